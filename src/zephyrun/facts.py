@@ -1,0 +1,272 @@
+"""The records that every stage shares: what one file says, without a word about any language.
+
+All positions are offsets into the file's text in code points (see `zephyrun.source`), ranges are
+half-open. Records that a file has by the thousand are named tuples, because they are made and
+stored at a tenth of the cost of a frozen dataclass.
+
+Words used here:
+
+- *binding*: one variable, function, class, … in one scope; two variables of one name in two scopes
+  are two bindings.
+- *reference*: one place where a binding's name stands in the text.
+- *hint*: something in the code that suggests what a binding could be called.
+- *exposure*: something that can read names while the program runs.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_right
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+from typing import NamedTuple
+
+
+class ScopeKind(StrEnum):
+    """What sort of region a scope is."""
+
+    MODULE = "module"
+    CLASS = "class"
+    FUNCTION = "function"
+    LAMBDA = "lambda"
+    COMPREHENSION = "comprehension"
+    TYPES = "types"
+
+
+class Role(StrEnum):
+    """What a reference does with its name."""
+
+    READ = "read"
+    ASSIGN = "assign"
+    AUGMENT = "augment"
+    DELETE = "delete"
+    PARAMETER = "parameter"
+    FUNCTION = "function"
+    CLASS = "class"
+    IMPORT = "import"
+    LOOP = "loop"
+    EACH = "each"
+    WITH = "with"
+    CATCH = "catch"
+    INLINE = "inline"
+    CAPTURE = "capture"
+    DECLARE = "declare"
+    TYPE_PARAMETER = "type parameter"
+    TYPE_ALIAS = "type alias"
+    QUOTED = "quoted"
+
+
+# Roles that make a name belong to its scope.
+BINDING_ROLES = frozenset(Role) - {Role.READ, Role.DECLARE, Role.QUOTED}
+
+
+class Scope(NamedTuple):
+    """One region with names of its own. `parent` is -1 for the module, which is scope 0."""
+
+    kind: ScopeKind
+    name: str
+    parent: int
+    start: int
+    end: int
+
+
+class Reference(NamedTuple):
+    """One place where a name stands. The text from `start` to `end` is the name as it is spelled.
+
+    An import that binds the first part of a dotted name, or that has no alias, stands at the part
+    that is bound; `alone` is false where a new name could not simply be written in its place.
+    """
+
+    start: int
+    end: int
+    role: Role
+    scope: int
+    binding: int
+    alone: bool = True
+
+
+class Binding(NamedTuple):
+    """One name of one scope. `references` are indices in text order.
+
+    `outside` is true for names that the file reads and never binds: builtins, and what a star
+    import may bring. They are kept under the module's scope.
+    """
+
+    name: str
+    scope: int
+    references: tuple[int, ...]
+    outside: bool
+    captured: bool
+
+
+class Literal(NamedTuple):
+    """A number or a constant other than text. `context` says where it stands, `beside` with what.
+
+    Contexts: argument, keyword, compared, assigned, default, index, operand, returned, case,
+    annotation, decorator, element, key, value, condition, format, other. `beside` is the callee,
+    keyword, variable or collection concerned, where there is one.
+    """
+
+    start: int
+    end: int
+    value: str
+    sort: str
+    scope: int
+    context: str
+    beside: str
+
+
+class Text(NamedTuple):
+    """A text literal. `words` holds its literal parts; `use` is a context (as for `Literal`), or
+    `documentation`, `annotation` or `statement`; `interpolated` is true where it holds expressions.
+    """
+
+    start: int
+    end: int
+    words: str
+    scope: int
+    use: str
+    beside: str
+    interpolated: bool
+
+
+class Comment(NamedTuple):
+    """A comment with its marker. `statement` is the index of the statement it stands on: the one
+    it trails, or the next one after a line of its own; -1 where there is none.
+    """
+
+    start: int
+    end: int
+    text: str
+    own_line: bool
+    scope: int
+    statement: int
+
+
+class Statement(NamedTuple):
+    """A statement; for a compound one `head_end` is where its first inner statement begins."""
+
+    start: int
+    end: int
+    head_end: int
+    sort: str
+    depth: int
+    scope: int
+
+
+class Definition(NamedTuple):
+    """A function or class. `start` is at its first decorator, `name_start` at its name."""
+
+    name: str
+    sort: ScopeKind
+    scope: int
+    inner_scope: int
+    start: int
+    end: int
+    name_start: int
+    parameters: tuple[str, ...]
+    calls: tuple[str, ...]
+    decorated: bool
+    documentation: int
+
+
+class Hint(NamedTuple):
+    """What the code at `start`–`end` suggests for a binding's name.
+
+    Sources: call, attribute, key, element (of the named collection), key of (that collection),
+    each (a collection of such attributes), count, sum, keyword, argument (`name` is the callee,
+    `position` the argument's), returned (by the named function), stored (under that name).
+    """
+
+    binding: int
+    source: str
+    name: str
+    position: int
+    start: int
+    end: int
+
+
+class Exposure(NamedTuple):
+    """Something that can look up names while the program runs.
+
+    With `whole_file`, it can look into any function of the file, otherwise into `scope` and what
+    encloses or is enclosed by it.
+    """
+
+    scope: int
+    what: str
+    start: int
+    whole_file: bool
+
+
+@dataclass(frozen=True)
+class FileFacts:
+    """Everything later stages may ask about one file. Picklable; holds no tree and no text."""
+
+    scopes: tuple[Scope, ...]
+    bindings: tuple[Binding, ...]
+    references: tuple[Reference, ...]
+    literals: tuple[Literal, ...]
+    texts: tuple[Text, ...]
+    comments: tuple[Comment, ...]
+    statements: tuple[Statement, ...]
+    definitions: tuple[Definition, ...]
+    hints: tuple[Hint, ...]
+    exposures: tuple[Exposure, ...]
+    imports: tuple[str, ...]
+    attributes: frozenset[str]
+    n_lines: int
+
+    def ancestors(self, scope: int) -> tuple[int, ...]:
+        """`scope` and the scopes around it, innermost first."""
+        chain = []
+        while scope >= 0:
+            chain.append(scope)
+            scope = self.scopes[scope].parent
+        return tuple(chain)
+
+    def owner(self, scope: int) -> int:
+        """The nearest function, class or module that `scope` is part of (or is)."""
+        named = (ScopeKind.FUNCTION, ScopeKind.CLASS, ScopeKind.MODULE)
+        while self.scopes[scope].kind not in named:
+            scope = self.scopes[scope].parent
+        return scope
+
+    def dotted(self, scope: int) -> str:
+        """The name of `scope`'s owner within the module, such as `Hive.weigh`; "" for the module."""
+        named = [self.scopes[index] for index in self.ancestors(self.owner(scope))]
+        parts = [
+            each.name for each in reversed(named) if each.kind in (ScopeKind.FUNCTION, ScopeKind.CLASS)
+        ]
+        return ".".join(parts)
+
+    @cached_property
+    def address_groups(self) -> dict[tuple[str, str], tuple[int, ...]]:
+        """Bindings by dotted scope and name, in text order: an ordinal counts along each tuple."""
+        groups: dict[tuple[str, str], list[int]] = {}
+        order = sorted(
+            (binding for binding in range(len(self.bindings)) if self.bindings[binding].references),
+            key=lambda binding: self.references[self.bindings[binding].references[0]].start,
+        )
+        for index in order:
+            binding = self.bindings[index]
+            groups.setdefault((self.dotted(binding.scope), binding.name), []).append(index)
+        return {address: tuple(group) for address, group in groups.items()}
+
+    def ordinal(self, binding: int) -> int:
+        """Which of the bindings of that name within its owner it is, from 1."""
+        record = self.bindings[binding]
+        return self.address_groups[self.dotted(record.scope), record.name].index(binding) + 1
+
+    def roles(self, binding: int) -> frozenset[Role]:
+        """What all the references of a binding do."""
+        return frozenset(self.references[index].role for index in self.bindings[binding].references)
+
+    @cached_property
+    def statement_starts(self) -> list[int]:
+        """Where each statement starts, in text order."""
+        return [statement.start for statement in self.statements]
+
+    def statement_at(self, offset: int) -> int:
+        """The index of the last statement that starts at or before `offset`, -1 for none."""
+        return bisect_right(self.statement_starts, offset) - 1

@@ -1,0 +1,140 @@
+"""From bytes to a parsed file and its facts."""
+
+from __future__ import annotations
+
+import ast
+import sys
+import warnings
+from bisect import bisect_left
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+
+from zephyrun.facts import Comment, Exposure, FileFacts
+from zephyrun.languages.python.scanner import Scan, scan
+from zephyrun.languages.python.scopes import ScopeTable
+from zephyrun.languages.python.walk import Walk
+from zephyrun.source import SourceText, UnreadableText
+
+# Expressions may nest deeper than Python's default recursion limit allows a walk to follow; what
+# the interpreter's own parser accepts stays within this. Calls between Python functions take no
+# room on the C stack since 3.11.
+_RECURSION_LIMIT = 30_000
+
+
+class UnreadableSource(ValueError):
+    """The bytes are not Python that this interpreter reads; the message says where and why."""
+
+
+@dataclass(frozen=True)
+class ParsedFile:
+    """One file's text, tree and facts. `places` maps (identity of a node, field) to the offsets of
+    the names that the field holds, in order; plain names stand at their node."""
+
+    source: SourceText
+    tree: ast.Module
+    facts: FileFacts
+    places: dict[tuple[int, str], tuple[int, ...]]
+
+
+@contextmanager
+def deep_recursion() -> Iterator[None]:
+    """Allow walks as deep as the trees that the interpreter's parser makes."""
+    before = sys.getrecursionlimit()
+    sys.setrecursionlimit(max(before, _RECURSION_LIMIT))
+    try:
+        yield
+    finally:
+        sys.setrecursionlimit(before)
+
+
+def read_facts(data: bytes) -> FileFacts:
+    """The facts of one file. Errors: `UnreadableSource`."""
+    return parse(data).facts
+
+
+def parse(data: bytes) -> ParsedFile:
+    """Read one file. Errors: `UnreadableSource`; anything else that escapes is a bug."""
+    return parse_with_table(data)[0]
+
+
+def parse_with_table(data: bytes) -> tuple[ParsedFile, ScopeTable]:
+    """Read one file and give the resolver's own table as well. Errors: as for `parse`."""
+    try:
+        source = SourceText.from_bytes(data)
+    except UnreadableText as problem:
+        raise UnreadableSource(str(problem)) from problem
+    tree = _tree(source)
+    found = scan(source.text, nested_quotes=sys.version_info >= (3, 12))
+    walk = Walk(source, found.texts)
+    try:
+        with deep_recursion():
+            walk.module(tree)
+    except RecursionError as problem:
+        raise UnreadableSource("the code is nested too deeply") from problem
+    if walk.unplaced:
+        raise UnreadableSource(f"could not tell where {walk.unplaced[0]} stands")
+    parsed = ParsedFile(source, tree, _facts(source, walk, found), walk.places)
+    return parsed, walk.table
+
+
+def _tree(source: SourceText) -> ast.Module:
+    try:
+        with warnings.catch_warnings():
+            # Invalid escapes and the like are for the person's own interpreter to tell.
+            warnings.simplefilter("ignore")
+            return ast.parse(source.text)
+    except SyntaxError as problem:
+        where = f"line {problem.lineno}: " if problem.lineno else ""
+        raise UnreadableSource(f"{where}{problem.msg}") from problem
+    except UnicodeEncodeError as problem:
+        line = source.line_of(problem.start)
+        raise UnreadableSource(f"line {line}: a character that is not text") from problem
+    except (ValueError, OverflowError) as problem:
+        raise UnreadableSource(str(problem)) from problem
+    except (RecursionError, MemoryError) as problem:
+        raise UnreadableSource("the code is nested too deeply") from problem
+
+
+def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
+    bindings, references = walk.table.resolve()
+    bindings_at = {reference.start: reference.binding for reference in references}
+    facts = FileFacts(
+        scopes=tuple(walk.table.scopes),
+        bindings=bindings,
+        references=references,
+        literals=tuple(walk.literals),
+        texts=tuple(walk.texts),
+        comments=(),
+        statements=tuple(sorted(walk.statements)),
+        definitions=tuple(sorted(walk.definitions, key=lambda each: (each.start, each.end))),
+        hints=walk.resolved_hints(bindings_at),
+        exposures=tuple(
+            each
+            for each in walk.exposures
+            if each.start not in bindings_at or bindings[bindings_at[each.start]].outside
+        ),
+        imports=tuple(dict.fromkeys(walk.imports)),
+        attributes=frozenset(walk.attributes),
+        n_lines=source.n_lines,
+    )
+    return _with_comments(source, facts, found.comments)
+
+
+def _with_comments(source: SourceText, facts: FileFacts, found: list[tuple[int, int]]) -> FileFacts:
+    text = source.text
+    comments = []
+    for start, end in found:
+        before = text[source.line_starts[source.line_of(start) - 1] : start]
+        own_line = not before.strip(" \t\f")
+        statement = facts.statement_at(start)
+        around = facts.statements[statement] if statement >= 0 else None
+        if own_line and (around is None or start >= min(around.end, around.head_end)):
+            # On a line of its own, and not inside a statement that runs over several lines.
+            statement = bisect_left(facts.statement_starts, start)
+            if statement == len(facts.statements):
+                statement = -1
+        scope = facts.statements[statement].scope if statement >= 0 else 0
+        comments.append(Comment(start, end, text[start:end], own_line, scope, statement))
+    values = {**vars(facts), "comments": tuple(comments)}
+    return FileFacts(**{name: values[name] for name in FileFacts.__dataclass_fields__})

@@ -1,0 +1,198 @@
+"""Which name belongs to which scope: the resolver.
+
+`ScopeTable` is told, while the tree is walked, which scope opens where and what is done with each
+name in it; `resolve` then says for every mention which binding it means. It follows the language
+reference and is held against the interpreter's own symbol tables and compiled code by
+`benchmarks/resolver_agreement.py`.
+
+Source: language reference 4.2 (naming and binding), 6.2.1 (private name mangling), PEP 572
+(assignment expressions), PEP 695 (type parameter scopes).
+"""
+
+from __future__ import annotations
+
+from enum import IntFlag
+from functools import cached_property
+from typing import NamedTuple
+
+from zephyrun.facts import BINDING_ROLES, Binding, Reference, Role, Scope, ScopeKind
+
+
+class Mark(IntFlag):
+    """What a scope does with a name, as far as it decides where the name belongs."""
+
+    READ = 1
+    ASSIGNED = 2
+    PARAMETER = 4
+    IMPORTED = 8
+    GLOBAL = 16
+    NONLOCAL = 32
+    ANNOTATED = 64
+    TYPE_PARAMETER = 128
+
+
+BOUND = Mark.ASSIGNED | Mark.PARAMETER | Mark.IMPORTED | Mark.TYPE_PARAMETER
+
+_MARK_OF_ROLE = {
+    Role.READ: Mark.READ,
+    Role.PARAMETER: Mark.PARAMETER,
+    Role.IMPORT: Mark.IMPORTED,
+    Role.TYPE_PARAMETER: Mark.TYPE_PARAMETER | Mark.ASSIGNED,
+    **{
+        role: Mark.ASSIGNED
+        for role in BINDING_ROLES - {Role.PARAMETER, Role.IMPORT, Role.TYPE_PARAMETER}
+    },
+}
+
+# The cell through which `super()` and `__class__` reach the class around a function.
+CLASS_CELL = "__class__"
+
+
+class Mention(NamedTuple):
+    """A name as it stands in the text, before it is known what it means.
+
+    `name` is mangled where the language mangles it.
+    """
+
+    name: str
+    start: int
+    end: int
+    role: Role
+    scope: int
+    alone: bool
+
+
+class Home(NamedTuple):
+    """Where a name used in some scope lives. `outside`: nothing in the file binds it there."""
+
+    scope: int
+    name: str
+    outside: bool
+
+
+class ScopeTable:
+    """Scopes, what each does with which name, and every mention of a name."""
+
+    def __init__(self) -> None:
+        self.scopes: list[Scope] = []
+        self.marks: list[dict[str, Mark]] = []
+        self.mentions: list[Mention] = []
+        self._sees_class: list[bool] = []
+        self._homes: dict[tuple[int, str], Home] = {}
+
+    def open(
+        self, kind: ScopeKind, name: str, parent: int, start: int, end: int, *, sees_class: bool = False
+    ) -> int:
+        """Add a scope and return its index. `sees_class`: names of a class around it are in reach,
+        as they are for type parameters and for the values of type aliases."""
+        self.scopes.append(Scope(kind, name, parent, start, end))
+        self.marks.append({})
+        self._sees_class.append(sees_class)
+        return len(self.scopes) - 1
+
+    def mark(self, scope: int, name: str, mark: Mark) -> None:
+        """Note that `scope` does `mark` with `name`, without a place in the text."""
+        marks = self.marks[scope]
+        marks[name] = marks.get(name, Mark(0)) | mark
+
+    def mention(
+        self, name: str, start: int, end: int, role: Role, scope: int, *, alone: bool = True
+    ) -> None:
+        """Note that `name` stands at `start`–`end`. Names in quotes and declarations leave no mark."""
+        self.mentions.append(Mention(name, start, end, role, scope, alone))
+        if (mark := _MARK_OF_ROLE.get(role)) is not None:
+            self.mark(scope, name, mark)
+
+    def bind_from_comprehension(self, name: str, scope: int) -> None:
+        """An assignment expression inside comprehensions binds in the scope around them.
+
+        Source: PEP 572, "Scope of the target".
+        """
+        around = scope
+        while self.scopes[around].kind is ScopeKind.COMPREHENSION:
+            around = self.scopes[around].parent
+        if self.scopes[around].kind is ScopeKind.MODULE:
+            self.mark(around, name, Mark.GLOBAL)
+            self.mark(scope, name, Mark.GLOBAL)
+        else:
+            is_global = self.marks[around].get(name, Mark(0)) & Mark.GLOBAL
+            self.mark(scope, name, Mark.GLOBAL if is_global else Mark.NONLOCAL)
+            self.mark(around, name, Mark.ASSIGNED)
+
+    def home(self, scope: int, name: str) -> Home:
+        """Where `name`, used in `scope`, lives."""
+        key = scope, name
+        found = self._homes.get(key)
+        if found is None:
+            found = self._homes[key] = self._find_home(scope, name)
+        return found
+
+    def _find_home(self, scope: int, name: str) -> Home:
+        marks = self.marks[scope].get(name, Mark(0))
+        record = self.scopes[scope]
+        if record.kind is ScopeKind.MODULE or marks & Mark.GLOBAL:
+            return self._module_home(name)
+        if marks & BOUND and not marks & Mark.NONLOCAL:
+            return Home(scope, name, False)
+        sees_class = self._sees_class[scope]
+        around = record.parent
+        while around > 0:
+            marks = self.marks[around].get(name, Mark(0))
+            is_bound = bool(marks & BOUND) and not marks & (Mark.GLOBAL | Mark.NONLOCAL)
+            if self.scopes[around].kind is ScopeKind.CLASS:
+                if name == CLASS_CELL or (sees_class and is_bound):
+                    return Home(around, name, False)
+                sees_class = False
+            elif marks & Mark.GLOBAL:
+                break
+            elif is_bound:
+                return Home(around, name, False)
+            else:
+                sees_class = sees_class and self._sees_class[around]
+            around = self.scopes[around].parent
+        return self._module_home(name)
+
+    def _module_home(self, name: str) -> Home:
+        return Home(0, name, name not in self._global_names)
+
+    @cached_property
+    def _global_names(self) -> frozenset[str]:
+        """Names that something in the file binds in the module. Only asked once all is marked."""
+        in_module = {name for name, marks in self.marks[0].items() if marks & BOUND}
+        declared = {
+            name
+            for marks_of_scope in self.marks
+            for name, marks in marks_of_scope.items()
+            if marks & Mark.GLOBAL and marks & BOUND
+        }
+        return frozenset(in_module | declared)
+
+    def resolve(self) -> tuple[tuple[Binding, ...], tuple[Reference, ...]]:
+        """Say what every mention means.
+
+        Shape: bindings in the order of their first mention; references in text order, those of one
+        place in the order in which they were mentioned.
+        """
+        mentions = sorted(self.mentions, key=lambda mention: mention.start)
+        number_of: dict[Home, int] = {}
+        places: list[list[int]] = []
+        captured: set[int] = set()
+        references: list[Reference] = []
+        for index, mention in enumerate(mentions):
+            home = self.home(mention.scope, mention.name)
+            number = number_of.setdefault(home, len(number_of))
+            if number == len(places):
+                places.append([])
+            places[number].append(index)
+            if mention.scope != home.scope and mention.role is not Role.QUOTED:
+                captured.add(number)
+            references.append(
+                Reference(
+                    mention.start, mention.end, mention.role, mention.scope, number, mention.alone
+                )
+            )
+        bindings = tuple(
+            Binding(home.name, home.scope, tuple(places[number]), home.outside, number in captured)
+            for home, number in number_of.items()
+        )
+        return bindings, tuple(references)

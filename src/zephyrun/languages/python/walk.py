@@ -1,0 +1,863 @@
+"""The one walk over a file's tree that gathers everything `FileFacts` holds.
+
+Nothing walks the tree again: detectors look things up. The walk visits in the language's scoping
+order (defaults, decorators and first iterables belong to the scope around), which is also why it
+is written out by hand, node by node.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+import sys
+import unicodedata
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any
+
+from zephyrun.facts import Definition, Exposure, Hint, Literal, Role, ScopeKind, Statement, Text
+from zephyrun.languages.python import fstrings
+from zephyrun.languages.python.relocation import parse_fragment
+from zephyrun.languages.python.scopes import CLASS_CELL, Mark, ScopeTable
+from zephyrun.source import SourceText
+
+# What may stand between two tokens inside a statement.
+_GAP = r"(?:[ \t\f\r\n]|\\(?:\r\n|\r|\n)|\#[^\r\n]*(?:\r\n|\r|\n))*"
+_NAME = r"[^\W\d]\w*"
+_NEXT_NAME = re.compile(rf"{_GAP}({_NAME})")
+_DEF_NAME = re.compile(rf"(?:async{_GAP})?(?:def|class){_GAP}({_NAME})")
+_AS_NAME = re.compile(rf"(?:{_GAP}\))*{_GAP}as{_GAP}({_NAME})")
+_NEXT_DECLARED = re.compile(rf"{_GAP},?{_GAP}({_NAME})")
+_REST_NAME = re.compile(rf"\*\*{_GAP}({_NAME})")
+_STARS = re.compile(rf"\*{{0,2}}{_GAP}")
+
+# Builtins that read the names of the function that calls them; the second group only does so
+# without arguments.
+_NAME_READERS = frozenset({"locals", "eval", "exec"})
+_NAME_READERS_ALONE = frozenset({"vars", "dir"})
+_ALL_NAME_READERS = _NAME_READERS | _NAME_READERS_ALONE
+# Attributes and functions through which some function's names can be read from outside.
+_FRAME_READERS = frozenset(
+    "f_locals getargvalues getinnerframes getouterframes getgeneratorlocals getcoroutinelocals "
+    "getasyncgenlocals getclosurevars capture_locals co_varnames co_cellvars co_freevars".split()
+)
+_FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame _current_frames".split())
+_INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
+
+_TYPING_LITERALS = frozenset({"Literal", "Annotated"})
+_TRANSPARENT_CALLS = frozenset(
+    "int float str list tuple set frozenset sorted reversed round abs iter next".split()
+)
+
+
+class Walk:
+    """Walks one tree. Afterwards the lists hold what was found; `table` knows the names."""
+
+    def __init__(self, source: SourceText, texts: Sequence[tuple[int, int]]) -> None:
+        self.source = source
+        self.table = ScopeTable()
+        self.statements: list[Statement] = []
+        self.literals: list[Literal] = []
+        self.texts: list[Text] = []
+        self.definitions: list[Definition] = []
+        self.hints: list[tuple[int, str, str, int, int, int]] = []
+        self.exposures: list[Exposure] = []
+        self.imports: list[str] = []
+        self.attributes: set[str] = set()
+        # Where the names of nodes stand, by node identity and field; needed by the proof only.
+        self.places: dict[tuple[int, str], tuple[int, ...]] = {}
+        self.unplaced: list[str] = []
+        self._text_ends = dict(texts)
+        self._starts = source.line_starts
+        self._is_ascii = source.is_ascii
+        self._scope = 0
+        self._depth = 0
+        self._class_name = ""
+        self._calls: list[set[str]] = [set()]
+        self._annotations_are_text = False
+        self._is_quoted = False
+        self._visitors: dict[type[ast.AST], Callable[[Any], None]] = {}
+
+    # -- positions ---------------------------------------------------------------------------
+
+    def start_of(self, node: Any) -> int:
+        """The offset at which a node begins."""
+        if self._is_ascii:
+            return int(self._starts[node.lineno - 1] + node.col_offset)
+        return self.source.offset_of_utf8(node.lineno, node.col_offset)
+
+    def end_of(self, node: Any) -> int:
+        """The offset just behind a node."""
+        if self._is_ascii:
+            return int(self._starts[node.end_lineno - 1] + node.end_col_offset)
+        return self.source.offset_of_utf8(node.end_lineno, node.end_col_offset)
+
+    def _find(self, pattern: re.Pattern[str], position: int, name: str) -> int:
+        """Where `name` stands, at the place that `pattern` finds from `position` on."""
+        match = pattern.match(self.source.text, position)
+        if match is None:
+            self.unplaced.append(name)
+            return position
+        return match.start(1)
+
+    # -- names -------------------------------------------------------------------------------
+
+    def _mangled(self, name: str) -> str:
+        """Source: language reference 6.2.1."""
+        if self._class_name and name.startswith("__") and not name.endswith("__") and "." not in name:
+            return f"_{self._class_name}{name}"
+        return name
+
+    def _mention(
+        self,
+        node: ast.AST,
+        field: str,
+        name: str,
+        start: int,
+        role: Role,
+        *,
+        scope: int | None = None,
+        alone: bool = True,
+    ) -> None:
+        text = self.source.text
+        end = start + len(name)
+        if text[start:end] != name:
+            # The language folds compatible characters: the spelling may differ from the name.
+            match = _NEXT_NAME.match(text, start)
+            if (
+                match is None
+                or match.start(1) != start
+                or unicodedata.normalize("NFKC", match[1]) != name
+            ):
+                self.unplaced.append(name)
+                return
+            end = match.end(1)
+        if self._is_quoted:
+            role = Role.QUOTED
+        self.places[id(node), field] = (*self.places.get((id(node), field), ()), start)
+        self.table.mention(
+            self._mangled(name), start, end, role, self._scope if scope is None else scope, alone=alone
+        )
+
+    def _hint(self, start: int, source: str, name: str, position: int, node: ast.AST) -> None:
+        self.hints.append((start, source, name, position, self.start_of(node), self.end_of(node)))
+
+    # -- dispatch ----------------------------------------------------------------------------
+
+    def module(self, tree: ast.Module) -> None:
+        """Walk a whole module."""
+        self.table.open(ScopeKind.MODULE, "", -1, 0, len(self.source.text))
+        self._annotations_are_text = any(
+            isinstance(node, ast.ImportFrom)
+            and node.module == "__future__"
+            and any(alias.name == "annotations" for alias in node.names)
+            for node in tree.body
+        )
+        self._body(tree.body, documented=True)
+
+    def visit(self, node: ast.AST | None, context: str = "other", beside: str = "") -> None:
+        """Visit one node; `context` and `beside` say where a literal stands (see `Literal`)."""
+        if node is None:
+            return
+        if isinstance(node, ast.Constant):
+            self._constant(node, context, beside)
+            return
+        if isinstance(node, ast.JoinedStr):
+            self._joined(node, context, beside)
+            return
+        if isinstance(node, ast.UnaryOp) and isinstance(node.operand, ast.Constant):
+            # A sign belongs to its number: `-1` stands where the whole stands.
+            self.visit(node.operand, context, beside)
+            return
+        kind = type(node)
+        visitor = self._visitors.get(kind)
+        if visitor is None:
+            visitor = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
+            self._visitors[kind] = visitor
+        visitor(node)
+
+    def visit_all(self, nodes: Iterable[ast.AST | None], context: str = "other", beside: str = "") -> None:
+        """Visit several nodes that stand in one context."""
+        for node in nodes:
+            self.visit(node, context, beside)
+
+    def _children(self, node: ast.AST) -> None:
+        for child in ast.iter_child_nodes(node):
+            self.visit(child)
+
+    # -- statements --------------------------------------------------------------------------
+
+    def _body(self, statements: Sequence[ast.stmt], *, documented: bool = False) -> int:
+        """Visit a block; the offset of its documentation text, -1 for none."""
+        documentation = -1
+        self._depth += 1
+        for index, node in enumerate(statements):
+            self._note_statement(node)
+            if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
+                is_text = isinstance(node.value.value, str)
+                use = "documentation" if documented and index == 0 and is_text else "statement"
+                self.visit(node.value, use)
+                if use == "documentation":
+                    documentation = self.start_of(node)
+            else:
+                self.visit(node)
+        self._depth -= 1
+        return documentation
+
+    def _note_statement(self, node: ast.stmt) -> None:
+        start, end = self._full_start(node), self.end_of(node)
+        body = getattr(node, "body", None) or getattr(node, "cases", None)
+        head_end = end
+        if isinstance(body, list) and body:
+            first = body[0]
+            inner = first.pattern if isinstance(first, ast.match_case) else first
+            head_end = self._full_start(inner)
+        sort = type(node).__name__.lower()
+        self.statements.append(Statement(start, end, head_end, sort, self._depth, self._scope))
+
+    def _full_start(self, node: Any) -> int:
+        """Where a node begins, decorators included."""
+        if decorators := getattr(node, "decorator_list", None):
+            return self.source.text.rfind("@", 0, self.start_of(decorators[0]))
+        return self.start_of(node)
+
+    def _visit_functiondef(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        name_start = self._find(_DEF_NAME, self.start_of(node), node.name)
+        self._mention(node, "name", node.name, name_start, Role.FUNCTION)
+        self.visit_all(node.decorator_list, "decorator")
+        arguments = node.args
+        self._defaults(arguments)
+        around = self._scope
+        self._open_type_parameters(node)
+        self._argument_annotations(arguments)
+        self._annotation(node.returns)
+        self._enter(ScopeKind.FUNCTION, node.name, node)
+        inner = self._scope
+        self._parameters(arguments)
+        self._calls.append(set())
+        documentation = self._body(node.body, documented=True)
+        calls = self._calls.pop()
+        self._calls[-1] |= calls
+        self._scope = around
+        self.definitions.append(
+            Definition(
+                node.name,
+                ScopeKind.FUNCTION,
+                around,
+                inner,
+                self._full_start(node),
+                self.end_of(node),
+                name_start,
+                tuple(argument.arg for argument in [*arguments.posonlyargs, *arguments.args]),
+                tuple(sorted(calls)),
+                bool(node.decorator_list),
+                documentation,
+            )
+        )
+
+    _visit_asyncfunctiondef = _visit_functiondef
+
+    def _visit_classdef(self, node: ast.ClassDef) -> None:
+        name_start = self._find(_DEF_NAME, self.start_of(node), node.name)
+        self._mention(node, "name", node.name, name_start, Role.CLASS)
+        self.visit_all(node.decorator_list, "decorator")
+        around, class_name = self._scope, self._class_name
+        # Type parameters and bases are mangled with the new class's name only where it has type
+        # parameters: the compiler sets the private name when it enters their scope.
+        if getattr(node, "type_params", None):
+            self._class_name = node.name.lstrip("_")
+        self._open_type_parameters(node)
+        self.visit_all(node.bases, "argument", node.name)
+        for keyword in node.keywords:
+            self.visit(keyword.value, "keyword", keyword.arg or "")
+        self._enter(ScopeKind.CLASS, node.name, node)
+        inner = self._scope
+        self._class_name = node.name.lstrip("_")
+        self._calls.append(set())
+        documentation = self._body(node.body, documented=True)
+        calls = self._calls.pop()
+        self._calls[-1] |= calls
+        self._scope, self._class_name = around, class_name
+        self.definitions.append(
+            Definition(
+                node.name,
+                ScopeKind.CLASS,
+                around,
+                inner,
+                self._full_start(node),
+                self.end_of(node),
+                name_start,
+                (),
+                tuple(sorted(calls)),
+                bool(node.decorator_list),
+                documentation,
+            )
+        )
+
+    def _enter(self, kind: ScopeKind, name: str, node: Any, *, sees_class: bool = False) -> None:
+        self._scope = self.table.open(
+            kind, name, self._scope, self._full_start(node), self.end_of(node), sees_class=sees_class
+        )
+
+    def _visit_assign(self, node: ast.Assign) -> None:
+        for target in node.targets:
+            self._hint_from_value(target, node.value)
+        self.visit(node.value, "assigned", _short_name(node.targets[0]))
+        self._stored(node.targets, node.value)
+        self.visit_all(node.targets)
+
+    def _visit_augassign(self, node: ast.AugAssign) -> None:
+        self.visit(node.value, "assigned", _short_name(node.target))
+        if isinstance(node.target, ast.Name):
+            start = self.start_of(node.target)
+            if isinstance(node.op, ast.Add) and (name := _short_name(node.value)):
+                self._hint(start, "sum", name, 0, node.value)
+            self._mention(node.target, "id", node.target.id, start, Role.AUGMENT)
+        else:
+            self.visit(node.target)
+
+    def _visit_annassign(self, node: ast.AnnAssign) -> None:
+        target = node.target
+        if isinstance(target, ast.Name):
+            if node.value is not None:
+                self._hint_from_value(target, node.value)
+            # `(x): int` alone neither binds nor reads anything.
+            role = Role.ASSIGN if node.simple or node.value is not None else Role.DECLARE
+            self._mention(target, "id", target.id, self.start_of(target), role)
+            if node.simple:
+                self.table.mark(self._scope, self._mangled(target.id), Mark.ANNOTATED)
+        else:
+            self.visit(target)
+        self._annotation(node.annotation)
+        self.visit(node.value, "assigned", _short_name(target))
+
+    def _visit_for(self, node: ast.For | ast.AsyncFor) -> None:
+        self._hint_from_loop(node.target, node.iter)
+        self._target(node.target, Role.LOOP)
+        self.visit(node.iter)
+        self._body(node.body)
+        self._body(node.orelse)
+
+    _visit_asyncfor = _visit_for
+
+    def _visit_while(self, node: ast.While) -> None:
+        self.visit(node.test, "condition")
+        self._body(node.body)
+        self._body(node.orelse)
+
+    _visit_if = _visit_while
+
+    def _visit_with(self, node: ast.With | ast.AsyncWith) -> None:
+        for item in node.items:
+            self.visit(item.context_expr)
+            if item.optional_vars is not None:
+                self._hint_from_value(item.optional_vars, item.context_expr)
+                self._target(item.optional_vars, Role.WITH)
+        self._body(node.body)
+
+    _visit_asyncwith = _visit_with
+
+    def _visit_try(self, node: ast.Try) -> None:
+        self._body(node.body)
+        for handler in node.handlers:
+            self.visit(handler.type)
+            if handler.name is not None and handler.type is not None:
+                start = self._find(_AS_NAME, self.end_of(handler.type), handler.name)
+                self._mention(handler, "name", handler.name, start, Role.CATCH)
+            self._body(handler.body)
+        self._body(node.orelse)
+        self._body(node.finalbody)
+
+    _visit_trystar = _visit_try
+
+    def _visit_match(self, node: ast.Match) -> None:
+        self.visit(node.subject)
+        for case in node.cases:
+            self._pattern(case.pattern)
+            self.visit(case.guard, "condition")
+            self._body(case.body)
+
+    def _pattern(self, node: ast.pattern) -> None:
+        if isinstance(node, ast.MatchValue):
+            self.visit(node.value, "case")
+        elif isinstance(node, ast.MatchSequence | ast.MatchOr):
+            for pattern in node.patterns:
+                self._pattern(pattern)
+        elif isinstance(node, ast.MatchMapping):
+            self.visit_all(node.keys, "case")
+            for pattern in node.patterns:
+                self._pattern(pattern)
+            if node.rest is not None:
+                inner = node.patterns[-1] if node.patterns else None
+                start = self.end_of(inner) if inner is not None else self.start_of(node)
+                found = self.source.text.find("**", start, self.end_of(node))
+                self._mention(
+                    node, "rest", node.rest, self._find(_REST_NAME, found, node.rest), Role.CAPTURE
+                )
+        elif isinstance(node, ast.MatchClass):
+            self.visit(node.cls)
+            for pattern in [*node.patterns, *node.kwd_patterns]:
+                self._pattern(pattern)
+            self.attributes.update(node.kwd_attrs)
+        elif isinstance(node, ast.MatchStar | ast.MatchAs):
+            if isinstance(node, ast.MatchAs) and node.pattern is not None:
+                self._pattern(node.pattern)
+            if node.name is not None:
+                self._mention(node, "name", node.name, self._last_name_of(node), Role.CAPTURE)
+
+    def _last_name_of(self, node: Any) -> int:
+        """Where the name begins with which a node ends."""
+        text, end = self.source.text, self.end_of(node)
+        start = end
+        while start and (text[start - 1].isalnum() or text[start - 1] == "_" or not text[start - 1].isascii()):
+            start -= 1
+        return start
+
+    def _visit_import(self, node: ast.Import) -> None:
+        for alias in node.names:
+            self.imports.append(alias.name)
+            if alias.asname is None:
+                name = alias.name.partition(".")[0]
+                start = self.start_of(alias)
+                alone = "." not in alias.name
+                self._mention(alias, "asname", name, start, Role.IMPORT, alone=alone)
+            else:
+                self._mention(alias, "asname", alias.asname, self._last_name_of(alias), Role.IMPORT)
+
+    def _visit_importfrom(self, node: ast.ImportFrom) -> None:
+        origin = "." * node.level + (node.module or "")
+        self.imports.append(origin)
+        for alias in node.names:
+            if alias.name == "*":
+                continue
+            self.imports.append(f"{origin}.{alias.name}" if node.module else origin + alias.name)
+            self._note_frame_reader(alias.name, node.module == "inspect", alias)
+            if node.module == "builtins" and alias.name in _ALL_NAME_READERS:
+                self._expose(alias.name, alias, whole_file=True)
+            start = self._last_name_of(alias) if alias.asname else self.start_of(alias)
+            self._mention(alias, "asname", alias.asname or alias.name, start, Role.IMPORT)
+
+    def _visit_global(self, node: ast.Global | ast.Nonlocal) -> None:
+        is_global = isinstance(node, ast.Global)
+        mark = Mark.GLOBAL if is_global else Mark.NONLOCAL
+        position = self.start_of(node) + len("global" if is_global else "nonlocal")
+        for name in node.names:
+            start = self._find(_NEXT_DECLARED, position, name)
+            position = start + len(name)
+            self._mention(node, "names", name, start, Role.DECLARE)
+            self.table.mark(self._scope, self._mangled(name), mark)
+
+    _visit_nonlocal = _visit_global
+
+    def _visit_return(self, node: ast.Return) -> None:
+        if isinstance(node.value, ast.Name):
+            function = self.table.scopes[self._scope].name
+            self._hint(self.start_of(node.value), "returned", function, 0, node.value)
+        self.visit(node.value, "returned", self.table.scopes[self._scope].name)
+
+    def _visit_typealias(self, node: Any) -> None:
+        self._mention(node.name, "id", node.name.id, self.start_of(node.name), Role.TYPE_ALIAS)
+        around = self._scope
+        self._open_type_parameters(node)
+        self._enter(ScopeKind.TYPES, node.name.id, node, sees_class=True)
+        self.visit(node.value, "annotation")
+        self._scope = around
+
+    # -- parameters and annotations ------------------------------------------------------------
+
+    def _defaults(self, arguments: ast.arguments) -> None:
+        positional = [*arguments.posonlyargs, *arguments.args]
+        with_default = positional[len(positional) - len(arguments.defaults) :]
+        for argument, default in zip(with_default, arguments.defaults, strict=True):
+            self.visit(default, "default", argument.arg)
+        for argument, keyword_default in zip(
+            arguments.kwonlyargs, arguments.kw_defaults, strict=True
+        ):
+            self.visit(keyword_default, "default", argument.arg)
+
+    def _all_arguments(self, arguments: ast.arguments) -> list[ast.arg]:
+        found = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
+        return found + [each for each in (arguments.vararg, arguments.kwarg) if each is not None]
+
+    def _argument_annotations(self, arguments: ast.arguments) -> None:
+        for argument in self._all_arguments(arguments):
+            self._annotation(argument.annotation)
+
+    def _parameters(self, arguments: ast.arguments) -> None:
+        for argument in self._all_arguments(arguments):
+            self._mention(argument, "arg", argument.arg, self.start_of(argument), Role.PARAMETER)
+
+    def _annotation(self, node: ast.expr | None) -> None:
+        if node is None:
+            return
+        was_quoted = self._is_quoted
+        self._is_quoted = was_quoted or self._annotations_are_text
+        self._annotation_part(node)
+        self._is_quoted = was_quoted
+
+    def _annotation_part(self, node: ast.expr) -> None:
+        """Visit an annotation; text in it is read as an annotation, too."""
+        if isinstance(node, ast.Constant) and isinstance(node.value, str):
+            self._constant(node, "annotation", "")
+            self._quoted_annotation(node)
+        elif isinstance(node, ast.Subscript):
+            self.visit(node.value)
+            if _short_name(node.value) in _TYPING_LITERALS:
+                self.visit(node.slice, "annotation")
+            else:
+                self._annotation_part(node.slice)
+        elif isinstance(node, ast.Tuple | ast.List):
+            for element in node.elts:
+                self._annotation_part(element)
+        elif isinstance(node, ast.BinOp):
+            self._annotation_part(node.left)
+            self._annotation_part(node.right)
+        else:
+            self.visit(node, "annotation")
+
+    def _quoted_annotation(self, node: ast.Constant) -> None:
+        start, end = self.start_of(node), self.end_of(node)
+        text = self.source.text[start:end]
+        match = re.fullmatch(r"[uU]?('''|\"\"\"|'|\")(.*)\1", text, re.DOTALL)
+        if self._text_ends.get(start) != end or match is None or match[2] != node.value:
+            # Escapes or several literals side by side: no place in it can be told exactly.
+            return
+        fragment = parse_fragment(self.source, start + match.start(2), start + match.end(2))
+        if fragment is not None:
+            was_quoted, self._is_quoted = self._is_quoted, True
+            self.visit(fragment)
+            self._is_quoted = was_quoted
+
+    def _open_type_parameters(self, node: Any) -> None:
+        """Enter the scope of type parameters where there are any. Source: PEP 695, PEP 696."""
+        parameters = getattr(node, "type_params", None)
+        if not parameters:
+            return
+        self._enter(ScopeKind.TYPES, node.name.id if isinstance(node.name, ast.AST) else node.name, node, sees_class=True)
+        scope = self._scope
+        for parameter in parameters:
+            start = self.start_of(parameter)
+            stars = _STARS.match(self.source.text, start)
+            self._mention(
+                parameter, "name", parameter.name, stars.end() if stars else start, Role.TYPE_PARAMETER
+            )
+            for field in ("bound", "default_value"):
+                value = getattr(parameter, field, None)
+                if value is not None:
+                    self._enter(ScopeKind.TYPES, parameter.name, value, sees_class=True)
+                    self.visit(value, "annotation")
+                    self._scope = scope
+
+    # -- expressions -------------------------------------------------------------------------
+
+    def _visit_name(self, node: ast.Name) -> None:
+        start = self.start_of(node)
+        if isinstance(node.ctx, ast.Load):
+            self._mention(node, "id", node.id, start, Role.READ)
+            if node.id == "super" and not self._is_quoted:
+                kind = self.table.scopes[self._scope].kind
+                if kind in (ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION):
+                    self.table.mark(self._scope, CLASS_CELL, Mark.READ)
+            elif node.id in _ALL_NAME_READERS:
+                # Handed on as a value, it may be called from anywhere in this file.
+                self._expose(node.id, node, whole_file=True)
+        else:
+            role = Role.DELETE if isinstance(node.ctx, ast.Del) else Role.ASSIGN
+            self._mention(node, "id", node.id, start, role)
+
+    def _target(self, node: ast.expr, role: Role) -> None:
+        """Visit what a loop, `with` or comprehension binds."""
+        if isinstance(node, ast.Name):
+            self._mention(node, "id", node.id, self.start_of(node), role)
+        elif isinstance(node, ast.Tuple | ast.List):
+            for element in node.elts:
+                self._target(element, role)
+        elif isinstance(node, ast.Starred):
+            self._target(node.value, role)
+        else:
+            self.visit(node)
+
+    def _visit_namedexpr(self, node: ast.NamedExpr) -> None:
+        target = node.target
+        if self.table.scopes[self._scope].kind is ScopeKind.COMPREHENSION and not self._is_quoted:
+            self.table.bind_from_comprehension(self._mangled(target.id), self._scope)
+        self._hint_from_value(target, node.value)
+        self.visit(node.value, "assigned", target.id)
+        self._mention(target, "id", target.id, self.start_of(target), Role.INLINE)
+
+    def _visit_lambda(self, node: ast.Lambda) -> None:
+        self._defaults(node.args)
+        around = self._scope
+        self._enter(ScopeKind.LAMBDA, "lambda", node)
+        self._parameters(node.args)
+        self.visit(node.body, "returned")
+        self._scope = around
+
+    def _visit_listcomp(self, node: ast.ListComp | ast.SetComp | ast.GeneratorExp) -> None:
+        self._comprehension(node, [node.elt])
+
+    _visit_setcomp = _visit_generatorexp = _visit_listcomp
+
+    def _visit_dictcomp(self, node: ast.DictComp) -> None:
+        self._comprehension(node, [node.key, node.value])
+
+    def _comprehension(self, node: Any, elements: Sequence[ast.expr]) -> None:
+        first, *further = node.generators
+        self.visit(first.iter)
+        around = self._scope
+        # A comprehension in the scope of type parameters still sees the class around it.
+        sees_class = self.table.scopes[around].kind is ScopeKind.TYPES
+        self._enter(ScopeKind.COMPREHENSION, type(node).__name__.lower(), node, sees_class=sees_class)
+        self._generator(first)
+        for generator in further:
+            self.visit(generator.iter)
+            self._generator(generator)
+        self.visit_all(elements, "element")
+        self._scope = around
+
+    def _generator(self, generator: ast.comprehension) -> None:
+        self._hint_from_loop(generator.target, generator.iter)
+        self._target(generator.target, Role.EACH)
+        self.visit_all(generator.ifs, "condition")
+
+    def _visit_call(self, node: ast.Call) -> None:
+        callee = node.func
+        name = _short_name(callee)
+        if isinstance(callee, ast.Name):
+            self._calls[-1].add(callee.id)
+            if callee.id in _ALL_NAME_READERS and self._is_reader_call(node, callee):
+                return
+        elif isinstance(callee, ast.Attribute):
+            self._calls[-1].add(callee.attr)
+        self.visit(callee)
+        for position, argument in enumerate(node.args):
+            if isinstance(argument, ast.Name):
+                self._hint(self.start_of(argument), "argument", name, position, argument)
+            self.visit(argument, "argument", name)
+        for keyword in node.keywords:
+            if isinstance(keyword.value, ast.Name) and keyword.arg:
+                self._hint(self.start_of(keyword.value), "keyword", keyword.arg, 0, keyword.value)
+            if keyword.arg in _FRAME_READERS:
+                self._expose(keyword.arg, node, whole_file=True)
+            self.visit(keyword.value, "keyword", keyword.arg or "")
+
+    def _is_reader_call(self, node: ast.Call, callee: ast.Name) -> bool:
+        """Visit a direct call of something that reads names; whether it was one."""
+        self._mention(callee, "id", callee.id, self.start_of(callee), Role.READ)
+        if callee.id in _NAME_READERS or not node.args or isinstance(node.args[0], ast.Starred):
+            self._expose(f"{callee.id}()", callee)
+        self.visit_all(node.args, "argument", callee.id)
+        for keyword in node.keywords:
+            self.visit(keyword.value, "keyword", keyword.arg or "")
+        return True
+
+    def _visit_attribute(self, node: ast.Attribute) -> None:
+        self.attributes.add(node.attr)
+        origin = node.value.id if isinstance(node.value, ast.Name) else ""
+        self._note_frame_reader(node.attr, origin == "inspect", node)
+        if node.attr in _ALL_NAME_READERS and origin in ("builtins", "__builtins__"):
+            self._expose(f"{origin}.{node.attr}", node, whole_file=True)
+        self.visit(node.value)
+
+    def _note_frame_reader(self, name: str, from_inspect: bool, node: ast.AST) -> None:
+        if name in _FRAME_READERS or (from_inspect and name in _INSPECT_FRAME_READERS):
+            self._expose(name, node, whole_file=True)
+        elif name in _FRAMES:
+            self._expose(name, node)
+
+    def _expose(self, what: str, node: Any, *, whole_file: bool = False) -> None:
+        self.exposures.append(
+            Exposure(self._scope, what, self.start_of(node), whole_file)
+        )
+
+    def _visit_subscript(self, node: ast.Subscript) -> None:
+        self.visit(node.value)
+        self.visit(node.slice, "index", _short_name(node.value))
+
+    def _visit_compare(self, node: ast.Compare) -> None:
+        operands = [node.left, *node.comparators]
+        for index, operand in enumerate(operands):
+            other = operands[index + 1] if index == 0 else operands[index - 1]
+            self.visit(operand, "compared", _short_name(other))
+
+    def _visit_binop(self, node: ast.BinOp) -> None:
+        use = "format" if isinstance(node.op, ast.Mod) else "operand"
+        self.visit(node.left, use, _short_name(node.right))
+        self.visit(node.right, "operand", _short_name(node.left))
+
+    def _visit_dict(self, node: ast.Dict) -> None:
+        for key, value in zip(node.keys, node.values, strict=True):
+            self.visit(key, "key")
+            stands_under = key.value if isinstance(key, ast.Constant) else None
+            if isinstance(value, ast.Name) and isinstance(stands_under, str):
+                self._hint(self.start_of(value), "stored", stands_under, 0, value)
+            self.visit(value, "value", stands_under if isinstance(stands_under, str) else "")
+
+    def _visit_list(self, node: ast.List | ast.Tuple | ast.Set) -> None:
+        self.visit_all(node.elts, "element")
+
+    _visit_tuple = _visit_set = _visit_list
+
+    def _visit_ifexp(self, node: ast.IfExp) -> None:
+        self.visit(node.test, "condition")
+        self.visit(node.body)
+        self.visit(node.orelse)
+
+    # -- literals ----------------------------------------------------------------------------
+
+    def _constant(self, node: ast.Constant, context: str, beside: str) -> None:
+        value, start, end = node.value, self.start_of(node), self.end_of(node)
+        if isinstance(value, str | bytes):
+            words = value if isinstance(value, str) else value.decode("latin-1")
+            self._note_text(start, end, words, context, beside, interpolated=False)
+        else:
+            sort = type(value).__name__
+            self.literals.append(
+                Literal(start, end, _show(value), sort, self._scope, context, beside)
+            )
+
+    def _note_text(
+        self, start: int, end: int, words: str, use: str, beside: str, *, interpolated: bool
+    ) -> None:
+        self.texts.append(Text(start, end, words, self._scope, use, beside, interpolated))
+        if words in _FRAME_READERS or words in _ALL_NAME_READERS:
+            self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
+
+    def _joined(self, node: ast.JoinedStr, context: str, beside: str) -> None:
+        if sys.version_info < (3, 12):
+            self.unplaced.extend(fstrings.mend(node, self.source, self.start_of(node), self.end_of(node)))
+        self._note_text(
+            self.start_of(node),
+            self.end_of(node),
+            " ".join(fstrings.literal_parts(node)),
+            context,
+            beside,
+            interpolated=True,
+        )
+        self._fields(node)
+
+    def _fields(self, node: ast.JoinedStr) -> None:
+        for part in node.values:
+            if isinstance(part, ast.FormattedValue):
+                self.visit(part.value, "format")
+                if isinstance(part.format_spec, ast.JoinedStr):
+                    self._fields(part.format_spec)
+
+    # -- hints -------------------------------------------------------------------------------
+
+    def _hint_from_value(self, target: ast.expr, value: ast.expr) -> None:
+        if isinstance(target, ast.Tuple | ast.List) and isinstance(value, ast.Tuple | ast.List):
+            if len(target.elts) == len(value.elts):
+                for one_target, one_value in zip(target.elts, value.elts, strict=True):
+                    self._hint_from_value(one_target, one_value)
+        elif isinstance(target, ast.Name) and (described := _describe(value)):
+            self._hint(self.start_of(target), described[0], described[1], 0, value)
+
+    def _hint_from_loop(self, target: ast.expr, iterated: ast.expr) -> None:
+        targets = target.elts if isinstance(target, ast.Tuple | ast.List) else [target]
+        for one_target, (source, name) in zip(targets, _describe_elements(iterated, len(targets))):
+            if isinstance(one_target, ast.Name) and name:
+                self._hint(self.start_of(one_target), source, name, 0, iterated)
+
+    def _stored(self, targets: Sequence[ast.expr], value: ast.expr) -> None:
+        """`self.weight = w` and `row["weight"] = w` say what `w` is."""
+        if not isinstance(value, ast.Name):
+            return
+        for target in targets:
+            name = ""
+            if isinstance(target, ast.Attribute):
+                name = target.attr
+            elif isinstance(target, ast.Subscript) and isinstance(target.slice, ast.Constant):
+                name = target.slice.value if isinstance(target.slice.value, str) else ""
+            if name:
+                self._hint(self.start_of(value), "stored", name, 0, target)
+
+    def resolved_hints(self, bindings_at: dict[int, int]) -> tuple[Hint, ...]:
+        """The hints, each with the binding whose name stands at its place."""
+        return tuple(
+            Hint(bindings_at[start], source, name, position, first, last)
+            for start, source, name, position, first, last in self.hints
+            if start in bindings_at and name
+        )
+
+
+def _show(value: object) -> str:
+    try:
+        return repr(value)
+    except ValueError:
+        # Integers of thousands of digits have no decimal text by default.
+        return hex(value) if isinstance(value, int) else "…"
+
+
+def _short_name(node: ast.AST) -> str:
+    """The last name of an expression: `weight` for `hive.weight`, `read()` and `row["weight"]`."""
+    if isinstance(node, ast.Name):
+        return node.id
+    if isinstance(node, ast.Attribute):
+        return node.attr
+    if isinstance(node, ast.Call):
+        return _short_name(node.func)
+    if isinstance(node, ast.Subscript):
+        if isinstance(node.slice, ast.Constant) and isinstance(node.slice.value, str):
+            return node.slice.value
+        return _short_name(node.value)
+    return ""
+
+
+def _describe(node: ast.expr) -> tuple[str, str] | None:
+    """What a value's expression says about the value: a source of `Hint` and a name."""
+    if isinstance(node, ast.Await):
+        return _describe(node.value)
+    if isinstance(node, ast.BoolOp):
+        return _describe(node.values[0])
+    if isinstance(node, ast.IfExp):
+        return _describe(node.body)
+    if isinstance(node, ast.Attribute):
+        return "attribute", node.attr
+    if isinstance(node, ast.Subscript):
+        if isinstance(node.slice, ast.Constant) and isinstance(node.slice.value, str):
+            return "key", node.slice.value
+        if isinstance(node.slice, ast.Slice):
+            return None
+        return "element", _short_name(node.value)
+    if isinstance(node, ast.Call):
+        name = _short_name(node.func)
+        first = node.args[0] if node.args else None
+        if isinstance(node.func, ast.Attribute) and name in ("get", "pop", "setdefault"):
+            if isinstance(first, ast.Constant) and isinstance(first.value, str):
+                return "key", first.value
+            return "element", _short_name(node.func.value)
+        if isinstance(node.func, ast.Name) and first is not None:
+            if name in _TRANSPARENT_CALLS:
+                return _describe(first)
+            if name == "len":
+                return "count", _short_name(first)
+            if name == "sum":
+                return "sum", _short_name(first)
+        return "call", name
+    if isinstance(node, ast.ListComp | ast.SetComp | ast.GeneratorExp):
+        described = _describe(node.elt)
+        return ("each", described[1]) if described and described[0] in ("attribute", "key") else None
+    return None
+
+
+def _describe_elements(node: ast.expr, n_targets: int) -> list[tuple[str, str]]:
+    """What looping over an expression says about each of the loop's variables."""
+    if isinstance(node, ast.Call) and node.args and isinstance(node.func, ast.Name):
+        name = node.func.id
+        if name == "enumerate" and n_targets == 2:
+            return [("index", ""), ("element", _short_name(node.args[0]))]
+        if name == "zip" and n_targets == len(node.args):
+            return [("element", _short_name(each)) for each in node.args]
+        if name in _TRANSPARENT_CALLS and n_targets == 1:
+            return _describe_elements(node.args[0], n_targets)
+        if name == "range":
+            return []
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and not node.args:
+        owner = _short_name(node.func.value)
+        if node.func.attr == "items" and n_targets == 2:
+            return [("key of", owner), ("element", owner)]
+        if node.func.attr == "values" and n_targets == 1:
+            return [("element", owner)]
+        if node.func.attr == "keys" and n_targets == 1:
+            return [("key of", owner)]
+    return [("element", _short_name(node))] if n_targets == 1 else []
