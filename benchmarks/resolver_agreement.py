@@ -85,11 +85,16 @@ _FOLDS_COMPREHENSIONS = sys.version_info >= (3, 12)
 
 
 def _folded(table, index: int) -> bool:
+    scope = table.scopes[index]
+    around = table.scopes[scope.parent]
+    while around.kind is ScopeKind.TYPES:
+        around = table.scopes[around.parent]
+        if around.kind is ScopeKind.CLASS:
+            return False
     return (
         _FOLDS_COMPREHENSIONS
-        and table.scopes[index].kind is ScopeKind.COMPREHENSION
-        and table.scopes[index].name != "generatorexp"
-        and table.scopes[table.scopes[index].parent].kind is not ScopeKind.TYPES
+        and scope.kind is ScopeKind.COMPREHENSION
+        and scope.name != "generatorexp"
     )
 
 

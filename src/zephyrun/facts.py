@@ -15,7 +15,7 @@ Words used here:
 
 from __future__ import annotations
 
-from bisect import bisect_right
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -201,7 +201,12 @@ class Exposure(NamedTuple):
 
 @dataclass(frozen=True)
 class FileFacts:
-    """Everything later stages may ask about one file. Picklable; holds no tree and no text."""
+    """Everything later stages may ask about one file. Picklable; holds no tree and no text.
+
+    `imports` are the dotted names that it imports, relative ones with their dots; `attributes` are
+    all names that stand behind a dot; `shown` are the ranges of expressions that a text shows
+    together with their values.
+    """
 
     scopes: tuple[Scope, ...]
     bindings: tuple[Binding, ...]
@@ -215,6 +220,7 @@ class FileFacts:
     exposures: tuple[Exposure, ...]
     imports: tuple[str, ...]
     attributes: frozenset[str]
+    shown: tuple[tuple[int, int], ...]
     n_lines: int
 
     def ancestors(self, scope: int) -> tuple[int, ...]:
@@ -258,9 +264,61 @@ class FileFacts:
         record = self.bindings[binding]
         return self.address_groups[self.dotted(record.scope), record.name].index(binding) + 1
 
+    def comments_at(self, scope: str, text: str) -> tuple[int, ...]:
+        """The comments of one text within one dotted scope, in text order: an ordinal counts them."""
+        return tuple(
+            index
+            for index, comment in enumerate(self.comments)
+            if comment.text == text and self.dotted(comment.scope) == scope
+        )
+
     def roles(self, binding: int) -> frozenset[Role]:
         """What all the references of a binding do."""
         return frozenset(self.references[index].role for index in self.bindings[binding].references)
+
+    def texts_between(self, start: int, end: int) -> tuple[Text, ...]:
+        """The text literals that begin between two offsets."""
+        return self.texts[bisect_left(self._text_starts, start) : bisect_left(self._text_starts, end)]
+
+    def references_between(self, start: int, end: int) -> range:
+        """The indices of the references that begin between two offsets."""
+        starts = self._reference_starts
+        return range(bisect_left(starts, start), bisect_left(starts, end))
+
+    @cached_property
+    def _reference_starts(self) -> list[int]:
+        return [reference.start for reference in self.references]
+
+    def hints_of(self, binding: int) -> tuple[Hint, ...]:
+        """The hints for one binding."""
+        return self._hints_by_binding.get(binding, ())
+
+    @cached_property
+    def _hints_by_binding(self) -> dict[int, tuple[Hint, ...]]:
+        grouped: dict[int, tuple[Hint, ...]] = {}
+        for hint in self.hints:
+            grouped[hint.binding] = (*grouped.get(hint.binding, ()), hint)
+        return grouped
+
+    def trailing_comment(self, statement: int) -> Comment | None:
+        """The comment behind a statement on its own lines, if there is one."""
+        return self._trailing_comments.get(statement)
+
+    @cached_property
+    def _trailing_comments(self) -> dict[int, Comment]:
+        return {each.statement: each for each in self.comments if not each.own_line}
+
+    def is_shown(self, binding: int) -> bool:
+        """Whether some text shows the expression itself in which the binding's name stands."""
+        return any(
+            start <= self.references[index].start < end
+            for index in self.bindings[binding].references
+            for start, end in self.shown
+        )
+
+    @cached_property
+    def _text_starts(self) -> list[int]:
+        return [text.start for text in self.texts]
 
     @cached_property
     def statement_starts(self) -> list[int]:

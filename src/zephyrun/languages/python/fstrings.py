@@ -8,6 +8,7 @@ anew at its true place, and puts it into the tree only when it is the same expre
 from __future__ import annotations
 
 import ast
+import sys
 from collections.abc import Iterator
 
 from zephyrun.languages.python.relocation import parse_fragment
@@ -22,6 +23,12 @@ def literal_parts(node: ast.JoinedStr) -> Iterator[str]:
             yield part.value
         elif isinstance(part, ast.FormattedValue) and isinstance(part.format_spec, ast.JoinedStr):
             yield from literal_parts(part.format_spec)
+
+
+def shown_expressions(text: str, start: int, end: int) -> list[tuple[int, int]]:
+    """The ranges of expressions that an f-string shows with their values, as in `{weight=}`."""
+    found = fields(text, start, end, nested_quotes=sys.version_info >= (3, 12))
+    return [(field.start, field.end) for field in found if field.shows_itself]
 
 
 def mend(node: ast.JoinedStr, source: SourceText, start: int, end: int) -> list[str]:

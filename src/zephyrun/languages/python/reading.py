@@ -103,8 +103,8 @@ def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
         scopes=tuple(walk.table.scopes),
         bindings=bindings,
         references=references,
-        literals=tuple(walk.literals),
-        texts=tuple(walk.texts),
+        literals=tuple(sorted(walk.literals)),
+        texts=tuple(sorted(walk.texts)),
         comments=(),
         statements=tuple(sorted(walk.statements)),
         definitions=tuple(sorted(walk.definitions, key=lambda each: (each.start, each.end))),
@@ -116,6 +116,7 @@ def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
         ),
         imports=tuple(dict.fromkeys(walk.imports)),
         attributes=frozenset(walk.attributes),
+        shown=tuple(walk.shown),
         n_lines=source.n_lines,
     )
     return _with_comments(source, facts, found.comments)

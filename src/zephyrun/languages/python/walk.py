@@ -28,6 +28,7 @@ _DEF_NAME = re.compile(rf"(?:async{_GAP})?(?:def|class){_GAP}({_NAME})")
 _AS_NAME = re.compile(rf"(?:{_GAP}\))*{_GAP}as{_GAP}({_NAME})")
 _NEXT_DECLARED = re.compile(rf"{_GAP},?{_GAP}({_NAME})")
 _REST_NAME = re.compile(rf"\*\*{_GAP}({_NAME})")
+_SHOWS_ITSELF = re.compile(r"=\s*(?:![rsa])?\s*[:}]")
 _STARS = re.compile(rf"\*{{0,2}}{_GAP}")
 
 # Builtins that read the names of the function that calls them; the second group only does so
@@ -47,6 +48,9 @@ _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
 _TRANSPARENT_CALLS = frozenset(
     "int float str list tuple set frozenset sorted reversed round abs iter next".split()
 )
+_BUILTIN_METHODS = frozenset(
+    name for each in (str, bytes, list, dict, set, int, float) for name in dir(each)
+)
 
 
 class Walk:
@@ -63,6 +67,7 @@ class Walk:
         self.exposures: list[Exposure] = []
         self.imports: list[str] = []
         self.attributes: set[str] = set()
+        self.shown: list[tuple[int, int]] = []
         # Where the names of nodes stand, by node identity and field; needed by the proof only.
         self.places: dict[tuple[int, str], tuple[int, ...]] = {}
         self.unplaced: list[str] = []
@@ -723,11 +728,14 @@ class Walk:
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
 
     def _joined(self, node: ast.JoinedStr, context: str, beside: str) -> None:
+        start, end = self.start_of(node), self.end_of(node)
         if sys.version_info < (3, 12):
-            self.unplaced.extend(fstrings.mend(node, self.source, self.start_of(node), self.end_of(node)))
+            self.unplaced.extend(fstrings.mend(node, self.source, start, end))
+        if _SHOWS_ITSELF.search(self.source.text, start, end):
+            self.shown.extend(fstrings.shown_expressions(self.source.text, start, end))
         self._note_text(
-            self.start_of(node),
-            self.end_of(node),
+            start,
+            end,
             " ".join(fstrings.literal_parts(node)),
             context,
             beside,
@@ -833,6 +841,9 @@ def _describe(node: ast.expr) -> tuple[str, str] | None:
                 return "count", _short_name(first)
             if name == "sum":
                 return "sum", _short_name(first)
+        if isinstance(node.func, ast.Attribute) and name in _BUILTIN_METHODS:
+            # `split` or `append` tells how the value was made and not what it is.
+            return None
         return "call", name
     if isinstance(node, ast.ListComp | ast.SetComp | ast.GeneratorExp):
         described = _describe(node.elt)

@@ -1,0 +1,146 @@
+"""Carry out the steps of one file, stage by stage, and prove each result before it counts.
+
+The steps of a stage are proved together, since that costs one proof and not hundreds; when that
+fails, they are halved until the bad one stands alone. All edits of a stage are made on the text
+with which the stage began, so no step ever has to be found again after another one.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+
+from zephyrun.changes.comment_deletions import delete_comment
+from zephyrun.changes.local_renames import rename_local
+from zephyrun.changes.refusal import Refusal
+from zephyrun.changes.step import Step
+from zephyrun.facts import FileFacts
+from zephyrun.languages.python import UnreadableSource, parse
+from zephyrun.proof import Surroundings, Verdict, compare_files
+from zephyrun.source import EditSet, Overlap, SourceText, UnreadableText
+
+# The order in which practitioners work. Each action belongs to one stage.
+STAGES = ("rename", "comment")
+
+
+@dataclass(frozen=True, slots=True)
+class FileOutcome:
+    """What became of one file's steps: ids carried out, ids refused with their reasons."""
+
+    data: bytes
+    applied: tuple[str, ...]
+    refused: tuple[tuple[str, str], ...]
+    assumptions: tuple[str, ...]
+
+
+def carry_out(data: bytes, steps: Sequence[Step], surroundings: Surroundings) -> FileOutcome:
+    """Carry out the steps of one file. No errors: what cannot be done is refused, step by step."""
+    applied: list[str] = []
+    refused: dict[str, str] = {}
+    assumptions: dict[str, None] = {}
+    for action in STAGES:
+        stage = [step for step in steps if step.action == action]
+        if not stage:
+            continue
+        try:
+            workshop = _Workshop(data, surroundings)
+        except UnreadableSource as problem:
+            refused.update({step.id: f"the file cannot be read: {problem}" for step in stage})
+            continue
+        workshop.prepare(stage, refused)
+        workshop.settle([step for step in stage if step.id not in refused], refused)
+        data = workshop.result
+        applied.extend(step.id for step in workshop.good)
+        assumptions.update(dict.fromkeys(workshop.assumptions))
+    for step in steps:
+        if step.action not in STAGES:
+            refused[step.id] = f"this version knows no action {step.action!r}"
+    return FileOutcome(data, tuple(applied), tuple(refused.items()), tuple(assumptions))
+
+
+class _Workshop:
+    """One stage on one file: the text it began with, the steps that are in, the result so far."""
+
+    def __init__(self, data: bytes, surroundings: Surroundings) -> None:
+        self._data = data
+        self._surroundings = surroundings
+        parsed = parse(data)
+        self._source: SourceText = parsed.source
+        self._facts: FileFacts = parsed.facts
+        self._edits: dict[str, EditSet] = {}
+        self.good: list[Step] = []
+        self.result = data
+        self.assumptions: tuple[str, ...] = ()
+
+    def prepare(self, steps: Sequence[Step], refused: dict[str, str]) -> None:
+        """Turn each step into edits, or refuse it."""
+        for step in steps:
+            scope = _within_module(step.scope, self._surroundings.module)
+            edits = _EDITS[step.action](self._source, self._facts, scope, step)
+            if isinstance(edits, Refusal):
+                refused[step.id] = edits.reason
+            else:
+                self._edits[step.id] = edits
+
+    def settle(self, steps: Sequence[Step], refused: dict[str, str]) -> None:
+        """Take in as many steps as can be proved together; refuse each of the others."""
+        if not steps:
+            return
+        reason = self._reason_against([*self.good, *steps])
+        if reason is None:
+            self.good.extend(steps)
+        elif len(steps) == 1:
+            refused[steps[0].id] = reason
+        else:
+            middle = len(steps) // 2
+            self.settle(steps[:middle], refused)
+            self.settle(steps[middle:], refused)
+
+    def _reason_against(self, steps: Sequence[Step]) -> str | None:
+        """Try the steps together; when they are proved, keep the result."""
+        try:
+            together = EditSet()
+            for step in steps:
+                together.merge(self._edits[step.id])
+            new = together.apply(self._source)
+        except Overlap:
+            return "it would change the same text as another step"
+        except UnreadableText as problem:
+            return str(problem)
+        confirmed = {what for step in steps for what in step.confirm}
+        proof = compare_files(self._data, new, self._surroundings, confirmed=confirmed)
+        if proof.verdict is not Verdict.SAME:
+            first = proof.differences[0]
+            line = first.old_line or first.new_line
+            where = f"line {line}: " if line else ""
+            return f"not proved: {where}{first.what}"
+        self.result = new
+        self.assumptions = proof.assumptions
+        return None
+
+
+def _rename_edits(source: SourceText, facts: FileFacts, scope: str, step: Step) -> EditSet | Refusal:
+    group = facts.address_groups.get((scope, step.old), ())
+    if not 0 < step.ordinal <= len(group):
+        return Refusal(f"there is no such `{step.old}` in {step.scope}; run zephyrun propose again")
+    return rename_local(source, facts, group[step.ordinal - 1], step.new)
+
+
+def _comment_edits(source: SourceText, facts: FileFacts, scope: str, step: Step) -> EditSet | Refusal:
+    if step.new:
+        return Refusal("a comment can only be deleted so far; leave `new` empty")
+    alike = facts.comments_at(scope, step.old)
+    if not 0 < step.ordinal <= len(alike):
+        return Refusal(f"there is no such comment in {step.scope}; run zephyrun propose again")
+    return delete_comment(source, facts, alike[step.ordinal - 1])
+
+
+def _within_module(scope: str, module: str) -> str:
+    """An address's scope without the module's own name."""
+    return scope.removeprefix(module).removeprefix(".")
+
+
+_EDITS: dict[str, Callable[[SourceText, FileFacts, str, Step], EditSet | Refusal]] = {
+    "rename": _rename_edits,
+    "comment": _comment_edits,
+}

@@ -1,0 +1,93 @@
+"""The command line: the only room that prints, prompts or exits.
+
+`main(argv)` returns the exit code. One module a command; each is imported only when it is called,
+so that start-up stays fast.
+"""
+
+from __future__ import annotations
+
+import argparse
+import importlib
+import os
+import sys
+from collections.abc import Sequence
+from typing import NoReturn
+
+from zephyrun import __version__
+from zephyrun.errors import UserError
+
+OK, NOT_SO, WRONG_CALL, NO_VERDICT, OWN_FAULT, INTERRUPTED = 0, 1, 2, 3, 70, 130
+
+# Each command, in the order in which a newcomer meets it, with one line of help.
+COMMANDS = {
+    "demo": "a tour of everything on a sample project",
+    "survey": "what is hard to read, worst first, and why it matters",
+    "propose": "write a clean-up plan that you can read and edit",
+    "apply": "carry out a plan; every step is proved before it is written",
+    "verify": "do two versions do the same?",
+    "undo": "take the latest change back, to the byte",
+}
+
+
+def main(argv: Sequence[str]) -> int:
+    """Run one command. Never raises, but for `SystemExit` with the code 0 or 2 on `--help` and
+    on calls that cannot be read."""
+    try:
+        arguments = _parser(argv).parse_args(argv)
+        return int(arguments.run(arguments))
+    except UserError as problem:
+        print(f"zephyrun: {problem}", file=sys.stderr)
+        return WRONG_CALL
+    except BrokenPipeError:
+        # The reader of our output has gone (`| head`): there is nobody left to tell.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return OK
+    except KeyboardInterrupt:
+        print("zephyrun: interrupted", file=sys.stderr)
+        return INTERRUPTED
+    except Exception as fault:
+        print(f"zephyrun: {_log_fault(fault)}", file=sys.stderr)
+        return OWN_FAULT
+
+
+def run() -> NoReturn:
+    """The console script."""
+    for stream in (sys.stdout, sys.stderr):
+        # Names in sources may hold what a narrow terminal encoding cannot show.
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    sys.exit(main(sys.argv[1:]))
+
+
+def _parser(argv: Sequence[str]) -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="zephyrun",
+        description="Makes inherited Python code easier to read, and proves that it still does the same.",
+        epilog="Start with: zephyrun demo",
+        allow_abbrev=False,
+    )
+    parser.add_argument("--version", action="version", version=f"zephyrun {__version__}")
+    subparsers = parser.add_subparsers(metavar="COMMAND", required=True)
+    called = next((word for word in argv if not word.startswith("-")), "")
+    for name, summary in COMMANDS.items():
+        subparser = subparsers.add_parser(
+            name, help=summary, description=summary[0].upper() + summary[1:] + ".", allow_abbrev=False
+        )
+        if name == called:
+            module = importlib.import_module(f"zephyrun.commands.{name}")
+            module.add_arguments(subparser)
+            subparser.set_defaults(run=module.run)
+    return parser
+
+
+def _log_fault(fault: Exception) -> str:
+    """Write the details of a fault of our own to a file; the sentence to show."""
+    import tempfile
+    import traceback
+
+    with tempfile.NamedTemporaryFile(
+        "w", prefix="zephyrun-fault-", suffix=".log", delete=False, encoding="utf-8", errors="replace"
+    ) as log:
+        log.write(f"zephyrun {__version__}, Python {sys.version}\n")
+        log.write("".join(traceback.format_exception(fault)))
+    return f"a fault of our own ({type(fault).__name__}); please report it with {log.name}"

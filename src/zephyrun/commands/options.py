@@ -1,0 +1,171 @@
+"""Options that several commands share, each defined once."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Callable, Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, TypeVar
+
+from zephyrun.errors import UserError
+from zephyrun.findings.table import FAMILIES, KINDS
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+Item = TypeVar("Item")
+Result = TypeVar("Result")
+
+# Below so many bytes a second process costs more than it saves.
+_WORTH_A_POOL = 300_000
+_SLOW_AFTER_SECONDS = 1.0
+
+
+def add_paths(parser: argparse.ArgumentParser) -> None:
+    """The files and folders to look at."""
+    parser.add_argument("paths", nargs="+", type=Path, metavar="PATH", help="files or folders")
+
+
+def add_format(parser: argparse.ArgumentParser) -> None:
+    """How to print."""
+    parser.add_argument(
+        "--format", choices=("text", "json"), default="text", help="print text (default) or one JSON document"
+    )
+    parser.add_argument(
+        "--color", choices=("auto", "always", "never"), default="auto", help="when to use colours"
+    )
+
+
+def add_only(parser: argparse.ArgumentParser) -> None:
+    """Which kinds of findings."""
+    parser.add_argument(
+        "--only",
+        metavar="KIND[,KIND…]",
+        default="",
+        help=f"keep to these kinds ({', '.join(KINDS)}) or families ({', '.join(FAMILIES)})",
+    )
+
+
+def add_jobs(parser: argparse.ArgumentParser) -> None:
+    """How many processes."""
+    parser.add_argument(
+        "--jobs", type=_positive, metavar="N", default=os.cpu_count() or 1, help="processes to use"
+    )
+
+
+def add_dry_run(parser: argparse.ArgumentParser) -> None:
+    """Whether to write."""
+    parser.add_argument(
+        "--dry-run", action="store_true", help="print a unified diff and write nothing"
+    )
+
+
+def _positive(text: str) -> int:
+    if not text.isdigit() or int(text) < 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of processes; give 1 or more")
+    return int(text)
+
+
+def chosen_kinds(only: str) -> list[str]:
+    """The kinds that `--only` names, all of them where it is empty. Errors: `UserError`."""
+    if not only:
+        return list(KINDS)
+    chosen: list[str] = []
+    for word in only.split(","):
+        if word in KINDS:
+            chosen.append(word)
+        elif word in FAMILIES:
+            chosen.extend(name for name, kind in KINDS.items() if kind.family == word)
+        else:
+            raise UserError(
+                f"--only {word}: there is no such kind or family; "
+                f"choose from {', '.join([*KINDS, *FAMILIES])}"
+            )
+    return list(dict.fromkeys(chosen))
+
+
+def console(color: str, *, to_errors: bool = False) -> Console:
+    """Where text for people goes. `NO_COLOR` and pipes are obeyed unless colour is asked for."""
+    from rich.console import Console
+
+    stream = sys.stderr if to_errors else sys.stdout
+    is_terminal = stream.isatty()
+    return Console(
+        file=stream,
+        force_terminal=True if color == "always" else None,
+        no_color=True if color == "never" else (False if color == "always" else None),
+        highlight=False,
+        soft_wrap=not is_terminal,
+        markup=False,
+        emoji=False,
+    )
+
+
+def print_document(document: dict[str, Any]) -> None:
+    """The one JSON document on standard output."""
+    json.dump(document, sys.stdout, ensure_ascii=True, indent=1)
+    sys.stdout.write("\n")
+
+
+def map_files(
+    function: Callable[[Item], Result], items: Sequence[Item], *, n_bytes: int, jobs: int, what: str
+) -> list[Result]:
+    """`function` of each item, in order, in several processes where that pays; progress is shown on
+    a terminal when it takes long. `function` and the items must be picklable."""
+    with progress(what, len(items)) as advance:
+        results: list[Result] = []
+        if jobs == 1 or n_bytes < _WORTH_A_POOL or len(items) == 1:
+            for item in items:
+                results.append(function(item))
+                advance()
+            return results
+        from concurrent.futures import ProcessPoolExecutor
+
+        with ProcessPoolExecutor(max_workers=min(jobs, len(items))) as pool:
+            for result in pool.map(function, items, chunksize=max(1, len(items) // (jobs * 8))):
+                results.append(result)
+                advance()
+        return results
+
+
+@contextmanager
+def progress(what: str, total: int) -> Iterator[Callable[[], None]]:
+    """Show how far one has come, on a terminal and after a second; yields what counts one on."""
+    if not sys.stderr.isatty():
+        yield lambda: None
+        return
+    from time import monotonic
+
+    from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn
+
+    bar = Progress(
+        TextColumn("{task.description}"),
+        BarColumn(),
+        MofNCompleteColumn(),
+        console=console("auto", to_errors=True),
+        transient=True,
+    )
+    task = bar.add_task(what, total=total)
+    began = monotonic()
+
+    def advance() -> None:
+        bar.advance(task)
+        if monotonic() - began > _SLOW_AFTER_SECONDS:
+            bar.start()
+
+    try:
+        yield advance
+    finally:
+        bar.stop()
+
+
+def say_recovered(paths: Iterable[str]) -> None:
+    """Tell that an interrupted change was put back."""
+    print(
+        f"zephyrun: an earlier change was interrupted; the old project is back ({', '.join(paths)})",
+        file=sys.stderr,
+    )

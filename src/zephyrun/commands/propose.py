@@ -1,0 +1,78 @@
+"""`zephyrun propose`: a clean-up plan to read, edit and apply."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+from zephyrun.commands import options
+from zephyrun.commands.survey import survey_paths
+from zephyrun.errors import UserError
+from zephyrun.findings.surveying import by_weight
+from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, steps_from_findings
+from zephyrun.project.roots import find_root, for_people
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Options of this command."""
+    options.add_paths(parser)
+    parser.add_argument(
+        "--output", type=Path, metavar="PLAN", help="where to write the plan (default: print it)"
+    )
+    options.add_only(parser)
+    options.add_jobs(parser)
+    options.add_format(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Write the plan."""
+    root = find_root(arguments.paths)
+    kinds = options.chosen_kinds(arguments.only)
+    surveys = survey_paths(arguments.paths, root, kinds, arguments.jobs)
+    findings = sorted((each for survey in surveys for each in survey.findings), key=by_weight)
+    steps = steps_from_findings(findings)
+    paths = sorted({step.path for step in steps})
+    fingerprints = {path: fingerprint((root / path).read_bytes()) for path in paths}
+    plan = Plan(root, fingerprints, steps)
+    destination = arguments.output or Path("cleanup.toml")
+    text = plan_text(plan, destination)
+    if arguments.output is None and arguments.format == "text":
+        sys.stdout.write(text)
+        return 0
+    if arguments.output is not None:
+        _write(destination, text)
+    n_accepted = sum(step.accept for step in steps)
+    if arguments.format == "json":
+        options.print_document(
+            {
+                "schema": "zephyrun.propose/1",
+                "root": for_people(root),
+                "plan": str(arguments.output) if arguments.output else None,
+                "steps": len(steps),
+                "accepted": n_accepted,
+            }
+        )
+        return 0
+    n_review = sum(step.remedy == "review" for step in steps)
+    screen = options.console(arguments.color)
+    screen.print(
+        f"{destination}: {len(steps)} steps, {n_accepted} of them accepted, "
+        f"{len(steps) - n_accepted - n_review} left to you for want of a sure name, "
+        f"{n_review} that need your word"
+    )
+    screen.print(f"next: read and edit it, then zephyrun apply {destination}")
+    return 0
+
+
+def _write(destination: Path, text: str) -> None:
+    """Write the plan. An earlier plan there is kept beside it: someone may have edited it."""
+    try:
+        if destination.exists():
+            if f'schema = "{SCHEMA}"'.encode() not in destination.read_bytes()[:2000]:
+                raise UserError(f"{destination} is there and is no plan; give another --output")
+            os.replace(destination, destination.with_name(destination.name + ".before"))
+        destination.write_text(text, "utf-8", "surrogateescape")
+    except OSError as problem:
+        raise UserError(f"{destination} cannot be written: {problem.strerror}") from problem

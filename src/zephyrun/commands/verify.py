@@ -1,0 +1,79 @@
+"""`zephyrun verify`: do two versions do the same?"""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Mapping
+from pathlib import Path
+
+from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
+from zephyrun.errors import UserError
+from zephyrun.linking.modules import is_python
+from zephyrun.project.discovery import read_content, read_tree
+from zephyrun.project.roots import for_people
+from zephyrun.proof import Content, TreeProof, Verdict, compare_trees
+from zephyrun.source import SourceText
+
+_EXIT_CODES = {Verdict.SAME: OK, Verdict.DIFFERENT: NOT_SO, Verdict.UNPROVEN: NO_VERDICT}
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Options of this command."""
+    parser.add_argument("old", type=Path, metavar="OLD", help="the old file or folder")
+    parser.add_argument("new", type=Path, metavar="NEW", help="the new file or folder")
+    parser.add_argument(
+        "--strict", action="store_true", help="count what rests on an assumption as unproven"
+    )
+    parser.add_argument(
+        "--code-only", action="store_true", help="leave out files that are not Python"
+    )
+    options.add_format(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Print the verdict; the exit code says it too."""
+    old, new = _read(arguments.old, arguments.new)
+    proof = compare_trees(old, new, strict=arguments.strict, code_only=arguments.code_only)
+    if arguments.format == "json":
+        from zephyrun.reports.documents import verify_document
+
+        options.print_document(
+            verify_document(_root(arguments.old), _root(arguments.new), proof)
+        )
+    else:
+        _print(proof, {"old": old, "new": new}, arguments.color)
+    return _EXIT_CODES[proof.verdict]
+
+
+def _root(path: Path) -> str:
+    return for_people(path if path.is_dir() else path.parent)
+
+
+def _read(old: Path, new: Path) -> tuple[dict[str, Content], dict[str, Content]]:
+    """Both sides by path. Errors: `UserError` when they cannot be compared at all."""
+    for path in (old, new):
+        if not path.exists():
+            raise UserError(f"{path} does not exist; check the spelling or the working folder")
+    if old.is_dir() != new.is_dir():
+        raise UserError(f"{old} and {new} cannot be compared; give two files or two folders")
+    if old.is_dir():
+        return dict(read_tree(old)), dict(read_tree(new))
+    # Two files are compared whatever they are called; the new one's name stands for both.
+    name = new.name if is_python(new.name) else f"{new.name}.py"
+    return {name: _content(old)}, {name: _content(new)}
+
+
+def _content(path: Path) -> Content:
+    return read_content(path.resolve())
+
+
+def _print(proof: TreeProof, sides: Mapping[str, Mapping[str, Content]], color: str) -> None:
+    from zephyrun.reports.proof_view import proof_view
+
+    def text_of(path: str, side: str) -> SourceText | None:
+        content = sides[side].get(path)
+        return SourceText.from_bytes(content, strict=False) if isinstance(content, bytes) else None
+
+    screen = options.console(color)
+    for part in proof_view(proof, text_of):
+        screen.print(part)

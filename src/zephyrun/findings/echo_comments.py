@@ -1,0 +1,175 @@
+"""`echo-comment`: comments that only repeat the code they stand on.
+
+A comment is an echo when every word of it that means something is in the code, or is the plain
+English for what the statement does. One word of reason, of doubt, of unit or of another world, and
+it stays: a comment that says why is worth more than a clean page.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zephyrun.facts import Comment, Statement
+from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.languages.python.instructions import is_instruction
+from zephyrun.naming.words import split_name, stem
+
+_WORD = re.compile(r"[A-Za-z]+(?:'[a-z]+)?")
+_NAME = re.compile(r"[^\W\d]\w*")
+# Words that mean nothing by themselves.
+_FILLERS = frozenset(
+    """a an the this that these those it its our their of to in on into onto from for with by at as
+    and then now all each every is are be here we us you i will should just simply new current given
+    variable variables value values list dict dictionary object attribute""".split()
+)
+_REASONS = frozenset(
+    """because since so otherwise must never always only unless until why avoid prevent ensure
+    needed need needs require required workaround hack todo fixme xxx bug note warning careful
+    important instead else if not no don't doesn't can't cannot won't isn't before after first last
+    when while without but although however yet still maybe perhaps probably should could may might
+    old legacy deprecated temporary see cf e.g i.e default defaults assume assumes expect expects""".split()
+)
+
+# The plain English for what a statement does, by its sort and by what stands in it.
+_SORT_WORDS = {
+    "assign": "set assign store save initialize initialise init define create make declare put keep",
+    "annassign": "set assign store save initialize initialise init define create declare",
+    "augassign": "update change",
+    "for": "loop iterate go walk run over through for each every",
+    "asyncfor": "loop iterate go walk run over through for each every",
+    "while": "loop while repeat until",
+    "return": "return returns give back hand result",
+    "if": "check test if whether when see",
+    "import": "import imports load module library libraries",
+    "importfrom": "import imports load module library libraries",
+    "functiondef": "define function method def",
+    "asyncfunctiondef": "define function method def",
+    "classdef": "define class",
+    "with": "use using with",
+    "raise": "raise throw error exception",
+    "delete": "delete remove del",
+    "try": "try",
+    "pass": "pass do nothing",
+    "break": "break stop leave exit loop",
+    "continue": "continue skip go next",
+    "assert": "assert check",
+    "expr": "call run",
+}
+_TOKEN_WORDS = (
+    ("+=", "increment increase add plus up count sum accumulate by one"),
+    ("-=", "decrement decrease subtract minus reduce by one"),
+    ("*=", "multiply times scale by"),
+    ("/=", "divide by"),
+    ("+", "add plus sum"),
+    ("-", "subtract minus difference"),
+    ("*", "multiply times product"),
+    ("/", "divide ratio by"),
+    ("==", "equal equals same is"),
+    ("print(", "print show display output write"),
+    (".append(", "append add push put"),
+    (".extend(", "extend add"),
+    (".close(", "close"),
+    ("open(", "open file"),
+    ("len(", "length count size number"),
+    ("sum(", "sum total add"),
+    ("sorted(", "sort order"),
+    (".sort(", "sort order"),
+    ("[]", "empty list"),
+    ("{}", "empty dict dictionary"),
+    ("None", "none null nothing empty"),
+    ("True", "true yes"),
+    ("False", "false no"),
+    ("0", "zero"),
+    ("1", "one"),
+    ("max(", "maximum largest biggest max"),
+    ("min(", "minimum smallest min"),
+)
+_HEADING_SORTS = frozenset({"for", "asyncfor", "while", "if", "with", "functiondef", "classdef", "return"})
+_BASE_WEIGHT = 0.8
+_WEIGHT_A_WORD = 0.1
+
+
+def find_echo_comments(view: FileView) -> Iterator[Finding]:
+    """Judge every comment that stands alone on a statement."""
+    facts = view.facts
+    for index, comment in enumerate(facts.comments):
+        if not is_instruction(comment.text) and _is_echo(view, index):
+            words = len(_WORD.findall(comment.text))
+            yield Finding(
+                kind="echo-comment",
+                path=view.path,
+                start=view.source.place(comment.start),
+                end=view.source.place(comment.end),
+                subject=comment.text,
+                scope=view.scope_name(comment.scope),
+                ordinal=facts.comments_at(facts.dotted(comment.scope), comment.text).index(index) + 1,
+                message="The comment only repeats the code it stands on.",
+                weight=round(_BASE_WEIGHT + _WEIGHT_A_WORD * words, 1),
+                remedy=Remedy.SAFE,
+            )
+
+
+def _is_echo(view: FileView, index: int) -> bool:
+    facts, source = view.facts, view.source
+    comment = facts.comments[index]
+    if comment.statement < 0:
+        return False
+    statement = facts.statements[comment.statement]
+    comment_line = source.line_of(comment.start)
+    if comment.own_line:
+        if _is_part_of_block(view, index) or source.line_of(statement.start) != comment_line + 1:
+            return False
+        if _heads_paragraph(view, comment, statement):
+            return False
+    elif not source.line_of(statement.start) == source.line_of(_head_end(statement)) == comment_line:
+        return False
+    return _says_only(comment.text, source.text[statement.start : _head_end(statement)], statement.sort)
+
+
+def _head_end(statement: Statement) -> int:
+    """Where the statement's own head ends: for a compound one, before its block."""
+    return min(statement.end, statement.head_end)
+
+
+def _is_part_of_block(view: FileView, index: int) -> bool:
+    """Whether other comment lines stand right above or below: those are read as one text."""
+    line = view.source.line_of(view.facts.comments[index].start)
+    neighbours = view.facts.comments[max(index - 1, 0) : index] + view.facts.comments[index + 1 : index + 2]
+    return any(
+        each.own_line and abs(view.source.line_of(each.start) - line) == 1 for each in neighbours
+    )
+
+
+def _heads_paragraph(view: FileView, comment: Comment, statement: Statement) -> bool:
+    """Whether the comment is a heading over several statements: it then does group them."""
+    if statement.sort in _HEADING_SORTS:
+        return False
+    following = view.facts.statements[comment.statement + 1 : comment.statement + 2]
+    return any(
+        each.depth == statement.depth
+        and view.source.line_of(each.start) == view.source.line_of(statement.end) + 1
+        for each in following
+    )
+
+
+def _says_only(comment: str, code: str, sort: str) -> bool:
+    body = comment.lstrip("#").strip()
+    if not body or re.search(r"[^\x00-\x7f]|[#<>@|\\^~`\"]|https?:|\d|\?|\b[A-Z]{2,}\b", body):
+        return False
+    words = [word.lower() for word in _WORD.findall(body)]
+    if not words or _REASONS & set(words):
+        return False
+    known = _known_words(code, sort)
+    telling = [word for word in words if word not in _FILLERS]
+    return bool(telling) and all(stem(word) in known for word in telling)
+
+
+def _known_words(code: str, sort: str) -> set[str]:
+    """The stems of all that the code itself says."""
+    known = {stem(word) for name in _NAME.findall(code) for word in split_name(name)}
+    known.update(stem(word) for word in _SORT_WORDS.get(sort, "").split())
+    for token, words in _TOKEN_WORDS:
+        if token in code:
+            known.update(stem(word) for word in words.split())
+    return known

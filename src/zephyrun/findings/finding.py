@@ -1,0 +1,66 @@
+"""`Finding`: one place that is hard to read."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+from dataclasses import dataclass
+from enum import StrEnum
+
+from zephyrun.facts import FileFacts
+from zephyrun.naming.evidence import Suggestion
+from zephyrun.proof import Surroundings
+from zephyrun.source import Place, SourceText
+
+_ID_LENGTH = 8
+
+
+class Remedy(StrEnum):
+    """Can a change be made and proved, does a person have to vouch for something, or neither?"""
+
+    SAFE = "safe"
+    REVIEW = "review"
+    NONE = "none"
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One place that is hard to read. `scope`, `subject` and `ordinal` are its address.
+
+    `weight` says how much it costs a reader: how bad, times how far and how often it is met.
+    `confirm` is what a person vouches for by accepting a change where `remedy` is `review`.
+    """
+
+    kind: str
+    path: str
+    start: Place
+    end: Place
+    subject: str
+    scope: str
+    ordinal: int
+    message: str
+    weight: float
+    remedy: Remedy
+    suggestions: tuple[Suggestion, ...] = ()
+    confirm: tuple[str, ...] = ()
+
+    @property
+    def id(self) -> str:
+        """Stays the same while the finding does, also when lines above it move."""
+        address = "\0".join((self.kind, self.path, self.scope, self.subject, str(self.ordinal)))
+        digest = hashlib.sha256(address.encode("utf-8", "surrogatepass")).digest()
+        return base64.b32encode(digest).decode().lower()[:_ID_LENGTH]
+
+
+@dataclass(frozen=True, slots=True)
+class FileView:
+    """All that a detector of one file may look at."""
+
+    path: str
+    source: SourceText
+    facts: FileFacts
+    surroundings: Surroundings
+
+    def scope_name(self, scope: int) -> str:
+        """The dotted name of a scope, the module's name first."""
+        return ".".join(filter(None, (self.surroundings.module, self.facts.dotted(scope))))

@@ -1,0 +1,42 @@
+"""Run the detectors over one file."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.table import KINDS
+from zephyrun.languages.python import UnreadableSource, parse
+from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.proof import Surroundings
+
+
+@dataclass(frozen=True, slots=True)
+class FileSurvey:
+    """What was found in one file; `unread` says why it was not read, "" where it was."""
+
+    path: str
+    n_lines: int
+    findings: tuple[Finding, ...] = ()
+    unread: str = ""
+
+
+def survey_source(
+    path: str, data: bytes, surroundings: Surroundings, kinds: Collection[str]
+) -> FileSurvey:
+    """Look for the given kinds in one file, worst first. No errors: what cannot be read says so."""
+    try:
+        parsed = parse(data)
+    except UnreadableSource as problem:
+        return FileSurvey(path, data.count(b"\n"), unread=str(problem))
+    view = FileView(path, parsed.source, parsed.facts, surroundings)
+    with deep_recursion():
+        findings = [finding for kind in kinds for finding in KINDS[kind].detector(view)]
+    findings.sort(key=by_weight)
+    return FileSurvey(path, parsed.facts.n_lines, tuple(findings))
+
+
+def by_weight(finding: Finding) -> tuple[float, str, int, int]:
+    """The order of findings: worst first, then as they stand."""
+    return -finding.weight, finding.path, finding.start.line, finding.start.column

@@ -1,0 +1,50 @@
+"""The table of finding kinds. It feeds the code, the tests and the manual alike.
+
+To add a kind: write a detector in a module of this folder, and an entry here.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from zephyrun.findings.cryptic_names import find_cryptic_names
+from zephyrun.findings.echo_comments import find_echo_comments
+from zephyrun.findings.finding import FileView, Finding
+
+FAMILIES = ("names", "literals", "comments", "layout", "order", "structure")
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    """One kind of finding. `before` is found by `detector`, `after` is not."""
+
+    name: str
+    family: str
+    reason: str
+    before: str
+    after: str
+    detector: Callable[[FileView], Iterator[Finding]]
+
+
+KINDS: dict[str, Kind] = {
+    kind.name: kind
+    for kind in (
+        Kind(
+            "cryptic-name",
+            "names",
+            "A reader has to carry what the name stands for until its last use.",
+            "def yearly_yield(hive):\n    w = hive.weight\n    return w * hive.harvests\n",
+            "def yearly_yield(hive):\n    weight = hive.weight\n    return weight * hive.harvests\n",
+            find_cryptic_names,
+        ),
+        Kind(
+            "echo-comment",
+            "comments",
+            "The comment says what the code beside it says already, and can only become wrong.",
+            "def inspect(hive):\n    # increment the inspections\n    hive.inspections += 1\n",
+            "def inspect(hive):\n    hive.inspections += 1\n",
+            find_echo_comments,
+        ),
+    )
+}

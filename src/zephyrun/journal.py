@@ -1,0 +1,336 @@
+"""The journal: what was on the disk before a change, so that it can always come back.
+
+A change is one *entry*, a folder below `.zephyrun/journal/`:
+
+    0007/entry.json      operations, fingerprints, label, state
+    0007/before/N        the bytes that operation N replaces, deletes or moves
+    0007/after/N         the bytes that operation N writes
+
+States: `begun` (files may be half written), `done`, `undoing`, `undone`. The state is written
+before the files are touched and after they all are. Every file of the project is replaced through
+a temporary file in its own folder, flushed and renamed. So whenever a process dies, the next
+command finds an entry that is `begun` or `undoing`, and puts the old bytes back.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import stat
+import tempfile
+from collections.abc import Iterator, Sequence
+from dataclasses import asdict, dataclass
+from enum import StrEnum
+from pathlib import Path
+
+from zephyrun.errors import UserError
+from zephyrun.plan import fingerprint
+
+FOLDER = ".zephyrun"
+_SCHEMA = "zephyrun.journal/1"
+_TEMPORARY_PREFIX = ".zephyrun-"
+_ABSENT = ""
+
+
+class Deed(StrEnum):
+    """What an operation does to its path."""
+
+    REPLACE = "replace"
+    CREATE = "create"
+    DELETE = "delete"
+    MOVE = "move"
+
+
+@dataclass(frozen=True, slots=True)
+class Operation:
+    """One change of one path, relative to the root. `target` is where a move leads; `data` is what
+    a replacement, a creation or a move (with edits) writes; `expected` is what must be there."""
+
+    deed: Deed
+    path: str
+    data: bytes = b""
+    target: str = ""
+    expected: bytes | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class _Record:
+    """An operation as the journal keeps it; fingerprints are "" where there is no file."""
+
+    deed: str
+    path: str
+    target: str
+    before: str
+    after: str
+    mode: int
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One change that the journal knows."""
+
+    number: int
+    label: str
+    state: str
+    records: tuple[_Record, ...]
+    assumptions: tuple[str, ...] = ()
+
+    @property
+    def paths(self) -> tuple[str, ...]:
+        """The files that the change touched."""
+        return tuple(dict.fromkeys(path for each in self.records for path in (each.path, each.target) if path))
+
+
+class ChangedSince(UserError):
+    """Someone else changed a file in the meantime; nothing was written."""
+
+
+class Journal:
+    """The journal of one project. Nothing is created on the disk before the first change."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self._folder = root / FOLDER / "journal"
+
+    # -- asking ------------------------------------------------------------------------------
+
+    def entries(self) -> tuple[Entry, ...]:
+        """All entries, oldest first. Errors: `UserError` for a journal that cannot be read."""
+        if not self._folder.is_dir():
+            return ()
+        numbers = sorted(int(each.name) for each in self._folder.iterdir() if each.name.isdigit())
+        return tuple(self._read(number) for number in numbers)
+
+    def undoable(self) -> tuple[Entry, ...]:
+        """What can be taken back, latest first."""
+        return tuple(entry for entry in reversed(self.entries()) if entry.state == "done")
+
+    # -- changing ----------------------------------------------------------------------------
+
+    def carry_out(
+        self, label: str, operations: Sequence[Operation], assumptions: Sequence[str] = ()
+    ) -> Entry:
+        """Carry out all operations or none, and remember what was there.
+
+        Errors: `ChangedSince` when a file is not what was expected; `UserError` when one cannot be
+        written. Nothing has been changed then.
+        """
+        with self._lock():
+            self._recover()
+            records = tuple(self._check(operation) for operation in operations)
+            entry = self._begin(label, operations, records, tuple(assumptions))
+            try:
+                for index, record in enumerate(entry.records):
+                    self._do(entry.number, index, record)
+            except OSError as problem:
+                self._put_back(entry)
+                self._write_state(entry, "undone")
+                raise UserError(
+                    f"{problem.filename or self.root} cannot be written: {problem.strerror}; nothing was changed"
+                ) from problem
+            return self._write_state(entry, "done")
+
+    def undo(self) -> Entry | None:
+        """Take the latest change back, to the byte; `None` when there is nothing to take back.
+
+        Errors: `ChangedSince` when a file was changed after it; nothing has been written then.
+        """
+        with self._lock():
+            self._recover()
+            entry = next(iter(self.undoable()), None)
+            if entry is None:
+                return None
+            for record in entry.records:
+                path = record.target or record.path
+                if self._fingerprint(path) != record.after:
+                    raise ChangedSince(
+                        f"{path} changed since; restore that change by hand first, nothing was undone"
+                    )
+            entry = self._write_state(entry, "undoing")
+            self._put_back(entry)
+            return self._write_state(entry, "undone")
+
+    def recover(self) -> Entry | None:
+        """Put back the old bytes of a change during which a process died; tells which."""
+        if not any(entry.state in ("begun", "undoing") for entry in self.entries()):
+            return None
+        with self._lock():
+            return self._recover()
+
+    def _recover(self) -> Entry | None:
+        for entry in self.entries():
+            if entry.state in ("begun", "undoing"):
+                self._put_back(entry)
+                return self._write_state(entry, "undone")
+        return None
+
+    # -- one operation -----------------------------------------------------------------------
+
+    def _check(self, operation: Operation) -> _Record:
+        path = self._inside(operation.path)
+        before = self._fingerprint(operation.path)
+        if operation.deed is Deed.CREATE:
+            if before != _ABSENT:
+                raise ChangedSince(f"{operation.path} is there already; nothing was changed")
+        elif before == _ABSENT:
+            raise ChangedSince(f"{operation.path} is not there any more; nothing was changed")
+        if operation.expected is not None and before != fingerprint(operation.expected):
+            raise ChangedSince(
+                f"{operation.path} changed since it was read; run the command again, nothing was changed"
+            )
+        mode = 0
+        if path.exists():
+            mode = stat.S_IMODE(path.stat().st_mode)
+            if not mode & stat.S_IWUSR:
+                raise UserError(f"{operation.path} is read-only; nothing was changed")
+        if operation.deed is Deed.MOVE and self._inside(operation.target).exists():
+            raise ChangedSince(f"{operation.target} is there already; nothing was changed")
+        after = _ABSENT if operation.deed is Deed.DELETE else fingerprint(operation.data)
+        return _Record(operation.deed.value, operation.path, operation.target, before, after, mode)
+
+    def _inside(self, path: str) -> Path:
+        """The place of a path; only files that really lie below the root are written."""
+        place = self.root / path
+        if place.is_symlink() or not place.parent.resolve().is_relative_to(self.root.resolve()):
+            raise UserError(f"{path} is a symbolic link or lies outside the project; nothing was changed")
+        return place
+
+    def _do(self, number: int, index: int, record: _Record) -> None:
+        written = record.target or record.path
+        if record.deed != Deed.DELETE:
+            data = (self._entry_folder(number) / "after" / str(index)).read_bytes()
+            self._replace(self.root / written, data, record.mode)
+        if record.deed in (Deed.DELETE, Deed.MOVE):
+            (self.root / record.path).unlink()
+
+    def _put_back(self, entry: Entry) -> None:
+        """Restore what each operation replaced, last first. Bytes that are neither the old nor the
+        new ones are left alone: someone else wrote them."""
+        for index, record in reversed(list(enumerate(entry.records))):
+            written = record.target or record.path
+            if record.after and record.deed in (Deed.CREATE, Deed.MOVE):
+                if self._fingerprint(written) == record.after:
+                    (self.root / written).unlink()
+            if record.before and self._fingerprint(record.path) in (record.after, _ABSENT):
+                data = (self._entry_folder(entry.number) / "before" / str(index)).read_bytes()
+                self._replace(self.root / record.path, data, record.mode)
+        self._sweep(entry)
+
+    def _sweep(self, entry: Entry) -> None:
+        """Remove temporary files that a dead process left beside the files it was writing."""
+        for folder in {(self.root / path).parent for path in entry.paths}:
+            for leftover in folder.glob(f"{_TEMPORARY_PREFIX}*"):
+                if leftover.is_file():
+                    leftover.unlink()
+
+    def _replace(self, path: Path, data: bytes, mode: int = 0) -> None:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        handle, temporary = tempfile.mkstemp(prefix=_TEMPORARY_PREFIX, dir=path.parent)
+        try:
+            with os.fdopen(handle, "wb") as stream:
+                stream.write(data)
+                stream.flush()
+                os.fsync(stream.fileno())
+            os.chmod(temporary, mode or _default_mode())
+            os.replace(temporary, path)
+        except BaseException:
+            with contextlib.suppress(OSError):
+                os.unlink(temporary)
+            raise
+        _flush_folder(path.parent)
+
+    def _fingerprint(self, path: str) -> str:
+        place = self.root / path
+        return fingerprint(place.read_bytes()) if place.is_file() else _ABSENT
+
+    # -- entries -----------------------------------------------------------------------------
+
+    def _entry_folder(self, number: int) -> Path:
+        return self._folder / f"{number:04}"
+
+    def _begin(
+        self,
+        label: str,
+        operations: Sequence[Operation],
+        records: tuple[_Record, ...],
+        assumptions: tuple[str, ...],
+    ) -> Entry:
+        numbers = [entry.number for entry in self.entries()]
+        entry = Entry(max(numbers, default=0) + 1, label, "begun", records, assumptions)
+        folder = self._entry_folder(entry.number)
+        for index, operation in enumerate(operations):
+            if records[index].before:
+                self._replace(folder / "before" / str(index), (self.root / operation.path).read_bytes())
+            if records[index].after:
+                self._replace(folder / "after" / str(index), operation.data)
+        return self._write_state(entry, "begun")
+
+    def _write_state(self, entry: Entry, state: str) -> Entry:
+        written = Entry(entry.number, entry.label, state, entry.records, entry.assumptions)
+        document = {"schema": _SCHEMA, **asdict(written)}
+        text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
+        self._replace(self._entry_folder(entry.number) / "entry.json", text.encode("utf-8", "surrogateescape"))
+        return written
+
+    def _read(self, number: int) -> Entry:
+        path = self._entry_folder(number) / "entry.json"
+        try:
+            document = json.loads(path.read_text("utf-8", "surrogateescape"))
+            records = tuple(_Record(**record) for record in document["records"])
+            return Entry(
+                number, document["label"], document["state"], records, tuple(document["assumptions"])
+            )
+        except FileNotFoundError:
+            # A process died while it copied before-images: nothing had been touched yet.
+            return Entry(number, "", "undone", ())
+        except (OSError, ValueError, KeyError, TypeError) as problem:
+            raise UserError(f"{path} is damaged; move the folder {path.parent} away") from problem
+
+    @contextlib.contextmanager
+    def _lock(self) -> Iterator[None]:
+        """One change at a time for a project. Errors: `UserError` when another one is under way."""
+        home = self.root / FOLDER
+        try:
+            home.mkdir(exist_ok=True)
+            if not (home / ".gitignore").exists():
+                (home / ".gitignore").write_text("*\n")
+            self._folder.mkdir(exist_ok=True)
+            handle = os.open(home / "lock", os.O_RDWR | os.O_CREAT, 0o644)
+        except OSError as problem:
+            raise UserError(f"{home} cannot be written: {problem.strerror}; nothing was changed") from problem
+        try:
+            _lock_file(handle)
+            yield
+        finally:
+            os.close(handle)
+
+
+def _lock_file(handle: int) -> None:
+    try:
+        import fcntl
+    except ImportError:
+        # Without file locks of this sort two processes are told apart by fingerprints alone.
+        return
+    try:
+        fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+    except OSError as problem:
+        raise UserError("another zephyrun is changing this project; try again when it has ended") from problem
+
+
+def _default_mode() -> int:
+    mask = os.umask(0)
+    os.umask(mask)
+    return 0o666 & ~mask
+
+
+def _flush_folder(folder: Path) -> None:
+    """Make a rename last. Not every system can open a folder; then there is nothing to do."""
+    with contextlib.suppress(OSError):
+        handle = os.open(folder, os.O_RDONLY)
+        try:
+            os.fsync(handle)
+        finally:
+            os.close(handle)
+
+

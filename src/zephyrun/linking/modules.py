@@ -1,0 +1,44 @@
+"""Import roots and the dotted names of modules.
+
+An import root is the folder in which a dotted name is looked up: `""` for the project's root,
+`src`, or the own folder of a script.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from pathlib import PurePosixPath
+
+_PACKAGE_MARK = "__init__.py"
+
+
+def find_import_roots(paths: Collection[str]) -> frozenset[str]:
+    """The import roots of a project whose Python files are `paths`, relative with `/`.
+
+    A package's topmost folder stands in an import root; a script's own folder is one.
+    """
+    packages = {str(PurePosixPath(path).parent) for path in paths if path.endswith(_PACKAGE_MARK)}
+    roots = set()
+    for path in paths:
+        folder = PurePosixPath(path).parent
+        while str(folder) in packages and folder != folder.parent:
+            folder = folder.parent
+        roots.add("" if str(folder) == "." else str(folder))
+    return frozenset(roots)
+
+
+def is_python(path: str) -> bool:
+    """Whether a file is Python source by its name."""
+    return path.endswith((".py", ".pyw"))
+
+
+def module_name(path: str, import_roots: Collection[str]) -> str:
+    """The dotted name of the module at `path`, looked up in the longest import root above it."""
+    pure = PurePosixPath(path)
+    above = {"" if str(each) == "." else str(each) for each in pure.parents}
+    root = max((each for each in import_roots if each in above), key=len, default="")
+    inside = pure.relative_to(root) if root else pure
+    parts = list(inside.with_suffix("").parts)
+    if parts and parts[-1] == "__init__":
+        parts.pop()
+    return ".".join(parts)

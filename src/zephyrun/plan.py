@@ -1,0 +1,184 @@
+"""The plan: steps that a person can read, strike out and edit, as a TOML file.
+
+The format is settled in the machine interface: `[[step]]` tables, one key a line, so that tools
+that work line by line can edit them.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import tomllib
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, fields
+from pathlib import Path
+from typing import Any
+
+from zephyrun.changes.step import Step
+from zephyrun.errors import UserError
+from zephyrun.findings import Finding, Remedy
+
+SCHEMA = "zephyrun.plan/1"
+# A suggestion with a lower score is more often wrong than right in a reader's eyes: it is offered,
+# and left to the person.
+ACCEPTED_FROM = 0.5
+
+_ACTIONS = {"cryptic-name": "rename", "echo-comment": "comment"}
+_HEADER = """\
+# A clean-up plan. Read it, then run: zephyrun apply {name}
+# Only steps with accept = true are carried out, and each only when it is proved to change nothing
+# that the program does. Edit `new` to choose another name; delete a step to strike it out;
+# write what you notice into `note`.
+"""
+_STEP_KEYS = {field.name: field.type for field in fields(Step)}
+_REQUIRED = frozenset({"id", "action", "path", "scope", "old", "new", "accept"})
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """Steps, and the state of the files for which they were made. `root` is an absolute folder."""
+
+    root: Path
+    fingerprints: Mapping[str, str]
+    steps: tuple[Step, ...]
+
+
+def fingerprint(data: bytes) -> str:
+    """What tells one state of a file from another."""
+    return "sha256:" + hashlib.sha256(data).hexdigest()
+
+
+def steps_from_findings(findings: Iterable[Finding]) -> tuple[Step, ...]:
+    """One step for each finding that has a remedy, in the order in which the findings come."""
+    steps = []
+    for finding in findings:
+        action = _ACTIONS.get(finding.kind)
+        if action is None or finding.remedy is Remedy.NONE:
+            continue
+        steps.append(_step(f"s{len(steps) + 1:03}", action, finding))
+    return tuple(steps)
+
+
+def _step(identifier: str, action: str, finding: Finding) -> Step:
+    best = finding.suggestions[0] if finding.suggestions else None
+    score = best.score if best is not None else 0.0
+    is_safe = finding.remedy is Remedy.SAFE
+    accept = is_safe and (action == "comment" or score >= ACCEPTED_FROM)
+    why = "; ".join(best.evidence) if best is not None else finding.message
+    return Step(
+        id=identifier,
+        action=action,
+        finding=finding.id,
+        path=finding.path,
+        scope=finding.scope,
+        old=finding.subject,
+        ordinal=finding.ordinal,
+        line=finding.start.line,
+        column=finding.start.column,
+        new=best.text if best is not None else "",
+        choices=tuple(each.text for each in finding.suggestions),
+        score=1.0 if action == "comment" else score,
+        remedy=finding.remedy.value,
+        confirm=finding.confirm,
+        accept=accept,
+        why=why,
+    )
+
+
+def plan_text(plan: Plan, destination: Path) -> str:
+    """The plan as TOML; its `root` is written relative to where the plan will lie."""
+    # Imported here: only writing a plan needs it, and start-up should stay fast.
+    import tomlkit
+
+    document = tomlkit.document()
+    for line in _HEADER.format(name=destination.name).splitlines():
+        document.add(tomlkit.comment(line.removeprefix("# ")))
+    document.add("schema", tomlkit.item(SCHEMA))
+    root = os.path.relpath(plan.root, destination.resolve().parent).replace(os.sep, "/")
+    document.add("root", tomlkit.item(root))
+    files = tomlkit.table()
+    for path, print_of_file in sorted(plan.fingerprints.items()):
+        files.add(path, print_of_file)
+    document.add("files", files)
+    steps = tomlkit.aot()
+    for step in plan.steps:
+        table = tomlkit.table()
+        for key in _STEP_KEYS:
+            value = getattr(step, key)
+            table.add(key, list(value) if isinstance(value, tuple) else value)
+        steps.append(table)
+    if plan.steps:
+        document.add("step", steps)
+    return tomlkit.dumps(document)
+
+
+def read_plan(path: Path) -> Plan:
+    """Read a plan. Errors: `UserError`, with the place and what to do, for whatever is no plan."""
+    try:
+        document = tomllib.loads(path.read_bytes().decode("utf-8-sig"))
+    except OSError as problem:
+        raise UserError(f"{path} cannot be read: {problem.strerror}") from problem
+    except UnicodeDecodeError as problem:
+        raise UserError(f"{path} is not UTF-8 text, so it is no plan") from problem
+    except (tomllib.TOMLDecodeError, RecursionError) as problem:
+        raise UserError(f"{path} is not valid TOML: {problem}") from problem
+    if document.get("schema") != SCHEMA:
+        raise UserError(f'{path} is not a plan of this version: it does not say schema = "{SCHEMA}"')
+    root, files, steps = document.get("root", "."), document.get("files", {}), document.get("step", [])
+    if not isinstance(root, str):
+        raise UserError(f"{path}: root must be a text")
+    if not isinstance(files, dict) or not all(isinstance(each, str) for each in files.values()):
+        raise UserError(f"{path}: [files] must give a fingerprint for each path")
+    if not isinstance(steps, list) or not all(isinstance(each, dict) for each in steps):
+        raise UserError(f"{path}: steps must be written as [[step]] tables")
+    try:
+        folder = (path.resolve().parent / root).resolve()
+    except (OSError, ValueError) as problem:
+        raise UserError(f"{path}: root names no folder that can be looked up") from problem
+    if not folder.is_dir():
+        raise UserError(f"{path}: the root {root} is not there; was the plan moved?")
+    read = tuple(_read_step(path, number, table) for number, table in enumerate(steps, 1))
+    seen: set[str] = set()
+    for step in read:
+        if step.id in seen:
+            raise UserError(f"{path}: two steps have the id {step.id}; give one of them another")
+        seen.add(step.id)
+    return Plan(folder, files, read)
+
+
+def _read_step(path: Path, number: int, table: dict[str, Any]) -> Step:
+    where = f"{path}: step {table.get('id', f'number {number}')}"
+    values: dict[str, Any] = {
+        "finding": "", "ordinal": 1, "line": 0, "column": 0, "choices": [], "score": 0.0,
+        "remedy": "safe", "confirm": [], "why": "", "note": "",
+    }  # fmt: skip
+    for key in _REQUIRED:
+        if key not in table:
+            raise UserError(f"{where} has no `{key}`; write it, or delete the step")
+    values.update((key, value) for key, value in table.items() if key in _STEP_KEYS)
+    for key, value in values.items():
+        wanted = _STEP_KEYS[key]
+        if not _fits(value, str(wanted)):
+            raise UserError(f"{where}: `{key}` must be {_WANTED[str(wanted)]}")
+    values["choices"], values["confirm"] = tuple(values["choices"]), tuple(values["confirm"])
+    return Step(**values)
+
+
+_WANTED = {
+    "str": "a text",
+    "int": "a whole number",
+    "float": "a number",
+    "bool": "true or false",
+    "tuple[str, ...]": "a list of texts",
+}
+
+
+def _fits(value: object, wanted: str) -> bool:
+    if wanted == "bool":
+        return isinstance(value, bool)
+    if wanted in ("int", "float"):
+        allowed = (int,) if wanted == "int" else (int, float)
+        return isinstance(value, allowed) and not isinstance(value, bool)
+    if wanted == "str":
+        return isinstance(value, str)
+    return isinstance(value, list) and all(isinstance(each, str) for each in value)

@@ -1,0 +1,123 @@
+"""Which files belong to a project, and their bytes.
+
+Ignore files of version control are obeyed where they lie; what interpreters, version control and
+Zephyrun itself leave behind is never part of a project.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Iterator
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from zephyrun.errors import UserError
+from zephyrun.linking.modules import is_python
+from zephyrun.project.roots import relative_to_root
+
+if TYPE_CHECKING:
+    from pathspec import GitIgnoreSpec
+
+_NEVER = frozenset(
+    {".zephyrun", ".git", ".hg", ".svn", "__pycache__", "node_modules", ".venv", "venv", ".tox"}
+)
+_IGNORE_FILE = ".gitignore"
+
+
+def source_files(paths: Iterable[Path], root: Path) -> list[str]:
+    """The Python files at or below the paths, relative to the root, sorted, each once.
+
+    A file that is named itself counts whatever ignore files say. Symbolic links below a folder are
+    not followed. Errors: `UserError` for a path that is no Python file or lies outside the root.
+    """
+    found: set[str] = set()
+    for path in paths:
+        try:
+            name = relative_to_root(path, root)
+        except ValueError as problem:
+            raise UserError(f"{path} lies outside the project at {root}") from problem
+        if path.is_dir():
+            found.update(each for each in _walk(root, path.resolve()) if is_python(each))
+        elif is_python(name):
+            found.add(name)
+        else:
+            raise UserError(f"{path} is no Python file; give .py files or folders")
+    return sorted(found)
+
+
+def read_tree(root: Path) -> dict[str, bytes | str]:
+    """Every file below `root` by relative path: its bytes, or one phrase why they were not read."""
+    found: dict[str, bytes | str] = {}
+    for folder, folders, names in os.walk(root):
+        folders[:] = sorted(set(folders) - _NEVER)
+        links = [name for name in folders if Path(folder, name).is_symlink()]
+        for name in sorted([*names, *links]):
+            path = Path(folder, name)
+            found[path.relative_to(root).as_posix()] = read_content(path)
+    return found
+
+
+def read_content(path: Path) -> bytes | str:
+    """A file's bytes, or one phrase why they cannot be read."""
+    if path.is_symlink():
+        return f"a symbolic link to {os.readlink(path)}"
+    try:
+        return path.read_bytes() if path.is_file() else "not a regular file"
+    except OSError as problem:
+        return f"cannot be read: {problem.strerror}"
+
+
+def read_sources(root: Path) -> dict[str, bytes | str]:
+    """The Python files of the whole project, as `read_tree` gives them: the read set."""
+    return {name: read_content(root / name) for name in _walk(root, root) if is_python(name)}
+
+
+def _walk(root: Path, start: Path) -> Iterator[str]:
+    """Files at or below `start` that no ignore file between the root and them leaves out."""
+    above = [root, *(root / part for part in _prefixes(start.relative_to(root).parts))]
+    rules = [(folder, rule) for folder in above[:-1] if (rule := _rules(folder)) is not None]
+    stack = [(start, rules)]
+    while stack:
+        folder, inherited = stack.pop()
+        own = _rules(folder)
+        rules = [*inherited, (folder, own)] if own is not None else inherited
+        try:
+            entries = sorted(os.scandir(folder), key=lambda entry: entry.name)
+        except OSError:
+            continue
+        for entry in entries:
+            path = Path(entry.path)
+            if entry.name in _NEVER or entry.is_symlink() or _is_ignored(path, entry.is_dir(), rules):
+                continue
+            if entry.is_dir():
+                if not (path / "pyvenv.cfg").exists():
+                    stack.append((path, rules))
+            else:
+                yield path.relative_to(root).as_posix()
+
+
+def _prefixes(parts: tuple[str, ...]) -> list[str]:
+    return ["/".join(parts[: count + 1]) for count in range(len(parts))]
+
+
+def _rules(folder: Path) -> GitIgnoreSpec | None:
+    path = folder / _IGNORE_FILE
+    if not path.is_file():
+        return None
+    # Imported here: most small projects have no ignore file, and start-up should stay fast.
+    from pathspec import GitIgnoreSpec
+
+    try:
+        return GitIgnoreSpec.from_lines(path.read_text("utf-8", "replace").splitlines())
+    except (OSError, ValueError):
+        return None
+
+
+def _is_ignored(path: Path, is_folder: bool, rules: list[tuple[Path, GitIgnoreSpec]]) -> bool:
+    """Whether the ignore rules leave a path out; the innermost file that has a say decides."""
+    for folder, rule in reversed(rules):
+        name = path.relative_to(folder).as_posix() + ("/" if is_folder else "")
+        verdict = rule.check_file(name).include
+        if verdict is not None:
+            return bool(verdict)
+    return False

@@ -1,0 +1,46 @@
+"""The root of a project, and paths relative to it."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Sequence
+from pathlib import Path
+
+from zephyrun.errors import UserError
+
+_ROOT_MARKS = ("zephyrun.toml", "pyproject.toml", ".git")
+
+
+def find_root(paths: Sequence[Path]) -> Path:
+    """The nearest folder at or above the paths that is marked as a root, else the given folder.
+
+    Errors: `UserError` when a path does not exist, or the paths lie in different roots.
+    """
+    roots = [_root_of(path) for path in paths]
+    if len({root for root, is_marked in roots if is_marked}) > 1:
+        raise UserError("the paths lie in different projects; give those of one project at a time")
+    for root, is_marked in roots:
+        if is_marked:
+            return root
+    return Path(os.path.commonpath([root for root, _ in roots]))
+
+
+def _root_of(path: Path) -> tuple[Path, bool]:
+    if not path.exists():
+        raise UserError(f"{path} does not exist; check the spelling or the working folder")
+    absolute = path.resolve()
+    start = absolute if absolute.is_dir() else absolute.parent
+    for folder in (start, *start.parents):
+        if any((folder / mark).exists() for mark in _ROOT_MARKS):
+            return folder, True
+    return start, False
+
+
+def relative_to_root(path: Path, root: Path) -> str:
+    """The path below the root, with `/`. Errors: `ValueError` for a path outside."""
+    return path.resolve().relative_to(root).as_posix()
+
+
+def for_people(path: Path) -> str:
+    """The path relative to the working folder, as text for people shows it."""
+    return os.path.relpath(path)

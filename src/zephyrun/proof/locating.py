@@ -1,0 +1,362 @@
+"""Where two versions differ, and whether the difference is one that a program could tell.
+
+Only asked once the first witness has found two files unequal, so nothing here can make a verdict
+`same`; it may only choose between `different` and `unproven`, and name the lines.
+
+A *unit* is the code that runs as one: a function's own statements, a class body, the top of the
+file. Units are paired by dotted name and order, their statements by shape, and the locals of a
+pair of units by where they stand in statements of one shape.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections import Counter
+from collections.abc import Hashable, Iterable, Iterator, Sequence
+from difflib import SequenceMatcher
+from typing import Any, NamedTuple
+
+from zephyrun.languages.python import ParsedFile
+from zephyrun.proof.normal_form import Element, NormalForm
+from zephyrun.proof.verdict import DefinitionProof, Difference, Verdict
+
+_BLOCK_FIELDS = frozenset({"body", "orelse", "finalbody", "handlers", "cases"})
+_DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+_OPERATORS = {
+    each.__name__: sign
+    for each, sign in (
+        (ast.Add, "+"), (ast.Sub, "-"), (ast.Mult, "*"), (ast.Div, "/"), (ast.FloorDiv, "//"),
+        (ast.Mod, "%"), (ast.Pow, "**"), (ast.MatMult, "@"), (ast.LShift, "<<"), (ast.RShift, ">>"),
+        (ast.BitAnd, "&"), (ast.BitOr, "|"), (ast.BitXor, "^"), (ast.And, "and"), (ast.Or, "or"),
+        (ast.Not, "not"), (ast.USub, "-"), (ast.UAdd, "+"), (ast.Invert, "~"), (ast.Eq, "=="),
+        (ast.NotEq, "!="), (ast.Lt, "<"), (ast.LtE, "<="), (ast.Gt, ">"), (ast.GtE, ">="),
+        (ast.Is, "is"), (ast.IsNot, "is not"), (ast.In, "in"), (ast.NotIn, "not in"),
+    )
+}  # fmt: skip
+
+
+class _Unit(NamedTuple):
+    """`name` is dotted within the module, "" for the module; `ordinal` counts those of one name."""
+
+    name: str
+    ordinal: int
+    node: Any
+
+
+class _Head(NamedTuple):
+    """One statement without the blocks inside it. `shape` is alike wherever only locals differ."""
+
+    node: Any
+    depth: int
+    shape: tuple[Hashable, ...]
+    form: NormalForm
+
+
+def locate_differences(
+    old: ParsedFile, new: ParsedFile, old_form: NormalForm, new_form: NormalForm
+) -> tuple[Difference, ...]:
+    """At least one difference, at most one a unit, in the order of the old text."""
+    old_units = {(unit.name, unit.ordinal): unit for unit in _units(old.tree)}
+    new_units = {(unit.name, unit.ordinal): unit for unit in _units(new.tree)}
+    found: list[Difference] = []
+    for key, unit in old_units.items():
+        if key not in new_units:
+            line = unit.node.lineno
+            found.append(Difference(line, 0, f"{unit.name} is only in the old version"))
+    for key, unit in new_units.items():
+        if key not in old_units:
+            line = unit.node.lineno
+            found.append(Difference(0, line, f"{unit.name} is only in the new version"))
+    for key in old_units.keys() & new_units.keys():
+        comparison = _UnitComparison(old, new, old_units[key], new_units[key])
+        if (difference := comparison.difference()) is not None:
+            found.append(difference)
+    if not found:
+        found.append(_first_mismatch_of_files(old, new, old_form, new_form))
+    return tuple(sorted(found, key=lambda each: (each.old_line or each.new_line, each.what)))
+
+
+def judge_definitions(
+    old: ParsedFile, new: ParsedFile, differences: Iterable[Difference]
+) -> tuple[DefinitionProof, ...]:
+    """The verdict on each function and class of the new version, in text order."""
+    known = {each.name for each in new.facts.definitions}
+    differences = tuple(differences)
+    proofs = []
+    for definition in new.facts.definitions:
+        first = new.source.line_of(definition.start)
+        last = new.source.line_of(definition.end)
+        name = new.facts.dotted(definition.inner_scope)
+        inside = [each for each in differences if first <= each.new_line <= last]
+        inside += [
+            each
+            for each in differences
+            if not each.new_line and each.old_line and _holds(old, name, each.old_line)
+        ]
+        # A difference without a line could be anywhere.
+        inside += [each for each in differences if not each.new_line and not each.old_line]
+        verdict = Verdict.SAME
+        if inside:
+            is_different = any(each.verdict is Verdict.DIFFERENT for each in inside)
+            verdict = Verdict.DIFFERENT if is_different else Verdict.UNPROVEN
+        given = tuple(call for call in definition.calls if call in known and call != definition.name)
+        proofs.append(DefinitionProof(name, verdict, given))
+    return tuple(proofs)
+
+
+def _holds(parsed: ParsedFile, name: str, line: int) -> bool:
+    return any(
+        parsed.source.line_of(each.start) <= line <= parsed.source.line_of(each.end)
+        for each in parsed.facts.definitions
+        if parsed.facts.dotted(each.inner_scope) == name
+    )
+
+
+def _units(tree: ast.Module) -> Iterator[_Unit]:
+    counts: Counter[str] = Counter()
+    yield _Unit("", 0, tree)
+
+    def inside(node: ast.AST, prefix: str) -> Iterator[_Unit]:
+        for child in ast.iter_child_nodes(node):
+            if isinstance(child, _DEFINITIONS):
+                name = f"{prefix}.{child.name}" if prefix else child.name
+                yield _Unit(name, counts[name], child)
+                counts[name] += 1
+                yield from inside(child, name)
+            else:
+                yield from inside(child, prefix)
+
+    yield from inside(tree, "")
+
+
+class _UnitComparison:
+    """Compares the own statements of two units."""
+
+    def __init__(self, old: ParsedFile, new: ParsedFile, old_unit: _Unit, new_unit: _Unit) -> None:
+        self.old, self.new = old, new
+        self.old_heads = list(_heads(old, old_unit.node))
+        self.new_heads = list(_heads(new, new_unit.node))
+        self._new_of: dict[int, int] = {}
+        self._old_of: dict[int, int] = {}
+
+    def difference(self) -> Difference | None:
+        """The first difference that a program could tell, else the first of any sort, if any."""
+        matcher = SequenceMatcher(
+            None,
+            [(head.depth, head.shape) for head in self.old_heads],
+            [(head.depth, head.shape) for head in self.new_heads],
+            autojunk=False,
+        )
+        operations = matcher.get_opcodes()
+        self._pair_locals(operations)
+        found: list[Difference] = []
+        for sort, old_first, old_last, new_first, new_last in operations:
+            old_part = self.old_heads[old_first:old_last]
+            new_part = self.new_heads[new_first:new_last]
+            if sort == "equal":
+                pairs = zip(old_part, new_part, strict=True)
+                found += filter(None, (self._compare_heads(*pair) for pair in pairs))
+            elif sort == "replace" and len(old_part) == len(new_part):
+                found.extend(self._replaced(old_part, new_part))
+            else:
+                found.append(self._unpaired(old_first, old_part, new_first, new_part))
+        certain = [each for each in found if each.verdict is Verdict.DIFFERENT]
+        return (certain or found or [None])[0]
+
+    def _pair_locals(self, operations: Sequence[tuple[str, int, int, int, int]]) -> None:
+        """Pair locals one to one, those first that stand in like places most often."""
+        votes: Counter[tuple[int, int]] = Counter()
+        for sort, old_first, old_last, new_first, _ in operations:
+            if sort != "equal":
+                continue
+            for offset in range(old_last - old_first):
+                old_head = self.old_heads[old_first + offset]
+                new_head = self.new_heads[new_first + offset]
+                votes.update(zip(old_head.form.order, new_head.form.order, strict=True))
+        by_votes = sorted(votes.items(), key=lambda entry: (-entry[1], entry[0]))
+        for (before, after), _ in by_votes:
+            if before not in self._new_of and after not in self._old_of:
+                self._new_of[before] = after
+                self._old_of[after] = before
+
+    def _replaced(self, old_part: list[_Head], new_part: list[_Head]) -> Iterator[Difference]:
+        old_shapes = Counter(head.shape for head in old_part)
+        new_shapes = Counter(head.shape for head in new_part)
+        if old_shapes == new_shapes:
+            yield Difference(
+                old_part[0].node.lineno, new_part[0].node.lineno, "statements stand in another order"
+            )
+            return
+        for old_head, new_head in zip(old_part, new_part, strict=True):
+            if type(old_head.node) is not type(new_head.node) or old_head.depth != new_head.depth:
+                yield Difference(
+                    old_head.node.lineno, new_head.node.lineno, "the statement is of another sort"
+                )
+            elif (difference := self._compare_heads(old_head, new_head)) is not None:
+                yield difference
+
+    def _unpaired(
+        self, old_index: int, old_part: list[_Head], new_index: int, new_part: list[_Head]
+    ) -> Difference:
+        old_line = old_part[0].node.lineno if old_part else self._line_near(self.old_heads, old_index)
+        new_line = new_part[0].node.lineno if new_part else self._line_near(self.new_heads, new_index)
+        if not new_part:
+            what = "statements of the old version are gone"
+        elif not old_part:
+            what = "statements were added"
+        else:
+            what = "the statements here are others"
+        return Difference(old_line, new_line, what)
+
+    @staticmethod
+    def _line_near(heads: list[_Head], index: int) -> int:
+        if not heads:
+            return 0
+        return int(heads[min(index, len(heads) - 1)].node.lineno)
+
+    def _compare_heads(self, old_head: _Head, new_head: _Head) -> Difference | None:
+        old_form = self._numbered(self.old, old_head.node, lambda binding: binding)
+        new_form = self._numbered(
+            self.new, new_head.node, lambda binding: self._old_of.get(binding, ("new", binding))
+        )
+        for index, (before, after) in enumerate(zip(old_form.elements, new_form.elements)):
+            if before != after:
+                verdict, what = self._classify(before, after)
+                return Difference(
+                    self.old.source.line_of(old_form.starts[index]),
+                    self.new.source.line_of(new_form.starts[index]),
+                    what,
+                    verdict,
+                )
+        return None
+
+    def _numbered(self, parsed: ParsedFile, node: ast.AST, number: Any) -> NormalForm:
+        form = NormalForm(parsed, number=number)
+        form.write_head(node, _is_block)
+        return form
+
+    def _classify(self, before: Element, after: Element) -> tuple[Verdict, str]:
+        """Whether a running program could tell, and what to say."""
+        sorts = before.sort, after.sort
+        if sorts == ("constant", "constant"):
+            return Verdict.DIFFERENT, f"{_constant(before)} became {_constant(after)}"
+        if sorts == ("documentation", "documentation"):
+            return Verdict.UNPROVEN, "the documentation text changed"
+        if sorts == ("node", "node"):
+            return self._classify_nodes(str(before.value), str(after.value))
+        if sorts == ("import", "import"):
+            return Verdict.DIFFERENT, "something else is imported"
+        if sorts == ("local", "local"):
+            return self._classify_locals(before, after)
+        if set(sorts) == {"local", "name"}:
+            old_name, new_name = self._spelling(self.old, before), self._spelling(self.new, after)
+            if old_name == new_name:
+                return Verdict.DIFFERENT, f"`{new_name}` no longer means the same variable"
+            return Verdict.DIFFERENT, f"`{old_name}` became `{new_name}`, which is another variable"
+        if sorts == ("name", "name"):
+            return self._classify_names(before, after)
+        if sorts == ("attribute", "attribute"):
+            old_name, new_name = str(before.value), str(after.value)
+            both = new_name in self.old.facts.attributes and old_name in self.new.facts.attributes
+            verdict = Verdict.DIFFERENT if both else Verdict.UNPROVEN
+            return verdict, f"the attribute `{old_name}` became `{new_name}`"
+        if sorts == ("keyword", "keyword"):
+            return Verdict.UNPROVEN, f"the keyword `{before.value}` became `{after.value}`"
+        return Verdict.UNPROVEN, "the code has another form here"
+
+    def _classify_nodes(self, before: str, after: str) -> tuple[Verdict, str]:
+        if before in _OPERATORS and after in _OPERATORS:
+            return Verdict.DIFFERENT, f"`{_OPERATORS[before]}` became `{_OPERATORS[after]}`"
+        return Verdict.UNPROVEN, "the code has another form here"
+
+    def _classify_locals(self, before: Element, after: Element) -> tuple[Verdict, str]:
+        old_name, new_name = self._spelling(self.old, before), self._spelling(self.new, after)
+        what = f"`{old_name}` became `{new_name}`, which is another variable"
+        is_known = isinstance(_number(after), int) and _number(before) in self._new_of
+        return (Verdict.DIFFERENT if is_known else Verdict.UNPROVEN), what
+
+    def _classify_names(self, before: Element, after: Element) -> tuple[Verdict, str]:
+        old_name, new_name = self._spelling(self.old, before), self._spelling(self.new, after)
+        if old_name == new_name:
+            return Verdict.DIFFERENT, f"`{new_name}` no longer means the same thing"
+        old_names = {binding.name for binding in self.old.facts.bindings}
+        new_names = {binding.name for binding in self.new.facts.bindings}
+        both = new_name in old_names and old_name in new_names
+        verdict = Verdict.DIFFERENT if both else Verdict.UNPROVEN
+        return verdict, f"`{old_name}` became `{new_name}`"
+
+    def _spelling(self, parsed: ParsedFile, element: Element) -> str:
+        if element.sort == "name":
+            assert isinstance(element.value, tuple), "a name element holds name, scope, outside"
+            return str(element.value[0])
+        number = _number(element)
+        if parsed is self.new:
+            number = number[1] if isinstance(number, tuple) else self._new_of.get(number, number)
+        return parsed.facts.bindings[number].name
+
+
+def _number(element: Element) -> Any:
+    assert isinstance(element.value, tuple), "a local element holds number and scope"
+    return element.value[0]
+
+
+def _constant(element: Element) -> str:
+    assert isinstance(element.value, tuple), "a constant element holds type and value"
+    sort, value = element.value
+    shown = str(value) if sort in ("float", "complex") else repr(value)
+    return shown if len(shown) <= 40 else shown[:39] + "…"
+
+
+def _is_block(node: ast.AST, field: str) -> bool:
+    return field in _BLOCK_FIELDS and isinstance(getattr(node, field), list) and not isinstance(
+        node, ast.Lambda
+    )
+
+
+def _heads(parsed: ParsedFile, unit: Any) -> Iterator[_Head]:
+    """The statements of a unit, each without its blocks; definitions inside it by their heads."""
+    yield _head(parsed, unit, 0)
+    yield from _heads_inside(parsed, unit, 1)
+
+
+def _heads_inside(parsed: ParsedFile, node: Any, depth: int) -> Iterator[_Head]:
+    for field in ("body", "handlers", "cases", "orelse", "finalbody"):
+        for child in getattr(node, field, None) or ():
+            yield _head(parsed, child, depth)
+            if not isinstance(child, _DEFINITIONS):
+                yield from _heads_inside(parsed, child, depth + 1)
+
+
+def _head(parsed: ParsedFile, node: Any, depth: int) -> _Head:
+    form = NormalForm(parsed)
+    form.write_head(node, _is_block)
+    shape = tuple(
+        (element.sort, element.value[0] if element.sort == "local" else element.value)  # type: ignore[index]
+        for element in form.elements
+    )
+    return _Head(_with_line(node), depth, shape, form)
+
+
+def _with_line(node: Any) -> Any:
+    """A node that has a line: a `case` takes that of its pattern, the module the first line."""
+    if isinstance(node, ast.match_case):
+        node.lineno = node.pattern.lineno  # type: ignore[attr-defined]
+        node.col_offset = node.pattern.col_offset  # type: ignore[attr-defined]
+    elif isinstance(node, ast.Module):
+        node.lineno, node.col_offset = 1, 0  # type: ignore[attr-defined]
+    return node
+
+
+def _first_mismatch_of_files(
+    old: ParsedFile, new: ParsedFile, old_form: NormalForm, new_form: NormalForm
+) -> Difference:
+    """Units are equal one by one: what differs is which of them a variable belongs to."""
+    for index, (before, after) in enumerate(zip(old_form.elements, new_form.elements)):
+        if before != after:
+            return Difference(
+                old.source.line_of(old_form.starts[index]),
+                new.source.line_of(new_form.starts[index]),
+                "a name means another variable here",
+                Verdict.UNPROVEN,
+            )
+    return Difference(0, 0, "one version goes on where the other ends")

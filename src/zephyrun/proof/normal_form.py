@@ -1,0 +1,198 @@
+"""The first witness: a file as a sequence from which all that must not matter is gone.
+
+Positions, comments, spare brackets, the spelling of numbers and quotes never get in. The names of
+locals become numbers in binding order; every other name keeps its spelling and the scope that it
+belongs to, so that a captured name shows even where its spelling is the same.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Hashable, Sequence
+from typing import Any, NamedTuple
+
+from zephyrun.facts import FileFacts, Role, ScopeKind
+from zephyrun.languages.python import ParsedFile
+
+# Roles whose name can be read while the program runs: parameters as keywords, functions and classes
+# through `__name__`, type parameters through `__type_params__`, quoted names as text.
+_FIXED_ROLES = frozenset(
+    {
+        Role.PARAMETER,
+        Role.FUNCTION,
+        Role.CLASS,
+        Role.TYPE_PARAMETER,
+        Role.TYPE_ALIAS,
+        Role.QUOTED,
+    }
+)
+_LOCAL_HOMES = frozenset({ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION})
+
+# Fields that never decide what a program does: comments about types, and the `u` of a text.
+_SILENT_FIELDS = frozenset({"type_comment", "kind", "type_ignores"})
+
+
+class Element(NamedTuple):
+    """One step of the sequence. Sorts: node, end, none, constant, documentation, local, name,
+    attribute, keyword, import, word, definition."""
+
+    sort: str
+    value: Hashable
+
+
+def is_local_variable(facts: FileFacts, binding: int) -> bool:
+    """Whether no running program can tell what this binding is called, exposures left aside.
+
+    True for variables of functions, lambdas and comprehensions that are not parameters, functions
+    or classes. Names with two underscores on both sides are kept: the language gives them meaning.
+    """
+    record = facts.bindings[binding]
+    if record.outside or facts.scopes[record.scope].kind not in _LOCAL_HOMES:
+        return False
+    if record.name.startswith("__") and record.name.endswith("__"):
+        return False
+    return all(
+        facts.references[index].role not in _FIXED_ROLES and facts.references[index].alone
+        for index in record.references
+    )
+
+
+class NormalForm:
+    """Writes sequences for one parsed file.
+
+    `starts` runs beside `elements` and says for each where in the text it comes from.
+    """
+
+    def __init__(self, parsed: ParsedFile, *, number: Callable[[int], Hashable] | None = None) -> None:
+        self.elements: list[Element] = []
+        self.starts: list[int] = []
+        self.order: dict[int, int] = {}
+        self._parsed = parsed
+        self._facts = parsed.facts
+        self._by_start = {each.start: each.binding for each in parsed.facts.references}
+        self._number = number or self._number_in_order
+        self._movable: dict[int, bool] = {}
+        self._where = 0
+        self._leaves_out: Callable[[ast.AST, str], bool] = lambda node, field: False
+
+    def _number_in_order(self, binding: int) -> Hashable:
+        return self.order.setdefault(binding, len(self.order))
+
+    def write_module(self) -> None:
+        """Write the whole file."""
+        self._node(self._parsed.tree)
+
+    def write_head(self, node: ast.AST, leaves_out: Callable[[ast.AST, str], bool]) -> None:
+        """Write a node without the fields for which `leaves_out` holds."""
+        self._leaves_out = leaves_out
+        self._node(node)
+
+    def _emit(self, sort: str, value: Hashable = None) -> None:
+        self.elements.append(Element(sort, value))
+        self.starts.append(self._where)
+
+    def _offset(self, node: Any) -> int:
+        return self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)
+
+    def _node(self, node: ast.AST) -> None:
+        if hasattr(node, "lineno"):
+            self._where = self._offset(node)
+        self._emit("node", type(node).__name__)
+        if isinstance(node, ast.Constant):
+            self._emit("constant", constant_key(node.value))
+            return
+        if isinstance(node, ast.Name):
+            self._name(self._where, node.id)
+            self._emit("node", type(node.ctx).__name__)
+            return
+        if isinstance(node, ast.alias):
+            self._alias(node)
+            return
+        for field, value in ast.iter_fields(node):
+            if field in _SILENT_FIELDS:
+                continue
+            if self._leaves_out(node, field):
+                self._emit("definition", field)
+            else:
+                self._field(node, field, value)
+
+    def _field(self, node: ast.AST, field: str, value: object) -> None:
+        if isinstance(value, ast.AST):
+            self._node(value)
+        elif isinstance(value, list):
+            self._list(node, field, value)
+        elif value is None:
+            self._emit("none")
+        elif isinstance(value, str) and (places := self._parsed.places.get((id(node), field))):
+            self._name(places[0], value)
+        elif field == "attr":
+            self._emit("attribute", value)
+        elif field == "arg" and isinstance(node, ast.keyword):
+            self._emit("keyword", value)
+        elif field == "arg":
+            self._name(self._where, str(value))
+        else:
+            self._emit("word", (type(value).__name__, value))
+
+    def _list(self, node: ast.AST, field: str, values: Sequence[object]) -> None:
+        if field == "names" and isinstance(node, ast.Global | ast.Nonlocal):
+            places = self._parsed.places[id(node), field]
+            for name, start in zip(node.names, places, strict=True):
+                self._name(start, name)
+        else:
+            documented = field == "body" and isinstance(
+                node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef
+            )
+            for index, value in enumerate(values):
+                if documented and index == 0 and _is_text_statement(value):
+                    self._documentation(value)
+                elif isinstance(value, ast.AST):
+                    self._node(value)
+                elif value is None:
+                    self._emit("none")
+                else:
+                    self._emit("word", (type(value).__name__, value))
+        self._emit("end", field)
+
+    def _documentation(self, node: Any) -> None:
+        self._where = self._offset(node)
+        self._emit("documentation", node.value.value)
+
+    def _alias(self, node: ast.alias) -> None:
+        # `import os` and `import os as system` do the same but for the name they bind;
+        # `import os.path` and `import os.path as path` do not.
+        takes_top = node.asname is None and "." in node.name
+        self._emit("import", (node.name, takes_top))
+        if places := self._parsed.places.get((id(node), "asname")):
+            self._name(places[0], node.asname or node.name.partition(".")[0])
+
+    def _name(self, start: int, spelling: str) -> None:
+        binding = self._by_start[start]
+        movable = self._movable.get(binding)
+        if movable is None:
+            movable = self._movable[binding] = is_local_variable(self._facts, binding)
+        record = self._facts.bindings[binding]
+        if movable:
+            self._emit("local", (self._number(binding), record.scope))
+        else:
+            self._emit("name", (record.name, record.scope, record.outside))
+
+
+def _is_text_statement(node: object) -> bool:
+    return (
+        isinstance(node, ast.Expr)
+        and isinstance(node.value, ast.Constant)
+        and isinstance(node.value.value, str)
+    )
+
+
+def constant_key(value: object) -> tuple[str, Hashable]:
+    """A constant with its type and sign: `1`, `1.0`, `True` differ, and so do `0.0` and `-0.0`."""
+    if isinstance(value, float | complex):
+        return type(value).__name__, repr(value)
+    if isinstance(value, tuple):
+        return "tuple", tuple(constant_key(each) for each in value)
+    if isinstance(value, frozenset):
+        return "frozenset", frozenset(constant_key(each) for each in value)
+    assert isinstance(value, Hashable), "the parser makes no other constants"
+    return type(value).__name__, value

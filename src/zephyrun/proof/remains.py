@@ -1,0 +1,150 @@
+"""The third witness: what could still find a variable under its old name.
+
+A *reservation* is a place that could read the name while the program runs, and that no reading of
+the code can clear. Without a person's word for it the verdict is `unproven`.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import NamedTuple
+
+from zephyrun.facts import FileFacts, ScopeKind, Text
+
+_SHOWN_LENGTH = 40
+
+# Attributes through which a program reads its own source text.
+_SOURCE_READERS = frozenset(
+    {"getsource", "getsourcelines", "getcomments", "findsource", "getblock", "get_source"}
+)
+SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
+
+
+@dataclass(frozen=True, slots=True)
+class Surroundings:
+    """What the rest of the project adds to the reading of one file.
+
+    `frame_readers` are the dotted names of modules that read other functions' variables;
+    `module` is this file's own dotted name, "" where it is not known.
+    """
+
+    module: str = ""
+    frame_readers: frozenset[str] = frozenset()
+    reads_source: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Reservation:
+    """What a person must vouch for before a name may change; `what` holds no lines, so it stays
+    true when other changes move the code. `start` is where it stands in the text."""
+
+    what: str
+    start: int
+
+
+class _Reach(NamedTuple):
+    """The range of the text in which code can see a binding, and what to call it."""
+
+    start: int
+    end: int
+    name: str
+
+
+def reads_source(facts: FileFacts) -> bool:
+    """Whether the file could read source text back, comments and names included."""
+    return bool(facts.attributes & _SOURCE_READERS) or any(
+        name.rpartition(".")[2] in _SOURCE_READERS for name in facts.imports
+    )
+
+
+def reservations(
+    facts: FileFacts, binding: int, surroundings: Surroundings = Surroundings()
+) -> tuple[Reservation, ...]:
+    """What could read the name of a local while the program runs, in text order, each once."""
+    name, home = facts.bindings[binding].name, facts.bindings[binding].scope
+    reach = _reach(facts, binding)
+    found: dict[str, int] = {}
+    for exposure in facts.exposures:
+        if exposure.whole_file or home in facts.ancestors(exposure.scope):
+            what = f"nothing looks up `{name}` of {reach.name} by name through {exposure.what}"
+            found.setdefault(what, exposure.start)
+    for reader in frame_readers_in_reach(facts, surroundings):
+        what = f"nothing in {reader}, which reads other functions' variables, looks up `{name}` of {reach.name}"
+        found.setdefault(what, reach.start)
+    for text in facts.texts_between(reach.start, reach.end):
+        if _may_look_up(text, name):
+            what = f"the text {_shown(text)} in {reach.name} does not look up the variable `{name}`"
+            found.setdefault(what, text.start)
+    return tuple(Reservation(what, start) for what, start in found.items())
+
+
+def new_name_reservations(
+    facts: FileFacts, binding: int, surroundings: Surroundings = Surroundings()
+) -> tuple[Reservation, ...]:
+    """Like `reservations`, for a binding under its new name in the new version.
+
+    A text that holds the new name as a plain word is nothing unusual (it may be the very key that
+    suggested the name); one in which the word is marked for being filled in is.
+    """
+    name = facts.bindings[binding].name
+    reach = _reach(facts, binding)
+    marked = re.compile(rf"[@${{(]{re.escape(name)}\b")
+    return tuple(
+        Reservation(
+            f"the text {_shown(text)} in {reach.name} does not look up the new name `{name}`", text.start
+        )
+        for text in facts.texts_between(reach.start, reach.end)
+        if text.use != "documentation" and marked.search(text.words)
+    )
+
+
+def frame_readers_in_reach(facts: FileFacts, surroundings: Surroundings) -> tuple[str, ...]:
+    """The modules among the imported ones, or inside imported packages, that read frames."""
+    imported = {_absolute(name, surroundings.module) for name in facts.imports}
+    return tuple(
+        sorted(
+            reader
+            for reader in surroundings.frame_readers
+            if any(_touches(name, reader) for name in imported)
+        )
+    )
+
+
+def _touches(imported: str, reader: str) -> bool:
+    return (
+        imported == reader
+        or reader.startswith(imported + ".")
+        or imported.startswith(reader + ".")
+    )
+
+
+def _absolute(name: str, module: str) -> str:
+    """The absolute name of an import; a relative one counts from the module's own package."""
+    level = len(name) - len(name.lstrip("."))
+    if not level:
+        return name
+    package = module.split(".")[:-level]
+    return ".".join([*package, name[level:]]).strip(".")
+
+
+def _reach(facts: FileFacts, binding: int) -> _Reach:
+    home = facts.bindings[binding].scope
+    owner = facts.owner(home)
+    outer = owner if facts.scopes[owner].kind is ScopeKind.FUNCTION else home
+    around = facts.scopes[outer]
+    return _Reach(around.start, around.end, facts.dotted(home) or "the module")
+
+
+def _may_look_up(text: Text, name: str) -> bool:
+    """Whether a text holds the name as a word. Documentation is not evaluated in the function, and
+    in `%s` the letter is a conversion; a name would stand as `%(s)s`."""
+    if text.use == "documentation" or name not in text.words:
+        return False
+    return re.search(rf"(?<![\w%]){re.escape(name)}(?!\w)", text.words) is not None
+
+
+def _shown(text: Text) -> str:
+    words = " ".join(text.words.split())
+    shortened = words if len(words) <= _SHOWN_LENGTH else words[: _SHOWN_LENGTH - 1] + "…"
+    return f'"{shortened}"'

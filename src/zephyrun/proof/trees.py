@@ -1,0 +1,91 @@
+"""Two trees of files: pair them by path and judge each pair. Pure: the files are handed in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from zephyrun.languages.python import UnreadableSource, read_facts
+from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.remains import Surroundings, reads_source
+from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
+
+# A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
+Content = bytes | str
+
+_SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get_source")
+
+
+@dataclass(frozen=True, slots=True)
+class TreeProof:
+    """The verdict on two trees: one proof a file that either tree has, by path, in order."""
+
+    verdict: Verdict
+    files: tuple[tuple[str, FileProof], ...]
+
+    @property
+    def assumptions(self) -> tuple[str, ...]:
+        """What the verdict rests on, each once."""
+        return tuple(sorted({what for _, proof in self.files for what in proof.assumptions}))
+
+
+def compare_trees(
+    old: Mapping[str, Content],
+    new: Mapping[str, Content],
+    *,
+    strict: bool = False,
+    code_only: bool = False,
+) -> TreeProof:
+    """Judge two trees, given as contents by path below their roots (with `/`)."""
+    surroundings = find_surroundings(old)
+    proofs: list[tuple[str, FileProof]] = []
+    for name in sorted(old.keys() | new.keys()):
+        if code_only and not is_python(name):
+            continue
+        around = surroundings.get(name, Surroundings())
+        proof = _judge(name, old.get(name), new.get(name), around, strict)
+        if proof is not None:
+            proofs.append((name, proof))
+    return TreeProof(worst(proof.verdict for _, proof in proofs), tuple(proofs))
+
+
+def _judge(
+    name: str, old: Content | None, new: Content | None, surroundings: Surroundings, strict: bool
+) -> FileProof | None:
+    """The proof for one path; `None` for a file that is not code and did not change."""
+    if old is None or new is None:
+        return _unproven(f"the file is only in the {'new' if old is None else 'old'} version")
+    if isinstance(old, str) or isinstance(new, str):
+        return None if old == new else _unproven(str(new if isinstance(new, str) else old))
+    if is_python(name):
+        return compare_files(old, new, surroundings, strict=strict)
+    return None if old == new else _unproven("not Python, and it differs")
+
+
+def _unproven(what: str) -> FileProof:
+    return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, what),))
+
+
+def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
+    """What each Python file of a tree must know about the others."""
+    contents = {name: data for name, data in files.items() if is_python(name) and isinstance(data, bytes)}
+    import_roots = find_import_roots(contents)
+    modules = {name: module_name(name, import_roots) for name in contents}
+    readers = {modules[name] for name, data in contents.items() if b"f_locals" in data}
+    any_reads_source = any(
+        _reads_source(data)
+        for data in contents.values()
+        if any(mark in data for mark in _SOURCE_MARKS)
+    )
+    return {
+        name: Surroundings(module, frozenset(readers - {module}), any_reads_source)
+        for name, module in modules.items()
+    }
+
+
+def _reads_source(data: bytes) -> bool:
+    try:
+        return reads_source(read_facts(data))
+    except UnreadableSource:
+        return True

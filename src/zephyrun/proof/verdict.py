@@ -1,0 +1,64 @@
+"""The proof's answers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+
+class Verdict(StrEnum):
+    """Do two versions do the same? `different` and `unproven` come with reasons and places."""
+
+    SAME = "same"
+    DIFFERENT = "different"
+    UNPROVEN = "unproven"
+
+
+def worst(verdicts: Iterable[Verdict]) -> Verdict:
+    """`different` if any is, else `unproven` if any is, else `same`."""
+    found = set(verdicts)
+    for verdict in (Verdict.DIFFERENT, Verdict.UNPROVEN):
+        if verdict in found:
+            return verdict
+    return Verdict.SAME
+
+
+@dataclass(frozen=True, slots=True)
+class Difference:
+    """One place that keeps two versions from being the same. Lines are 1-based; 0 is no line."""
+
+    old_line: int
+    new_line: int
+    what: str
+    verdict: Verdict = Verdict.UNPROVEN
+
+
+@dataclass(frozen=True, slots=True)
+class DefinitionProof:
+    """The verdict on one function or class, as far as what it calls (`given`) is the same."""
+
+    name: str
+    verdict: Verdict
+    given: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class FileProof:
+    """The verdict on one file. `edits` counts what was recognised, by sort."""
+
+    verdict: Verdict
+    edits: tuple[tuple[str, int], ...] = ()
+    differences: tuple[Difference, ...] = ()
+    definitions: tuple[DefinitionProof, ...] = ()
+    assumptions: tuple[str, ...] = ()
+
+    def edit_texts(self) -> tuple[str, ...]:
+        """The edits for people, such as `12 local renames`."""
+        return tuple(_counted(sort, count) for sort, count in self.edits)
+
+
+def _counted(sort: str, count: int) -> str:
+    if sort == "layout":
+        return sort
+    return f"{count} {sort}" + ("" if count == 1 else "s")

@@ -1,0 +1,100 @@
+"""The JSON documents of the machine interface, one function a document."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+from zephyrun.findings import FileSurvey, Finding
+from zephyrun.proof import FileProof, TreeProof
+
+Document = dict[str, Any]
+
+
+def survey_document(root: str, surveys: Sequence[FileSurvey], findings: Iterable[Finding]) -> Document:
+    """`zephyrun.survey/1`. `root` is relative to the working folder."""
+    return {
+        "schema": "zephyrun.survey/1",
+        "root": root,
+        "files": len(surveys),
+        "lines": sum(survey.n_lines for survey in surveys),
+        "findings": [_finding(finding) for finding in findings],
+        "unread": [
+            {"path": survey.path, "reason": survey.unread} for survey in surveys if survey.unread
+        ],
+    }
+
+
+def _finding(finding: Finding) -> Document:
+    return {
+        "id": finding.id,
+        "kind": finding.kind,
+        "path": finding.path,
+        "line": finding.start.line,
+        "column": finding.start.column,
+        "end_line": finding.end.line,
+        "end_column": finding.end.column,
+        "subject": finding.subject,
+        "scope": finding.scope,
+        "ordinal": finding.ordinal,
+        "message": finding.message,
+        "weight": finding.weight,
+        "remedy": finding.remedy.value,
+        "confirm": list(finding.confirm),
+        "suggestions": [
+            {"text": each.text, "score": each.score, "evidence": list(each.evidence)}
+            for each in finding.suggestions
+        ],
+    }
+
+
+def verify_document(old_root: str, new_root: str, proof: TreeProof) -> Document:
+    """`zephyrun.verify/1`. Both roots are relative to the working folder."""
+    return {
+        "schema": "zephyrun.verify/1",
+        "root": new_root,
+        "old_root": old_root,
+        "verdict": proof.verdict.value,
+        "assumptions": list(proof.assumptions),
+        "files": [_file_proof(path, each) for path, each in proof.files],
+    }
+
+
+def _file_proof(path: str, proof: FileProof) -> Document:
+    return {
+        "path": path,
+        "verdict": proof.verdict.value,
+        "edits": list(proof.edit_texts()),
+        "definitions": [
+            {"name": each.name, "verdict": each.verdict.value, "given": list(each.given)}
+            for each in proof.definitions
+        ],
+        "differences": [
+            {
+                "old_line": each.old_line or None,
+                "new_line": each.new_line or None,
+                "what": each.what,
+                "verdict": each.verdict.value,
+            }
+            for each in proof.differences
+        ],
+    }
+
+
+def apply_document(
+    root: str,
+    applied: Sequence[str],
+    refused: Sequence[tuple[str, str]],
+    files: Sequence[str],
+    assumptions: Sequence[str],
+) -> Document:
+    """`zephyrun.apply/1`."""
+    return {
+        "schema": "zephyrun.apply/1",
+        "root": root,
+        "applied": list(applied),
+        "refused": [{"id": step, "reason": reason} for step, reason in refused],
+        "taken_back": [],
+        "files": list(files),
+        "assumptions": list(assumptions),
+    }
