@@ -23,6 +23,7 @@ Result = TypeVar("Result")
 # Below so many bytes a second process costs more than it saves.
 _WORTH_A_POOL = 300_000
 _SLOW_AFTER_SECONDS = 1.0
+_PIPE_WIDTH = 100_000
 
 
 def add_paths(parser: argparse.ArgumentParser) -> None:
@@ -99,7 +100,8 @@ def console(color: str, *, to_errors: bool = False) -> Console:
         force_terminal=True if color == "always" else None,
         no_color=True if color == "never" else (False if color == "always" else None),
         highlight=False,
-        soft_wrap=not is_terminal,
+        # What goes through a pipe is neither wrapped nor cut.
+        width=None if is_terminal else _PIPE_WIDTH,
         markup=False,
         emoji=False,
     )

@@ -38,7 +38,7 @@ _SCORES = {
     "key": 0.7,
     "element": 0.68,
     "attribute": 0.62,
-    "comment": 0.62,
+    "comment": 0.74,
     "call": 0.55,
     "argument": 0.55,
     "each": 0.55,
@@ -63,6 +63,10 @@ _EMPTY_WORDS = frozenset(
     that it element elements entry x y z foo bar baz spam eggs default string str text list dict
     number num first second left right args process handle main run index key count""".split()
 )
+# A name that begins so says where something is or goes, and not what it is.
+_PREPOSITIONS = frozenset("by with from to in on for of at as is has".split())
+# Words that we add ourselves: beside an empty word (`data_count`) they say nothing more.
+_DERIVED = frozenset({"count", "total", "key"})
 _STOP_WORDS = frozenset("the a an of in for to this that its our is are and with per from".split())
 # Comments that begin so say what happens, or what to think of it, and not what something is.
 _NO_NOUNS = frozenset(
@@ -119,6 +123,9 @@ def _is_worth_it(text: str, spelling: str) -> bool:
     words = split_name(text)
     return (
         bool(words)
+        and min(map(len, words)) > 1
+        and words[0] not in _PREPOSITIONS
+        and not (_DERIVED & set(words) and _EMPTY_WORDS & set(words[:-1] + words[1:]) - _DERIVED)
         and text.isidentifier()
         and text != spelling
         and len(text) > max(2, len(spelling.strip("_")))
@@ -156,7 +163,7 @@ def _from_hint(source: SourceText, facts: FileFacts, hint: Hint) -> Iterator[_Ca
     elif hint.source in ("attribute", "key"):
         yield _Candidate(name, hint.source, f"assigned from {snippet}")
     elif hint.source == "element":
-        if one := singular(name):
+        if one := singular(_without_verb(name) or name):
             yield _Candidate(one, "element", f"one of {snippet}")
     elif hint.source == "key of":
         if one := singular(name):

@@ -56,7 +56,10 @@ SHORT_WORDS = frozenset(
 )
 
 # Short forms that stand for one thing throughout the trade; a reader need not look them up.
-TRADE_FORMS = frozenset("ax df dx dy dz fd np pd plt tz utc cpu gpu io ctx ast cls csv sha crc rgb".split())
+TRADE_FORMS = frozenset(
+    "ax df dx dy dz fd np pd plt tz utc cpu gpu io ctx ast cls csv sha crc rgb "
+    "kg mg cm mm km ms ns kb mb gb hz".split()
+)
 
 _IRREGULAR = {
     "children": "child", "people": "person", "men": "man", "women": "woman", "indices": "index",

@@ -4,12 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from rich.console import Group, RenderableType
-from rich.padding import Padding
-from rich.table import Table
 from rich.text import Text
 
 from zephyrun.proof import Difference, FileProof, TreeProof, Verdict
+from zephyrun.reports.lines import code_line, counted, one_line
 from zephyrun.source import SourceText
 
 _STYLES = {Verdict.SAME: "bold green", Verdict.DIFFERENT: "bold red", Verdict.UNPROVEN: "bold yellow"}
@@ -22,42 +20,32 @@ _MEANINGS = {
 TextOf = Callable[[str, str], SourceText | None]
 
 
-def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[RenderableType]:
-    """The parts of the report in order: files that changed, assumptions, the verdict."""
-    for path, file_proof in proof.files:
-        if file_proof.edits or file_proof.differences:
-            yield Padding(_file(path, file_proof, text_of), (0, 0, 1, 0))
+def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[Text]:
+    """The lines of the report in order: files that changed, assumptions, the verdict."""
+    changed = [(path, each) for path, each in proof.files if each.edits or each.differences]
+    for path, file_proof in changed:
+        yield one_line(
+            (f"{file_proof.verdict.value:10}", _STYLES[file_proof.verdict]),
+            (path, "cyan"),
+            ("  " + ", ".join(file_proof.edit_texts()) if file_proof.edits else "", ""),
+        )
+        for difference in file_proof.differences:
+            yield from _difference(path, difference, text_of)
+    if changed:
+        yield Text()
     for what in proof.assumptions:
-        yield Text.assemble(("assumed  ", "yellow"), what)
-    n_unchanged = sum(not each.edits and not each.differences for _, each in proof.files)
+        yield Text.assemble(("assumed   ", "yellow"), what)
+    n_unchanged = len(proof.files) - len(changed)
     yield Text.assemble(
-        (proof.verdict.value, _STYLES[proof.verdict]),
-        f": {_MEANINGS[proof.verdict]}",
-        (f" ({len(proof.files)} files compared, {n_unchanged} of them unchanged)", "dim"),
+        (f"{proof.verdict.value:10}", _STYLES[proof.verdict]),
+        _MEANINGS[proof.verdict],
+        (f" ({counted(len(proof.files), 'file')} compared, {n_unchanged} unchanged)", "dim"),
     )
 
 
-def _file(path: str, proof: FileProof, text_of: TextOf) -> RenderableType:
-    head = Text.assemble(
-        (f"{proof.verdict.value:9}", _STYLES[proof.verdict]),
-        (path, "cyan"),
-        ("  " + ", ".join(proof.edit_texts()), "") if proof.edits else "",
-    )
-    parts: list[RenderableType] = [head]
-    parts.extend(Padding(_difference(path, each, text_of), (0, 0, 0, 2)) for each in proof.differences)
-    return Group(*parts)
-
-
-def _difference(path: str, difference: Difference, text_of: TextOf) -> RenderableType:
-    table = Table.grid(padding=(0, 1))
-    table.add_column(style="dim", no_wrap=True)
-    table.add_column(justify="right", style="dim", no_wrap=True)
-    table.add_column(no_wrap=True, overflow="ellipsis")
-    lines = (("old", difference.old_line), ("new", difference.new_line))
-    for side, number in lines:
+def _difference(path: str, difference: Difference, text_of: TextOf) -> Iterator[Text]:
+    yield Text(f"  {difference.what}")
+    for side, number in (("old", difference.old_line), ("new", difference.new_line)):
         source = text_of(path, side)
         if number and source is not None and number <= source.n_lines:
-            line = Text(source.line(number))
-            line.expand_tabs(4)
-            table.add_row(side, str(number), line)
-    return Group(Text(difference.what), table)
+            yield code_line(f"    {side} {number:>4} ", source.line(number), slice(0, 0))

@@ -1,0 +1,220 @@
+"""Clean up a copy of standard library modules, and run their own tests against the copy.
+
+    python benchmarks/torture_stdlib.py [--modules N] [--keep FOLDER]
+
+Survey, propose and apply run as commands on a copy. Every `safe` step is accepted, whatever its
+score; where no better name stands in the code, a made-up one is filled in, so that every name that
+the tool calls safe is put to the test. The standard library's tests run against the copy before
+and after (with frozen modules off; each module's `__file__` is checked), and nothing that passed
+may fail. Prints steps by action, refusals by reason, tests before and after by name, seconds.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import re
+import shutil
+import subprocess
+import sys
+import sysconfig
+import tempfile
+import time
+import tomllib
+from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+
+STDLIB = Path(sysconfig.get_path("stdlib"))
+
+# Modules and packages with test modules of their own that need no network and no screen.
+MODULES = {
+    "argparse": "test_argparse", "base64": "test_base64", "bdb": "test_bdb", "bisect": "test_bisect",
+    "calendar": "test_calendar", "cmd": "test_cmd", "code": "test_code", "codeop": "test_codeop",
+    "colorsys": "test_colorsys", "compileall": "test_compileall", "configparser": "test_configparser",
+    "contextlib": "test_contextlib", "copy": "test_copy", "csv": "test_csv",
+    "dataclasses": "test_dataclasses", "difflib": "test_difflib", "dis": "test_dis",
+    "enum": "test_enum", "filecmp": "test_filecmp", "fileinput": "test_fileinput",
+    "fnmatch": "test_fnmatch", "fractions": "test_fractions", "ftplib": "test_ftplib",
+    "functools": "test_functools", "getopt": "test_getopt", "gettext": "test_gettext",
+    "glob": "test_glob", "graphlib": "test_graphlib", "gzip": "test_gzip", "heapq": "test_heapq",
+    "hmac": "test_hmac", "html": "test_htmlparser", "inspect": "test_inspect",
+    "ipaddress": "test_ipaddress", "json": "test_json", "linecache": "test_linecache",
+    "locale": "test_locale", "mailbox": "test_mailbox", "mimetypes": "test_mimetypes",
+    "netrc": "test_netrc", "ntpath": "test_ntpath", "optparse": "test_optparse",
+    "pathlib": "test_pathlib", "pickle": "test_pickle", "pickletools": "test_pickletools",
+    "plistlib": "test_plistlib", "posixpath": "test_posixpath", "pprint": "test_pprint",
+    "quopri": "test_quopri", "random": "test_random", "re": "test_re", "reprlib": "test_reprlib",
+    "sched": "test_sched", "shlex": "test_shlex", "shutil": "test_shutil", "smtplib": "test_smtplib",
+    "statistics": "test_statistics", "string": "test_string", "symtable": "test_symtable",
+    "tabnanny": "test_tabnanny", "tarfile": "test_tarfile", "tempfile": "test_tempfile",
+    "textwrap": "test_textwrap", "timeit": "test_timeit", "tokenize": "test_tokenize",
+    "trace": "test_trace", "traceback": "test_traceback", "types": "test_types",
+    "typing": "test_typing", "urllib": "test_urlparse", "uuid": "test_uuid",
+    "weakref": "test_weakref", "xmlrpc": "test_xmlrpc", "zipapp": "test_zipapp",
+}  # fmt: skip
+
+# Runs one test module and prints one line of JSON: where the module came from, and each test's
+# outcome by its id.
+_RUNNER = """
+import importlib, json, sys, unittest, warnings
+name, test_name = sys.argv[1:3]
+outcomes = {}
+class Recorder(unittest.TestResult):
+    def startTest(self, test): outcomes[test.id()] = "passed"
+    def addError(self, test, error): outcomes[test.id()] = "error"
+    def addFailure(self, test, error): outcomes[test.id()] = "failed"
+    def addSkip(self, test, reason): outcomes[test.id()] = "skipped"
+    def addExpectedFailure(self, test, error): outcomes[test.id()] = "expected failure"
+    def addUnexpectedSuccess(self, test): outcomes[test.id()] = "unexpected success"
+    def addSubTest(self, test, subtest, error):
+        if error is not None: outcomes[test.id()] = "failed"
+module = importlib.import_module(name)
+out, sys.stdout = sys.stdout, sys.stderr
+suite = unittest.defaultTestLoader.loadTestsFromName("test." + test_name)
+suite.run(Recorder())
+print(json.dumps({"file": module.__file__, "outcomes": outcomes}), file=out)
+"""
+
+
+def run_tests(copy: Path, name: str, test_name: str) -> tuple[str, dict[str, str]]:
+    """One test module against the copy: an error text ("" for none), and outcomes by test id."""
+    work = tempfile.mkdtemp(prefix="torture-run-")
+    try:
+        done = subprocess.run(
+            [sys.executable, "-X", "frozen_modules=off", "-W", "ignore", "-c", _RUNNER, name, test_name],
+            env={"PYTHONPATH": str(copy), "PATH": "/usr/bin:/bin", "HOME": work, "LANG": "C.UTF-8"},
+            cwd=work,
+            capture_output=True,
+            text=True,
+            timeout=300,
+        )
+        report = json.loads(done.stdout.strip().splitlines()[-1])
+    except subprocess.TimeoutExpired:
+        return "took longer than 300 seconds", {}
+    except (IndexError, ValueError):
+        return f"did not report: {done.stderr.strip().splitlines()[-1:]}", {}
+    finally:
+        shutil.rmtree(work, ignore_errors=True)
+    if not Path(report["file"]).is_relative_to(copy):
+        return f"was loaded from {report['file']}, not from the copy", {}
+    return "", report["outcomes"]
+
+
+def run_all_tests(copy: Path, names: list[str]) -> dict[str, tuple[str, dict[str, str]]]:
+    """All test modules, two at a time."""
+    with ThreadPoolExecutor(2) as pool:
+        reports = pool.map(lambda name: run_tests(copy, name, MODULES[name]), names)
+        return dict(zip(names, reports, strict=True))
+
+
+def zephyrun(*words: str | Path, ok: tuple[int, ...] = (0,)) -> str:
+    """Run a command of ours; its standard output."""
+    done = subprocess.run(
+        [sys.executable, "-m", "zephyrun", *map(str, words)], capture_output=True, text=True
+    )
+    if done.returncode not in ok:
+        sys.exit(f"zephyrun {words[0]} ended with {done.returncode}: {done.stderr}")
+    return done.stdout
+
+
+def accept_everything(plan: Path) -> Counter[str]:
+    """Accept every safe step, and make up a name where none is proposed."""
+    counts: Counter[str] = Counter()
+    steps = tomllib.loads(plan.read_text())["step"]
+    text = plan.read_text()
+    head, *tables = re.split(r"(?m)^\[\[step\]\]$", text)
+    rewritten = [head]
+    for number, (step, table) in enumerate(zip(steps, tables, strict=True)):
+        if step["remedy"] == "safe":
+            table = table.replace("\naccept = false", "\naccept = true")
+            if step["action"] == "rename" and not step["new"]:
+                table = table.replace('\nnew = ""', f'\nnew = "made_up_{number}"')
+                counts["with a made-up name"] += 1
+            elif step["action"] == "rename":
+                counts["with a suggested name"] += 1
+        counts[f"{step['action']} {step['remedy']}"] += 1
+        rewritten.append(table)
+    plan.write_text("[[step]]".join(rewritten))
+    return counts
+
+
+def main() -> int:
+    """Run the torture; 1 when a test that passed fails afterwards."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
+    parser.add_argument("--modules", type=int, default=len(MODULES), help="only the first N modules")
+    parser.add_argument("--keep", type=Path, help="leave the changed copy in this folder")
+    arguments = parser.parse_args()
+    began = time.perf_counter()
+    folder = arguments.keep or Path(tempfile.mkdtemp(prefix="torture-"))
+    copy = folder / "copy"
+    copy.mkdir(parents=True)
+    (copy / "zephyrun.toml").touch()
+    names = [
+        name
+        for name in list(MODULES)[: arguments.modules]
+        if (STDLIB / "test" / f"{MODULES[name]}.py").exists() or (STDLIB / "test" / MODULES[name]).is_dir()
+    ]
+    for name in names:
+        if (STDLIB / name).is_dir():
+            shutil.copytree(STDLIB / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
+        else:
+            shutil.copy(STDLIB / f"{name}.py", copy)
+    original = folder / "original"
+    shutil.copytree(copy, original)
+    before = run_all_tests(copy, names)
+    tests_seconds = time.perf_counter() - began
+
+    tool_began = time.perf_counter()
+    plan = folder / "cleanup.toml"
+    zephyrun("propose", copy, "--output", plan)
+    counts = accept_everything(plan)
+    report = json.loads(zephyrun("apply", plan, "--format", "json", ok=(0, 1)))
+    verdict = json.loads(zephyrun("verify", original, copy, "--format", "json", ok=(0, 1, 3)))
+    tool_seconds = time.perf_counter() - tool_began
+    after = run_all_tests(copy, names)
+
+    steps = {step["id"]: step for step in tomllib.loads(plan.read_text())["step"]}
+    print(f"Python {sys.version.split()[0]}, {len(names)} modules and packages, {len(list(copy.rglob('*.py')))} files")
+    print("steps in the plan: " + ", ".join(f"{count} {what}" for what, count in sorted(counts.items())))
+    applied = Counter(steps[each]["action"] for each in report["applied"])
+    print("carried out:       " + ", ".join(f"{count} {what}" for what, count in sorted(applied.items())))
+    reasons = Counter(re.sub(r"line \d+: |`[^`]*`|\bin \S+", "…", each["reason"]) for each in report["refused"])
+    print(f"refused:           {len(report['refused'])}")
+    for reason, count in reasons.most_common():
+        print(f"  {count:5} {reason}")
+    print(f"verdict afterwards: {verdict['verdict']}")
+    broken = []
+    totals = Counter[str]()
+    for name in names:
+        problem_before, outcomes_before = before[name]
+        problem_after, outcomes_after = after[name]
+        passed = {test for test, outcome in outcomes_before.items() if outcome == "passed"}
+        worse = sorted(test for test in passed if outcomes_after.get(test) != "passed")
+        if worse:
+            # Some tests depend on the time of day or on what else runs: they get a second chance,
+            # on both copies alike.
+            _, again = run_tests(copy, name, MODULES[name])
+            _, unchanged = run_tests(original, name, MODULES[name])
+            worse = [
+                test for test in worse if again.get(test) != "passed" and unchanged.get(test) == "passed"
+            ]
+        broken += worse
+        totals["before"] += len(passed)
+        totals["after"] += sum(outcome == "passed" for outcome in outcomes_after.values())
+        note = f"  before: {problem_before}; after: {problem_after}" if problem_before or problem_after else ""
+        print(f"  {name:14} passed before {len(passed):5}, after "
+              f"{sum(o == 'passed' for o in outcomes_after.values()):5}, broken {len(worse)}{note}")  # fmt: skip
+        if problem_after and not problem_before:
+            broken.append(f"{name}: {problem_after}")
+    print(f"tests that passed: {totals['before']} before, {totals['after']} after; broken: {len(broken)}")
+    for test in broken[:20]:
+        print("  ", test)
+    print(f"seconds: {tests_seconds:.0f} for the tests once, {tool_seconds:.1f} for propose, apply and verify")
+    if not arguments.keep:
+        shutil.rmtree(folder, ignore_errors=True)
+    return 1 if broken else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""Everything we know about our hives."""
