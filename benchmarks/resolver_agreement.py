@@ -131,7 +131,7 @@ def _compare_symbols(source, table, theirs: symtable.SymbolTable, disagreements:
                 continue
             flags = _their_flags(symbol, scope.kind, their_table.get_name())
             if name not in ours and index == 0 and any(
-                marks.get(name, Mark(0)) & Mark.GLOBAL for marks in table.marks
+                marks.get(name, 0) & Mark.GLOBAL for marks in table.marks
             ):
                 # Declared `global` somewhere: the interpreter notes that with the module as well.
                 continue

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
@@ -11,7 +11,8 @@ from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
 from zephyrun.project.discovery import read_content, read_tree
 from zephyrun.project.roots import for_people
-from zephyrun.proof import Content, TreeProof, Verdict, compare_trees
+from zephyrun.proof import Content, FileProof, TreeProof, Verdict, compare_trees
+from zephyrun.proof.trees import Pair, judge_pair
 from zephyrun.source import SourceText
 
 _EXIT_CODES = {Verdict.SAME: OK, Verdict.DIFFERENT: NOT_SO, Verdict.UNPROVEN: NO_VERDICT}
@@ -27,13 +28,23 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--code-only", action="store_true", help="leave out files that are not Python"
     )
+    options.add_jobs(parser)
     options.add_format(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Print the verdict; the exit code says it too."""
     old, new = _read(arguments.old, arguments.new)
-    proof = compare_trees(old, new, strict=arguments.strict, code_only=arguments.code_only)
+
+    def run_all(pairs: Sequence[Pair]) -> list[FileProof | None]:
+        n_bytes = sum(len(each.new or b"") for each in pairs if each.old != each.new)
+        return options.map_files(
+            judge_pair, pairs, n_bytes=n_bytes, jobs=arguments.jobs, what="comparing"
+        )
+
+    proof = compare_trees(
+        old, new, strict=arguments.strict, code_only=arguments.code_only, run_all=run_all
+    )
     if arguments.format == "json":
         from zephyrun.reports.documents import verify_document
 

@@ -1,9 +1,11 @@
 """The second witness: the interpreter's own compiler, which knows nothing of our resolver.
 
-Both versions are parsed by the interpreter from their bytes, all positions in the trees are set to
-one place, and both are compiled. Without positions the compiler has no reason to add no-ops or to
-double exits, so equal programs give the same instructions, and instructions can be compared one by
-one. (Comparing the code of the texts as they stand would need a graph to see through those.)
+Both versions are parsed by the interpreter from their bytes, every node of the trees is put on a line
+of its own by the order of the nodes, and both are compiled. Lines make the compiler add no-ops and
+double exits; as they now depend on the order of nodes alone, equal programs give the same
+instructions, and these can be compared one by one. (Comparing the code of the texts as they stand
+would need a graph to see through that. Putting all nodes on one line would not do: inner functions
+that are alike but for their place would then be one constant.)
 
 Names of locals are compared by their slots. Slots of closure cells are sorted by name, and cells
 are cleared in the order of slots when a function returns: a rename that changes their order could
@@ -42,9 +44,9 @@ def _compile(data: bytes) -> CodeType:
             tree: ast.AST = ast.parse(data)
             if sys.version_info >= (3, 12):
                 tree = _KeepComprehensionsApart().visit(tree)
-            for node in ast.walk(tree):
+            for number, node in enumerate(ast.walk(tree), 1):
                 if hasattr(node, "lineno"):
-                    node.lineno = node.end_lineno = 1  # type: ignore[attr-defined]
+                    node.lineno = node.end_lineno = number  # type: ignore[attr-defined]
                     node.col_offset = node.end_col_offset = 0  # type: ignore[attr-defined]
             assert isinstance(tree, ast.Module), "a module was parsed"
             return compile(tree, "<compared>", "exec", dont_inherit=True)

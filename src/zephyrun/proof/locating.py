@@ -237,13 +237,13 @@ class _UnitComparison:
 
     def _classify(self, before: Element, after: Element) -> tuple[Verdict, str]:
         """Whether a running program could tell, and what to say."""
-        sorts = before.sort, after.sort
+        sorts = before[0], after[0]
         if sorts == ("constant", "constant"):
             return Verdict.DIFFERENT, f"{_constant(before)} became {_constant(after)}"
         if sorts == ("documentation", "documentation"):
             return Verdict.UNPROVEN, "the documentation text changed"
         if sorts == ("node", "node"):
-            return self._classify_nodes(str(before.value), str(after.value))
+            return self._classify_nodes(str(before[1]), str(after[1]))
         if sorts == ("import", "import"):
             return Verdict.DIFFERENT, "something else is imported"
         if sorts == ("local", "local"):
@@ -256,12 +256,12 @@ class _UnitComparison:
         if sorts == ("name", "name"):
             return self._classify_names(before, after)
         if sorts == ("attribute", "attribute"):
-            old_name, new_name = str(before.value), str(after.value)
+            old_name, new_name = str(before[1]), str(after[1])
             both = new_name in self.old.facts.attributes and old_name in self.new.facts.attributes
             verdict = Verdict.DIFFERENT if both else Verdict.UNPROVEN
             return verdict, f"the attribute `{old_name}` became `{new_name}`"
         if sorts == ("keyword", "keyword"):
-            return Verdict.UNPROVEN, f"the keyword `{before.value}` became `{after.value}`"
+            return Verdict.UNPROVEN, f"the keyword `{before[1]}` became `{after[1]}`"
         return Verdict.UNPROVEN, "the code has another form here"
 
     def _classify_nodes(self, before: str, after: str) -> tuple[Verdict, str]:
@@ -286,9 +286,9 @@ class _UnitComparison:
         return verdict, f"`{old_name}` became `{new_name}`"
 
     def _spelling(self, parsed: ParsedFile, element: Element) -> str:
-        if element.sort == "name":
-            assert isinstance(element.value, tuple), "a name element holds name, scope, outside"
-            return str(element.value[0])
+        if element[0] == "name":
+            assert isinstance(element[1], tuple), "a name element holds name, scope, outside"
+            return str(element[1][0])
         number = _number(element)
         if parsed is self.new:
             number = number[1] if isinstance(number, tuple) else self._new_of.get(number, number)
@@ -296,13 +296,13 @@ class _UnitComparison:
 
 
 def _number(element: Element) -> Any:
-    assert isinstance(element.value, tuple), "a local element holds number and scope"
-    return element.value[0]
+    assert isinstance(element[1], tuple), "a local element holds number and scope"
+    return element[1][0]
 
 
 def _constant(element: Element) -> str:
-    assert isinstance(element.value, tuple), "a constant element holds type and value"
-    sort, value = element.value
+    assert isinstance(element[1], tuple), "a constant element holds type and value"
+    sort, value = element[1]
     shown = str(value) if sort in ("float", "complex") else repr(value)
     return shown if len(shown) <= 40 else shown[:39] + "…"
 
@@ -331,7 +331,7 @@ def _head(parsed: ParsedFile, node: Any, depth: int) -> _Head:
     form = NormalForm(parsed)
     form.write_head(node, _is_block)
     shape = tuple(
-        (element.sort, element.value[0] if element.sort == "local" else element.value)  # type: ignore[index]
+        (element[0], element[1][0] if element[0] == "local" else element[1])  # type: ignore[index]
         for element in form.elements
     )
     return _Head(_with_line(node), depth, shape, form)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable, Hashable, Sequence
-from typing import Any, NamedTuple
+from typing import Any
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.languages.python import ParsedFile
@@ -32,12 +32,10 @@ _LOCAL_HOMES = frozenset({ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPRE
 _SILENT_FIELDS = frozenset({"type_comment", "kind", "type_ignores"})
 
 
-class Element(NamedTuple):
-    """One step of the sequence. Sorts: node, end, none, constant, documentation, local, name,
-    attribute, keyword, import, word, definition."""
-
-    sort: str
-    value: Hashable
+# One step of the sequence: a sort and a value. Sorts: node, end, none, constant, documentation,
+# local (number, scope), name (spelling, scope, outside), attribute, keyword, import, word,
+# definition. A plain tuple, since a file has them by the hundred thousand.
+Element = tuple[str, Hashable]
 
 
 def is_local_variable(facts: FileFacts, binding: int) -> bool:
@@ -88,7 +86,7 @@ class NormalForm:
         self._node(node)
 
     def _emit(self, sort: str, value: Hashable = None) -> None:
-        self.elements.append(Element(sort, value))
+        self.elements.append((sort, value))
         self.starts.append(self._where)
 
     def _offset(self, node: Any) -> int:
@@ -102,8 +100,8 @@ class NormalForm:
             self._emit("constant", constant_key(node.value))
             return
         if isinstance(node, ast.Name):
+            # Whether it is read, written or deleted shows in where it stands.
             self._name(self._where, node.id)
-            self._emit("node", type(node.ctx).__name__)
             return
         if isinstance(node, ast.alias):
             self._alias(node)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
@@ -30,30 +31,44 @@ class TreeProof:
         return tuple(sorted({what for _, proof in self.files for what in proof.assumptions}))
 
 
+class Pair(NamedTuple):
+    """Two versions of one path; a side that lacks it has `None`."""
+
+    path: str
+    old: Content | None
+    new: Content | None
+    surroundings: Surroundings
+    strict: bool
+
+
 def compare_trees(
     old: Mapping[str, Content],
     new: Mapping[str, Content],
     *,
     strict: bool = False,
     code_only: bool = False,
+    run_all: Callable[[Sequence[Pair]], Iterable[FileProof | None]] | None = None,
 ) -> TreeProof:
-    """Judge two trees, given as contents by path below their roots (with `/`)."""
+    """Judge two trees, given as contents by path below their roots (with `/`).
+
+    `run_all` may judge the pairs elsewhere: it is to give back `judge_pair` of each, in order.
+    """
     surroundings = find_surroundings(old)
-    proofs: list[tuple[str, FileProof]] = []
-    for name in sorted(old.keys() | new.keys()):
-        if code_only and not is_python(name):
-            continue
-        around = surroundings.get(name, Surroundings())
-        proof = _judge(name, old.get(name), new.get(name), around, strict)
-        if proof is not None:
-            proofs.append((name, proof))
-    return TreeProof(worst(proof.verdict for _, proof in proofs), tuple(proofs))
+    pairs = [
+        Pair(name, old.get(name), new.get(name), surroundings.get(name, Surroundings()), strict)
+        for name in sorted(old.keys() | new.keys())
+        if is_python(name) or not code_only
+    ]
+    judged = run_all(pairs) if run_all is not None else map(judge_pair, pairs)
+    proofs = tuple(
+        (pair.path, proof) for pair, proof in zip(pairs, judged, strict=True) if proof is not None
+    )
+    return TreeProof(worst(proof.verdict for _, proof in proofs), proofs)
 
 
-def _judge(
-    name: str, old: Content | None, new: Content | None, surroundings: Surroundings, strict: bool
-) -> FileProof | None:
+def judge_pair(pair: Pair) -> FileProof | None:
     """The proof for one path; `None` for a file that is not code and did not change."""
+    name, old, new, surroundings, strict = pair
     if old is None or new is None:
         return _unproven(f"the file is only in the {'new' if old is None else 'old'} version")
     if isinstance(old, str) or isinstance(new, str):

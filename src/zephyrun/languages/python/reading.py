@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 
-from zephyrun.facts import Comment, Exposure, FileFacts
+from zephyrun.facts import Binding, Comment, Exposure, FileFacts
 from zephyrun.languages.python.scanner import Scan, scan
 from zephyrun.languages.python.scopes import ScopeTable
 from zephyrun.languages.python.walk import Walk
@@ -110,9 +110,7 @@ def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
         definitions=tuple(sorted(walk.definitions, key=lambda each: (each.start, each.end))),
         hints=walk.resolved_hints(bindings_at),
         exposures=tuple(
-            each
-            for each in walk.exposures
-            if each.start not in bindings_at or bindings[bindings_at[each.start]].outside
+            each for each in walk.exposures if not _is_own_name(each, bindings, bindings_at)
         ),
         imports=tuple(dict.fromkeys(walk.imports)),
         attributes=frozenset(walk.attributes),
@@ -120,6 +118,16 @@ def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
         n_lines=source.n_lines,
     )
     return _with_comments(source, facts, found.comments)
+
+
+def _is_own_name(
+    exposure: Exposure, bindings: tuple[Binding, ...], bindings_at: dict[int, int]
+) -> bool:
+    """Whether what looks like `vars` or `eval` is something of that name that the file defines."""
+    found = bindings_at.get(exposure.start)
+    if found is None or bindings[found].outside:
+        return False
+    return bindings[found].name == exposure.what.removesuffix("()")
 
 
 def _with_comments(source: SourceText, facts: FileFacts, found: list[tuple[int, int]]) -> FileFacts:

@@ -11,15 +11,17 @@ Source: language reference 4.2 (naming and binding), 6.2.1 (private name manglin
 
 from __future__ import annotations
 
-from enum import IntFlag
 from functools import cached_property
 from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, Binding, Reference, Role, Scope, ScopeKind
 
 
-class Mark(IntFlag):
-    """What a scope does with a name, as far as it decides where the name belongs."""
+class Mark:
+    """What a scope does with a name, as far as it decides where the name belongs.
+
+    Plain integers, to be joined by `|`: flags of `enum` cost several times the walk itself.
+    """
 
     READ = 1
     ASSIGNED = 2
@@ -75,7 +77,7 @@ class ScopeTable:
 
     def __init__(self) -> None:
         self.scopes: list[Scope] = []
-        self.marks: list[dict[str, Mark]] = []
+        self.marks: list[dict[str, int]] = []
         self.mentions: list[Mention] = []
         self._sees_class: list[bool] = []
         self._homes: dict[tuple[int, str], Home] = {}
@@ -90,10 +92,10 @@ class ScopeTable:
         self._sees_class.append(sees_class)
         return len(self.scopes) - 1
 
-    def mark(self, scope: int, name: str, mark: Mark) -> None:
+    def mark(self, scope: int, name: str, mark: int) -> None:
         """Note that `scope` does `mark` with `name`, without a place in the text."""
         marks = self.marks[scope]
-        marks[name] = marks.get(name, Mark(0)) | mark
+        marks[name] = marks.get(name, 0) | mark
 
     def mention(
         self, name: str, start: int, end: int, role: Role, scope: int, *, alone: bool = True
@@ -115,7 +117,7 @@ class ScopeTable:
             self.mark(around, name, Mark.GLOBAL)
             self.mark(scope, name, Mark.GLOBAL)
         else:
-            is_global = self.marks[around].get(name, Mark(0)) & Mark.GLOBAL
+            is_global = self.marks[around].get(name, 0) & Mark.GLOBAL
             self.mark(scope, name, Mark.GLOBAL if is_global else Mark.NONLOCAL)
             self.mark(around, name, Mark.ASSIGNED)
 
@@ -128,7 +130,7 @@ class ScopeTable:
         return found
 
     def _find_home(self, scope: int, name: str) -> Home:
-        marks = self.marks[scope].get(name, Mark(0))
+        marks = self.marks[scope].get(name, 0)
         record = self.scopes[scope]
         if record.kind is ScopeKind.MODULE or marks & Mark.GLOBAL:
             return self._module_home(name)
@@ -137,7 +139,7 @@ class ScopeTable:
         sees_class = self._sees_class[scope]
         around = record.parent
         while around > 0:
-            marks = self.marks[around].get(name, Mark(0))
+            marks = self.marks[around].get(name, 0)
             is_bound = bool(marks & BOUND) and not marks & (Mark.GLOBAL | Mark.NONLOCAL)
             if self.scopes[around].kind is ScopeKind.CLASS:
                 if name == CLASS_CELL or (sees_class and is_bound):

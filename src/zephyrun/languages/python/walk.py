@@ -42,6 +42,8 @@ _FRAME_READERS = frozenset(
     "getasyncgenlocals getclosurevars capture_locals co_varnames co_cellvars co_freevars".split()
 )
 _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame _current_frames".split())
+_GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
+_BUILTINS = frozenset({"builtins", "__builtins__", "__dict__"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
@@ -659,7 +661,7 @@ class Walk:
         self.attributes.add(node.attr)
         origin = node.value.id if isinstance(node.value, ast.Name) else ""
         self._note_frame_reader(node.attr, origin == "inspect", node)
-        if node.attr in _ALL_NAME_READERS and origin in ("builtins", "__builtins__"):
+        if node.attr in _ALL_NAME_READERS and origin in _BUILTINS:
             self._expose(f"{origin}.{node.attr}", node, whole_file=True)
         self.visit(node.value)
 
@@ -724,7 +726,8 @@ class Walk:
         self, start: int, end: int, words: str, use: str, beside: str, *, interpolated: bool
     ) -> None:
         self.texts.append(Text(start, end, words, self._scope, use, beside, interpolated))
-        if words in _FRAME_READERS or words in _ALL_NAME_READERS:
+        looks_up = (use == "argument" and beside in _GETTERS) or (use == "index" and beside in _BUILTINS)
+        if looks_up and (words in _FRAME_READERS or words in _ALL_NAME_READERS):
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
 
     def _joined(self, node: ast.JoinedStr, context: str, beside: str) -> None:
