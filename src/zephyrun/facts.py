@@ -144,7 +144,7 @@ class Comment(NamedTuple):
 
 
 class Statement(NamedTuple):
-    """A statement; for a compound one `head_end` is where its first inner statement begins."""
+    """A statement; `head_end` is where its own expressions end, before any block of it."""
 
     start: int
     end: int

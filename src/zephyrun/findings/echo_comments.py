@@ -122,14 +122,9 @@ def _is_echo(view: FileView, index: int) -> bool:
             return False
         if _heads_paragraph(view, comment, statement):
             return False
-    elif not source.line_of(statement.start) == source.line_of(_head_end(statement)) == comment_line:
+    elif not source.line_of(statement.start) == source.line_of(statement.head_end) == comment_line:
         return False
-    return _says_only(comment.text, source.text[statement.start : _head_end(statement)], statement.sort)
-
-
-def _head_end(statement: Statement) -> int:
-    """Where the statement's own head ends: for a compound one, before its block."""
-    return min(statement.end, statement.head_end)
+    return _says_only(comment.text, source.text[statement.start : statement.head_end], statement.sort)
 
 
 def _is_part_of_block(view: FileView, index: int) -> bool:

@@ -50,7 +50,8 @@ def declared_encoding(data: bytes) -> str:
     if claim is None:
         return "utf-8"
     encoding = _canonical_encoding(claim)
-    if has_mark and encoding != "utf-8":
+    # The interpreter takes no other spelling beside a mark, not even `utf8`.
+    if has_mark and not claim.lower().replace("_", "-").startswith("utf-8"):
         raise UnreadableText(f"the byte order mark says utf-8, the comment says {claim}")
     return encoding
 

@@ -138,7 +138,7 @@ def _with_comments(source: SourceText, facts: FileFacts, found: list[tuple[int, 
         own_line = not before.strip(" \t\f")
         statement = facts.statement_at(start)
         around = facts.statements[statement] if statement >= 0 else None
-        if own_line and (around is None or start >= min(around.end, around.head_end)):
+        if own_line and (around is None or start >= around.head_end):
             # On a line of its own, and not inside a statement that runs over several lines.
             statement = bisect_left(facts.statement_starts, start)
             if statement == len(facts.statements):

@@ -43,9 +43,9 @@ _FRAME_READERS = frozenset(
 )
 _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame _current_frames".split())
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
-_BUILTINS = frozenset({"builtins", "__builtins__", "__dict__"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
+_BLOCKS = frozenset({"body", "orelse", "finalbody", "handlers", "cases", "decorator_list"})
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
 _TRANSPARENT_CALLS = frozenset(
     "int float str list tuple set frozenset sorted reversed round abs iter next".split()
@@ -82,6 +82,8 @@ class Walk:
         self._calls: list[set[str]] = [set()]
         self._annotations_are_text = False
         self._is_quoted = False
+        self._speaks_of_inspect = "inspect" in source.text
+        self._speaks_of_builtins = "builtins" in source.text
         self._visitors: dict[type[ast.AST], Callable[[Any], None]] = {}
 
     # -- positions ---------------------------------------------------------------------------
@@ -212,14 +214,21 @@ class Walk:
 
     def _note_statement(self, node: ast.stmt) -> None:
         start, end = self._full_start(node), self.end_of(node)
-        body = getattr(node, "body", None) or getattr(node, "cases", None)
-        head_end = end
-        if isinstance(body, list) and body:
-            first = body[0]
-            inner = first.pattern if isinstance(first, ast.match_case) else first
-            head_end = self._full_start(inner)
+        is_compound = hasattr(node, "body") or hasattr(node, "cases")
+        head_end = self._end_of_head(node, start) if is_compound else end
         sort = type(node).__name__.lower()
         self.statements.append(Statement(start, end, head_end, sort, self._depth, self._scope))
+
+    def _end_of_head(self, node: ast.stmt, start: int) -> int:
+        """Where the last part of a compound statement's head ends; `start` where it has no parts."""
+        ends = [start]
+        for field, value in ast.iter_fields(node):
+            if field in _BLOCKS:
+                continue
+            for part in value if isinstance(value, list) else [value]:
+                if isinstance(part, ast.AST):
+                    ends += [self.end_of(each) for each in ast.walk(part) if hasattr(each, "lineno")]
+        return max(ends)
 
     def _full_start(self, node: Any) -> int:
         """Where a node begins, decorators included."""
@@ -435,11 +444,12 @@ class Walk:
         self.imports.append(origin)
         for alias in node.names:
             if alias.name == "*":
+                if node.module in ("inspect", "sys", "builtins"):
+                    self._expose(f"{origin}.*", alias, whole_file=True)
                 continue
             self.imports.append(f"{origin}.{alias.name}" if node.module else origin + alias.name)
-            self._note_frame_reader(alias.name, node.module == "inspect", alias)
-            if node.module == "builtins" and alias.name in _ALL_NAME_READERS:
-                self._expose(alias.name, alias, whole_file=True)
+            if self._reads_names(alias.name) or alias.name in _FRAMES:
+                self._expose(f"{origin}.{alias.name}", alias, whole_file=True)
             start = self._last_name_of(alias) if alias.asname else self.start_of(alias)
             self._mention(alias, "asname", alias.asname or alias.name, start, Role.IMPORT)
 
@@ -659,17 +669,23 @@ class Walk:
 
     def _visit_attribute(self, node: ast.Attribute) -> None:
         self.attributes.add(node.attr)
-        origin = node.value.id if isinstance(node.value, ast.Name) else ""
-        self._note_frame_reader(node.attr, origin == "inspect", node)
-        if node.attr in _ALL_NAME_READERS and origin in _BUILTINS:
-            self._expose(f"{origin}.{node.attr}", node, whole_file=True)
+        if self._reads_names(node.attr):
+            self._expose(f".{node.attr}", node, whole_file=True)
+        elif node.attr in _FRAMES:
+            self._expose(f".{node.attr}", node)
         self.visit(node.value)
 
-    def _note_frame_reader(self, name: str, from_inspect: bool, node: ast.AST) -> None:
-        if name in _FRAME_READERS or (from_inspect and name in _INSPECT_FRAME_READERS):
-            self._expose(name, node, whole_file=True)
-        elif name in _FRAMES:
-            self._expose(name, node)
+    def _reads_names(self, name: str) -> bool:
+        """Whether something of that name, wherever it is taken from, could read any local.
+
+        `eval` or `stack` are common words, so they only count where the file speaks of the module
+        that they come from, under whatever alias.
+        """
+        return (
+            name in _FRAME_READERS
+            or (self._speaks_of_inspect and name in _INSPECT_FRAME_READERS)
+            or (self._speaks_of_builtins and name in _ALL_NAME_READERS)
+        )
 
     def _expose(self, what: str, node: Any, *, whole_file: bool = False) -> None:
         self.exposures.append(
@@ -726,8 +742,7 @@ class Walk:
         self, start: int, end: int, words: str, use: str, beside: str, *, interpolated: bool
     ) -> None:
         self.texts.append(Text(start, end, words, self._scope, use, beside, interpolated))
-        looks_up = (use == "argument" and beside in _GETTERS) or (use == "index" and beside in _BUILTINS)
-        if looks_up and (words in _FRAME_READERS or words in _ALL_NAME_READERS):
+        if self._reads_names(words) and (self._speaks_of_builtins or beside in _GETTERS):
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
 
     def _joined(self, node: ast.JoinedStr, context: str, beside: str) -> None:

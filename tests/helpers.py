@@ -1,0 +1,64 @@
+"""What several test modules need: marked sources, pairs of programs, real code."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+import sysconfig
+from collections.abc import Iterator
+from pathlib import Path
+
+from zephyrun.languages.python import ParsedFile, parse
+
+PROJECT = Path(__file__).resolve().parent.parent
+NEAR_MISSES = PROJECT / "benchmarks" / "near_misses"
+STDLIB = Path(sysconfig.get_path("stdlib"))
+
+# Modules of many styles: deep closures, class bodies, comprehensions, star arguments, f-strings.
+REAL_MODULES = (
+    "argparse", "ast", "calendar", "configparser", "contextlib", "dataclasses", "difflib", "enum",
+    "fractions", "functools", "graphlib", "heapq", "ipaddress", "shlex", "statistics", "textwrap",
+    "traceback",
+)  # fmt: skip
+
+
+def real_source(name: str) -> bytes:
+    """The bytes of a standard library module."""
+    return (STDLIB / f"{name}.py").read_bytes()
+
+
+def read_marked(marked: str) -> tuple[ParsedFile, list[tuple[int, int]]]:
+    """Parse a source in which «…» marks places; the file without marks, and the marked ranges."""
+    ranges, plain, position = [], "", 0
+    for match in re.finditer(r"«(.*?)»", marked, re.DOTALL):
+        plain += marked[position : match.start()]
+        ranges.append((len(plain), len(plain) + len(match[1])))
+        plain += match[1]
+        position = match.end()
+    return parse((plain + marked[position:]).encode()), ranges
+
+
+def program_pairs(name: str) -> Iterator[tuple[str, bytes, bytes]]:
+    """Title, old and new version of each pair in a file of near-misses."""
+    blocks = re.split(r"(?m)^=== ", (NEAR_MISSES / name).read_text("utf-8"))[1:]
+    for block in blocks:
+        title, _, body = block.partition("\n")
+        old, new = body.split("---\n")
+        yield title, old.encode(), new.encode()
+
+
+def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.CompletedProcess[str]:
+    """Run the built program; fails when the exit code is not `code`."""
+    done = subprocess.run(
+        [sys.executable, "-m", "zephyrun", *map(str, words)],
+        cwd=cwd,
+        capture_output=True,
+        text=True,
+        encoding="utf-8",
+        timeout=120,
+    )
+    if code is not None:
+        assert done.returncode == code, (done.returncode, done.stdout, done.stderr)
+    assert "Traceback" not in done.stderr
+    return done

@@ -1,0 +1,293 @@
+"""The proof: it calls like programs the same, and nothing else."""
+
+import ast
+import random
+
+import pytest
+
+from tests.helpers import PROJECT, REAL_MODULES, program_pairs, real_source
+from zephyrun.languages.python import parse
+from zephyrun.proof import Surroundings, Verdict, compare_files, compare_trees
+from zephyrun.proof.compiled import compiled_difference
+from zephyrun.proof.normal_form import NormalForm
+
+NEAR_MISS_FILES = sorted(
+    path.name for path in (PROJECT / "benchmarks" / "near_misses").glob("*.txt") if path.name != "true_pairs.txt"
+)
+
+
+@pytest.mark.parametrize(
+    ("old", "new"),
+    [pytest.param(old, new, id=title) for name in NEAR_MISS_FILES for title, old, new in program_pairs(name)],
+)
+def test_near_misses_are_not_the_same(old, new):
+    """Not one pair that a running program could tell apart is called the same."""
+    proof = compare_files(old, new)
+    assert proof.verdict is not Verdict.SAME
+    assert proof.differences
+
+
+@pytest.mark.parametrize(
+    ("old", "new"), [pytest.param(old, new, id=title) for title, old, new in program_pairs("true_pairs.txt")]
+)
+def test_true_pairs_are_the_same(old, new):
+    """A proof that always doubted would be safe and of no use."""
+    assert compare_files(old, new).verdict is Verdict.SAME
+    assert compare_files(new, old).verdict is Verdict.SAME
+
+
+def test_there_are_enough_near_misses():
+    """At least sixty by hand."""
+    assert sum(1 for name in NEAR_MISS_FILES for _ in program_pairs(name)) >= 60
+
+
+class Mutation:
+    """Makes one change of behaviour in a tree; `ast.unparse` hides it among changes of layout."""
+
+    SWAPS = {
+        ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.And: ast.Or, ast.Or: ast.And,
+        ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Lt: ast.LtE, ast.Gt: ast.GtE, ast.Is: ast.Eq,
+        ast.In: ast.NotIn, ast.NotIn: ast.In, ast.IsNot: ast.NotEq,
+    }  # fmt: skip
+
+    def __init__(self, tree: ast.Module, dice: random.Random) -> None:
+        self.tree, self.dice = tree, dice
+        self.nodes = list(ast.walk(tree))
+        self.documentation = {
+            id(node.body[0].value)
+            for node in self.nodes
+            if isinstance(node, ast.Module | ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
+            and node.body and isinstance(node.body[0], ast.Expr)
+        }  # fmt: skip
+
+    def operator(self) -> bool:
+        """Another operator."""
+        found = [node for node in self.nodes if isinstance(node, ast.BinOp | ast.BoolOp | ast.Compare)]
+        self.dice.shuffle(found)
+        for node in found:
+            operators = node.ops if isinstance(node, ast.Compare) else [node.op]
+            if type(operators[0]) in self.SWAPS:
+                swapped = self.SWAPS[type(operators[0])]()
+                if isinstance(node, ast.Compare):
+                    node.ops[0] = swapped
+                else:
+                    node.op = swapped
+                return True
+        return False
+
+    def constant(self) -> bool:
+        """Another constant, or one of another type."""
+        found = [
+            node for node in self.nodes
+            if isinstance(node, ast.Constant) and isinstance(node.value, int | str)
+            and id(node) not in self.documentation
+        ]  # fmt: skip
+        if not found:
+            return False
+        node = self.dice.choice(found)
+        node.value = node.value + "!" if isinstance(node.value, str) else (
+            int(node.value) if isinstance(node.value, bool) else float(node.value) if self.dice.random() < 0.5 and abs(node.value) < 1000 else node.value + 1
+        )  # fmt: skip
+        return True
+
+    def one_name(self) -> bool:
+        """One occurrence of a name gets another name of the same function."""
+        functions = [node for node in self.nodes if isinstance(node, ast.FunctionDef)]
+        self.dice.shuffle(functions)
+        for function in functions:
+            names = [node for node in ast.walk(function) if isinstance(node, ast.Name)]
+            spellings = {node.id for node in names}
+            if len(names) >= 4 and len(spellings) >= 2:
+                node = self.dice.choice(names)
+                node.id = self.dice.choice(sorted(spellings - {node.id}))
+                return True
+        return False
+
+    def missed_reference(self) -> bool:
+        """A local is renamed everywhere but in one place."""
+        functions = [node for node in self.nodes if isinstance(node, ast.FunctionDef)]
+        self.dice.shuffle(functions)
+        for function in functions:
+            stored = {n.id for n in ast.walk(function) if isinstance(n, ast.Name) and isinstance(n.ctx, ast.Store)}
+            for name in sorted(stored):
+                uses = [n for n in ast.walk(function) if isinstance(n, ast.Name) and n.id == name]
+                if len(uses) >= 2:
+                    spared = self.dice.choice(uses)
+                    for node in uses:
+                        if node is not spared:
+                            node.id = "some_new_name"
+                    return True
+        return False
+
+    def blocks(self) -> list[list[ast.stmt]]:
+        return [
+            block for node in self.nodes for field in ("body", "orelse", "finalbody")
+            if isinstance(block := getattr(node, field, None), list) and len(block) > 2
+        ]  # fmt: skip
+
+    def lost_statement(self) -> bool:
+        """A statement is gone."""
+        found = [
+            (block, index) for block in self.blocks() for index, statement in enumerate(block)
+            if isinstance(statement, ast.Assign | ast.AugAssign | ast.Return | ast.Raise)
+        ]  # fmt: skip
+        if found:
+            block, index = self.dice.choice(found)
+            del block[index]
+        return bool(found)
+
+    def order(self) -> bool:
+        """Two different statements change places."""
+        found = [
+            (block, index) for block in self.blocks() for index in range(1, len(block) - 1)
+            if ast.dump(block[index]) != ast.dump(block[index + 1])
+            and not isinstance(block[index], ast.ImportFrom)
+        ]  # fmt: skip
+        if found:
+            block, index = self.dice.choice(found)
+            block[index], block[index + 1] = block[index + 1], block[index]
+        return bool(found)
+
+    def argument(self) -> bool:
+        """Two arguments of a call change places."""
+        found = [
+            node for node in self.nodes
+            if isinstance(node, ast.Call) and len(node.args) > 1 and ast.dump(node.args[0]) != ast.dump(node.args[1])
+        ]  # fmt: skip
+        if found:
+            node = self.dice.choice(found)
+            node.args[0], node.args[1] = node.args[1], node.args[0]
+        return bool(found)
+
+
+MUTATIONS = ("operator", "constant", "one_name", "missed_reference", "lost_statement", "order", "argument")
+
+
+@pytest.mark.parametrize("name", ["calendar", "contextlib", "difflib", "graphlib", "heapq", "shlex", "textwrap"])
+def test_mutants_of_real_modules_are_not_the_same(name):
+    """The module printed anew is the same; with one change of behaviour inside, never."""
+    old = real_source(name)
+    assert compare_files(old, ast.unparse(ast.parse(old)).encode()).verdict is Verdict.SAME
+    dice = random.Random(name)
+    n_mutants = 0
+    for round_number in range(4):
+        for mutation in MUTATIONS:
+            tree = ast.parse(old)
+            if not getattr(Mutation(tree, dice), mutation)():
+                continue
+            new = ast.unparse(tree).encode()
+            try:
+                compile(new, name, "exec")
+            except SyntaxError:
+                continue
+            n_mutants += 1
+            proof = compare_files(old, new)
+            assert proof.verdict is not Verdict.SAME, (mutation, round_number)
+    assert n_mutants >= 20
+
+
+@pytest.mark.parametrize("name", ["contextlib", "difflib", "textwrap"])
+def test_each_witness_alone_sees_mutants(name):
+    """Neither of the first two witnesses leans on the other."""
+    old = real_source(name)
+    dice = random.Random(1)
+    for mutation in MUTATIONS:
+        tree = ast.parse(old)
+        if getattr(Mutation(tree, dice), mutation)():
+            new = ast.unparse(tree).encode()
+            forms = []
+            for data in (old, new):
+                form = NormalForm(parse(data))
+                form.write_module()
+                forms.append(form.elements)
+            assert forms[0] != forms[1], mutation
+            assert compiled_difference(old, new) is not None, mutation
+
+
+def test_differences_name_both_lines_and_what_differs():
+    """The place in both versions, and the words of the code."""
+    old = b"def gain(a, b):\n    d = b - a\n    return d * 2\n"
+    new = b"# The gain.\n\ndef gain(a, b):\n    difference = b - a\n    return difference * 3\n"
+    proof = compare_files(old, new)
+    (difference,) = proof.differences
+    assert (proof.verdict, difference.verdict) == (Verdict.DIFFERENT, Verdict.DIFFERENT)
+    assert (difference.old_line, difference.new_line, difference.what) == (3, 5, "2 became 3")
+
+
+def test_what_is_not_understood_yet_is_unproven_and_not_different():
+    """Statements in another order, a constant with a name, a renamed method: no claim is made."""
+    for old, new in (
+        (b"a = 1\nb = 2\n", b"b = 2\na = 1\n"),
+        (b"def f():\n    return 30\n", b"DAYS = 30\ndef f():\n    return DAYS\n"),
+        (b"class H:\n    def w(self): return self.k\n", b"class H:\n    def weigh(self): return self.k\n"),
+        (b"def f(x):\n    y = x\n    return y\n", b"def f(x):\n    return x\n"),
+    ):
+        assert compare_files(old, new).verdict is Verdict.UNPROVEN
+
+
+def test_edits_are_counted_and_definitions_judged():
+    """What was recognised, and each definition with what it rests on."""
+    old = b"def read(p):\n    d = p  # the path\n    return d\ndef total(p):\n    return read(p)\n"
+    new = b"def read(p):\n    path = p\n    return path\n\n\ndef total(p):\n    return read(p)\n"
+    proof = compare_files(old, new)
+    assert proof.edit_texts() == ("1 local rename", "1 comment")
+    assert [(each.name, each.verdict, each.given) for each in proof.definitions] == [
+        ("read", Verdict.SAME, ()), ("total", Verdict.SAME, ("read",)),
+    ]  # fmt: skip
+
+
+def test_a_frame_reader_elsewhere_in_the_tree_keeps_names():
+    """A module that reads its callers' variables makes every rename in its importers unproven."""
+    helper = b"import sys\ndef fill(text):\n    return text.format(**sys._getframe(1).f_locals)\n"
+    old = b"from kit.helper import fill\ndef line(h):\n    w = h.weight\n    return fill(h.text), w\n"
+    new = old.replace(b"w = ", b"weight = ").replace(b", w\n", b", weight\n")
+    for imports in (b"from kit.helper import fill", b"from .helper import fill", b"import kit"):
+        sides = [{"kit/__init__.py": b"", "kit/helper.py": helper, "kit/log.py": data.replace(b"from kit.helper import fill", imports)} for data in (old, new)]
+        assert compare_trees(*sides).verdict is Verdict.UNPROVEN
+    sides = [{"kit/__init__.py": b"", "kit/helper.py": helper, "kit/log.py": data.replace(b"kit.helper", b"other")} for data in (old, new)]
+    assert compare_trees(*sides).verdict is Verdict.SAME
+
+
+def test_what_a_person_vouches_for_is_carried_into_the_verdict():
+    """Without the person's word `unproven`, with it `same` under that assumption."""
+    old = b"def f(h):\n    w = h.weight\n    return h.show(locals())\n"
+    new = old.replace(b"w =", b"weight =")
+    reason = compare_files(old, new).differences[0].what.removeprefix("not shown: ")
+    proof = compare_files(old, new, confirmed={reason})
+    assert (proof.verdict, proof.assumptions) == (Verdict.SAME, (reason,))
+
+
+def test_reading_source_back_is_an_assumption_and_strict_refuses_it():
+    """Comments matter to a program that reads its own source."""
+    old = b"import inspect\ntext = inspect.getsource(inspect)  # the text\n"
+    new = b"import inspect\ntext = inspect.getsource(inspect)\n"
+    assert compare_files(old, new).verdict is Verdict.SAME
+    assert "inspect" in compare_files(old, new).assumptions[0]
+    assert compare_files(old, new, strict=True).verdict is Verdict.UNPROVEN
+
+
+def test_trees():
+    """Files only on one side, files that are no code, links, unreadable sides: each in one phrase."""
+    same = {"a.py": b"x = 1\n", "notes.txt": b"bees"}
+    assert compare_trees(same, same | {"a.py": b"x = 1  # one\n"}).verdict is Verdict.SAME
+    cases = {
+        "only in the new version": same | {"b.py": b""},
+        "only in the old version": {"a.py": b"x = 1\n"},
+        "not Python, and it differs": same | {"notes.txt": b"wasps"},
+        "the new version cannot be read: line 1": same | {"a.py": b"x = = 1\n"},
+        "a symbolic link": same | {"a.py": "a symbolic link to b.py"},
+    }
+    for what, new in cases.items():
+        proof = compare_trees(same, new)
+        assert proof.verdict is Verdict.UNPROVEN
+        assert any(what in each.what for _, file in proof.files for each in file.differences)
+    assert compare_trees(same, cases["not Python, and it differs"], code_only=True).verdict is Verdict.SAME
+    worst = compare_trees(same | {"b.py": b"y = 1"}, {"a.py": b"x = 2\n", "notes.txt": b"bees"})
+    assert worst.verdict is Verdict.DIFFERENT
+
+
+def test_the_proof_does_not_depend_on_what_it_is_not_told():
+    """A file's own module name never makes it its own frame reader."""
+    data = b"def f(h):\n    w = h\n    return w\n"
+    around = Surroundings("log", frozenset({"other"}))
+    assert compare_files(data, data.replace(b"w", b"hive"), around).verdict is Verdict.SAME
