@@ -289,6 +289,16 @@ class FileFacts:
     def _reference_starts(self) -> list[int]:
         return [reference.start for reference in self.references]
 
+    @cached_property
+    def binding_by_start(self) -> dict[int, int]:
+        """The binding of the name that begins at an offset."""
+        return {each.start: each.binding for each in self.references}
+
+    @cached_property
+    def names(self) -> frozenset[str]:
+        """Every name that some binding of the file bears."""
+        return frozenset(each.name for each in self.bindings)
+
     def hints_of(self, binding: int) -> tuple[Hint, ...]:
         """The hints for one binding."""
         return self._hints_by_binding.get(binding, ())

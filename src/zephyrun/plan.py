@@ -50,7 +50,7 @@ def fingerprint(data: bytes) -> str:
 
 def steps_from_findings(findings: Iterable[Finding]) -> tuple[Step, ...]:
     """One step for each finding that has a remedy, in the order in which the findings come."""
-    steps = []
+    steps: list[Step] = []
     for finding in findings:
         action = _ACTIONS.get(finding.kind)
         if action is None or finding.remedy is Remedy.NONE:

@@ -11,7 +11,7 @@ from pathlib import Path, PurePosixPath
 from zephyrun.changes.stages import FileOutcome, carry_out
 from zephyrun.changes.step import Step
 from zephyrun.commands import NOT_SO, OK, options
-from zephyrun.journal import Journal, Deed, Operation
+from zephyrun.journal import Deed, Journal, Operation
 from zephyrun.linking.modules import is_python
 from zephyrun.plan import Plan, fingerprint, read_plan
 from zephyrun.project.discovery import read_content, read_sources
@@ -141,14 +141,16 @@ def _print(
     steps = {step.id: step for step in plan.steps}
     for identifier, reason in refusals:
         step = steps[identifier]
-        what = f"{identifier} {step.path}:{step.line} {step.old.strip()}"
+        place = f"{for_people(plan.root / step.path)}:{step.line}"
+        what = f"{identifier} {place} {step.old.strip()}"
         screen.print(Text.assemble(("refused  ", "bold yellow"), what, f": {reason}"))
     for what in assumptions:
         screen.print(Text.assemble(("assumed  ", "yellow"), what))
     per_file = Counter(steps[identifier].path for identifier in applied)
     for path in files:
-        count = per_file[path]
-        screen.print(Text.assemble(("proved   ", "bold green"), (path, "cyan"), f": {_steps(count)}"))
+        shown = for_people(plan.root / path)
+        count = _steps(per_file[path])
+        screen.print(Text.assemble(("proved   ", "bold green"), (shown, "cyan"), f": {count}"))
     n_waiting = sum(not step.accept for step in plan.steps)
     screen.print(
         f"{_steps(len(applied))} carried out in {len(files)} file{'s' * (len(files) != 1)}, "

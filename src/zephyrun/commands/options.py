@@ -65,9 +65,16 @@ def add_dry_run(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def whole_number(text: str) -> int:
+    """An option's value as a number from 0 on. Errors: `ArgumentTypeError`."""
+    if not (text.isascii() and text.isdigit() and len(text) < 10):
+        raise argparse.ArgumentTypeError(f"{text!r} is no whole number; give 0 or more")
+    return int(text)
+
+
 def _positive(text: str) -> int:
-    if not text.isdigit() or int(text) < 1:
-        raise argparse.ArgumentTypeError(f"{text!r} is no number of processes; give 1 or more")
+    if not whole_number(text):
+        raise argparse.ArgumentTypeError("give at least 1")
     return int(text)
 
 

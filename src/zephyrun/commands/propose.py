@@ -7,12 +7,11 @@ import os
 import sys
 from pathlib import Path
 
-from zephyrun.commands import options
+from zephyrun.commands import OK, options
 from zephyrun.commands.survey import survey_paths
 from zephyrun.errors import UserError
-from zephyrun.findings.surveying import by_weight
 from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, steps_from_findings
-from zephyrun.project.roots import find_root, for_people
+from zephyrun.project.roots import for_people
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -28,19 +27,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Write the plan."""
-    root = find_root(arguments.paths)
-    kinds = options.chosen_kinds(arguments.only)
-    surveys = survey_paths(arguments.paths, root, kinds, arguments.jobs)
-    findings = sorted((each for survey in surveys for each in survey.findings), key=by_weight)
-    steps = steps_from_findings(findings)
+    survey = survey_paths(arguments.paths, options.chosen_kinds(arguments.only), arguments.jobs)
+    root, contents = survey.root, survey.contents
+    steps = steps_from_findings(survey.findings)
     paths = sorted({step.path for step in steps})
-    fingerprints = {path: fingerprint((root / path).read_bytes()) for path in paths}
-    plan = Plan(root, fingerprints, steps)
+    plan = Plan(root, {path: fingerprint(contents[path]) for path in paths}, steps)
     destination = arguments.output or Path("cleanup.toml")
     text = plan_text(plan, destination)
     if arguments.output is None and arguments.format == "text":
         sys.stdout.write(text)
-        return 0
+        return OK
     if arguments.output is not None:
         _write(destination, text)
     n_accepted = sum(step.accept for step in steps)
@@ -54,7 +50,7 @@ def run(arguments: argparse.Namespace) -> int:
                 "accepted": n_accepted,
             }
         )
-        return 0
+        return OK
     n_review = sum(step.remedy == "review" for step in steps)
     screen = options.console(arguments.color)
     screen.print(
@@ -63,7 +59,7 @@ def run(arguments: argparse.Namespace) -> int:
         f"{n_review} that need your word"
     )
     screen.print(f"next: read and edit it, then zephyrun apply {destination}")
-    return 0
+    return OK
 
 
 def _write(destination: Path, text: str) -> None:

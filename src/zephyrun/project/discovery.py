@@ -8,12 +8,13 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
-from zephyrun.project.roots import relative_to_root
+from zephyrun.project.roots import OWN_MARK, relative_to_root
 
 if TYPE_CHECKING:
     from pathspec import GitIgnoreSpec
@@ -24,25 +25,39 @@ _NEVER = frozenset(
 _IGNORE_FILE = ".gitignore"
 
 
-def source_files(paths: Iterable[Path], root: Path) -> list[str]:
-    """The Python files at or below the paths, relative to the root, sorted, each once.
+@dataclass(frozen=True, slots=True)
+class Sources:
+    """The Python files that a command is about, and the projects inside that are none of its own.
+
+    Both hold paths relative to the root, sorted.
+    """
+
+    files: tuple[str, ...]
+    inner_projects: tuple[str, ...]
+
+
+def find_sources(paths: Iterable[Path], root: Path) -> Sources:
+    """The Python files at or below the paths, each once.
 
     A file that is named itself counts whatever ignore files say. Symbolic links below a folder are
-    not followed. Errors: `UserError` for a path that is no Python file or lies outside the root.
+    not followed, and a folder below with a `zephyrun.toml` of its own is another project. Errors:
+    `UserError` for a path that is no Python file or lies outside the root.
     """
     found: set[str] = set()
+    inner_projects: set[str] = set()
     for path in paths:
         try:
             name = relative_to_root(path, root)
         except ValueError as problem:
             raise UserError(f"{path} lies outside the project at {root}") from problem
         if path.is_dir():
-            found.update(each for each in _walk(root, path.resolve()) if is_python(each))
+            walked = _walk(root, path.resolve(), inner_projects)
+            found.update(each for each in walked if is_python(each))
         elif is_python(name):
             found.add(name)
         else:
             raise UserError(f"{path} is no Python file; give .py files or folders")
-    return sorted(found)
+    return Sources(tuple(sorted(found)), tuple(sorted(inner_projects)))
 
 
 def read_tree(root: Path) -> dict[str, bytes | str]:
@@ -69,11 +84,12 @@ def read_content(path: Path) -> bytes | str:
 
 def read_sources(root: Path) -> dict[str, bytes | str]:
     """The Python files of the whole project, as `read_tree` gives them: the read set."""
-    return {name: read_content(root / name) for name in _walk(root, root) if is_python(name)}
+    return {name: read_content(root / name) for name in _walk(root, root, set()) if is_python(name)}
 
 
-def _walk(root: Path, start: Path) -> Iterator[str]:
-    """Files at or below `start` that no ignore file between the root and them leaves out."""
+def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
+    """Files at or below `start` that no ignore file between the root and them leaves out; folders
+    that are projects of their own are not entered but added to `inner_projects`."""
     above = [root, *(root / part for part in _prefixes(start.relative_to(root).parts))]
     rules = [(folder, rule) for folder in above[:-1] if (rule := _rules(folder)) is not None]
     stack = [(start, rules)]
@@ -89,11 +105,12 @@ def _walk(root: Path, start: Path) -> Iterator[str]:
             path = Path(entry.path)
             if entry.name in _NEVER or entry.is_symlink() or _is_ignored(path, entry.is_dir(), rules):
                 continue
-            if entry.is_dir():
-                if not (path / "pyvenv.cfg").exists():
-                    stack.append((path, rules))
-            else:
+            if not entry.is_dir():
                 yield path.relative_to(root).as_posix()
+            elif (path / OWN_MARK).exists():
+                inner_projects.add(path.relative_to(root).as_posix())
+            elif not (path / "pyvenv.cfg").exists():
+                stack.append((path, rules))
 
 
 def _prefixes(parts: tuple[str, ...]) -> list[str]:

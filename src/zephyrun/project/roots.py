@@ -8,7 +8,8 @@ from pathlib import Path
 
 from zephyrun.errors import UserError
 
-_ROOT_MARKS = ("zephyrun.toml", "pyproject.toml", ".git")
+OWN_MARK = "zephyrun.toml"
+_ROOT_MARKS = (OWN_MARK, "pyproject.toml", ".git")
 
 
 def find_root(paths: Sequence[Path]) -> Path:

@@ -88,7 +88,7 @@ def _compare(
     differences = _compiled_witness(old, new) + _remaining(
         old, new, renamed, surroundings, confirmed
     )
-    assumptions = [what for what in sorted(confirmed)] if renamed else []
+    assumptions = sorted(confirmed) if renamed else []
     if surroundings.reads_source or reads_source(old.facts):
         assumptions.append(SOURCE_IS_NOT_READ)
         if strict:
@@ -183,7 +183,8 @@ def _lines(parsed: ParsedFile, replaced: dict[tuple[int, int], str], drop_blank:
     """The text's lines without comments, trailing spaces and (on demand) blank lines."""
     text = parsed.source.text
     cuts = dict(replaced) | {(comment.start, comment.end): "" for comment in parsed.facts.comments}
-    pieces, position = [], 0
+    pieces: list[str] = []
+    position = 0
     for (start, end), instead in sorted(cuts.items()):
         pieces += (text[position:start], instead)
         position = end

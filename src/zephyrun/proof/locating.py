@@ -161,7 +161,7 @@ class _UnitComparison:
             else:
                 found.append(self._unpaired(old_first, old_part, new_first, new_part))
         certain = [each for each in found if each.verdict is Verdict.DIFFERENT]
-        return (certain or found or [None])[0]
+        return next(iter(certain or found), None)
 
     def _pair_locals(self, operations: Sequence[tuple[str, int, int, int, int]]) -> None:
         """Pair locals one to one, those first that stand in like places most often."""
@@ -279,9 +279,7 @@ class _UnitComparison:
         old_name, new_name = self._spelling(self.old, before), self._spelling(self.new, after)
         if old_name == new_name:
             return Verdict.DIFFERENT, f"`{new_name}` no longer means the same thing"
-        old_names = {binding.name for binding in self.old.facts.bindings}
-        new_names = {binding.name for binding in self.new.facts.bindings}
-        both = new_name in old_names and old_name in new_names
+        both = new_name in self.old.facts.names and old_name in self.new.facts.names
         verdict = Verdict.DIFFERENT if both else Verdict.UNPROVEN
         return verdict, f"`{old_name}` became `{new_name}`"
 
@@ -292,7 +290,7 @@ class _UnitComparison:
         number = _number(element)
         if parsed is self.new:
             number = number[1] if isinstance(number, tuple) else self._new_of.get(number, number)
-        return parsed.facts.bindings[number].name
+        return str(parsed.facts.bindings[number].name)
 
 
 def _number(element: Element) -> Any:

@@ -67,7 +67,6 @@ class NormalForm:
         self.order: dict[int, int] = {}
         self._parsed = parsed
         self._facts = parsed.facts
-        self._by_start = {each.start: each.binding for each in parsed.facts.references}
         self._number = number or self._number_in_order
         self._movable: dict[int, bool] = {}
         self._where = 0
@@ -165,7 +164,7 @@ class NormalForm:
             self._name(places[0], node.asname or node.name.partition(".")[0])
 
     def _name(self, start: int, spelling: str) -> None:
-        binding = self._by_start[start]
+        binding = self._facts.binding_by_start[start]
         movable = self._movable.get(binding)
         if movable is None:
             movable = self._movable[binding] = is_local_variable(self._facts, binding)

@@ -11,7 +11,12 @@ from zephyrun.proof import FileProof, TreeProof
 Document = dict[str, Any]
 
 
-def survey_document(root: str, surveys: Sequence[FileSurvey], findings: Iterable[Finding]) -> Document:
+def survey_document(
+    root: str,
+    surveys: Sequence[FileSurvey],
+    findings: Iterable[Finding],
+    inner_projects: Iterable[str],
+) -> Document:
     """`zephyrun.survey/1`. `root` is relative to the working folder."""
     return {
         "schema": "zephyrun.survey/1",
@@ -22,6 +27,7 @@ def survey_document(root: str, surveys: Sequence[FileSurvey], findings: Iterable
         "unread": [
             {"path": survey.path, "reason": survey.unread} for survey in surveys if survey.unread
         ],
+        "left_out": [{"path": path, "reason": "a project of its own"} for path in inner_projects],
     }
 
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Sequence
-from pathlib import Path
+from collections.abc import Callable, Iterator, Sequence
+from functools import cache
 
 from rich.text import Text
 
@@ -20,28 +20,32 @@ _HEAVY_WEIGHT = 8.0
 
 
 def survey_view(
-    surveys: Sequence[FileSurvey], shown: Sequence[Finding], findings: Sequence[Finding], root: Path
+    surveys: Sequence[FileSurvey],
+    findings: Sequence[Finding],
+    n_shown: int,
+    source_of: Callable[[str], SourceText],
+    shown_path: Callable[[str], str],
 ) -> Iterator[Text]:
-    """The lines of the report in order: the findings shown, files not read, totals."""
-    sources: dict[str, SourceText] = {}
-    for finding in shown:
-        if finding.path not in sources:
-            data = (root / finding.path).read_bytes()
-            sources[finding.path] = SourceText.from_bytes(data, strict=False)
-        yield from _finding(finding, sources[finding.path])
+    """The lines of the report in order: the first `n_shown` findings, files not read, totals.
+
+    `source_of` gives a file's text and `shown_path` its path for people, both by path below the root.
+    """
+    source_of = cache(source_of)
+    for finding in findings[:n_shown]:
+        yield from _finding(finding, source_of(finding.path), shown_path(finding.path))
         yield Text()
     for survey in surveys:
         if survey.unread:
-            yield Text.assemble(("not read  ", "yellow"), survey.path, f": {survey.unread}")
+            yield Text.assemble(("not read  ", "yellow"), shown_path(survey.path), f": {survey.unread}")
     yield from _totals(surveys, findings)
 
 
-def _finding(finding: Finding, source: SourceText) -> Iterator[Text]:
+def _finding(finding: Finding, source: SourceText, path: str) -> Iterator[Text]:
     yield one_line(
         (f"{_weight_bar(finding.weight)} ", "magenta"),
         (finding.kind, "bold"),
         ("  ", ""),
-        (f"{finding.path}:{finding.start.line}", "cyan"),
+        (f"{path}:{finding.start.line}", "cyan"),
         (f"  in {finding.scope}" if finding.scope else "", "dim"),
     )
     yield from _code(finding, source)

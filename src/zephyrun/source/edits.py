@@ -67,7 +67,8 @@ class EditSet:
 
     def apply_to_text(self, text: str) -> str:
         """The edited text. Errors: `ValueError` when an edit reaches beyond the end."""
-        pieces, position = [], 0
+        pieces: list[str] = []
+        position = 0
         for edit in self._edits:
             if edit.end > len(text):
                 raise ValueError(f"an edit ends at {edit.end}, the text at {len(text)}")
@@ -83,7 +84,8 @@ class EditSet:
         the encoding keeps a state that the edit would upset.
         """
         expected = self.apply_to_text(source.text)
-        pieces, position = [], 0
+        pieces: list[bytes] = []
+        position = 0
         data = source.to_bytes()
         try:
             for edit in self._edits:

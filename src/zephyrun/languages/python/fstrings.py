@@ -20,7 +20,7 @@ def literal_parts(node: ast.JoinedStr) -> Iterator[str]:
     """The literal texts of an f-string, those of its format specifications included."""
     for part in node.values:
         if isinstance(part, ast.Constant):
-            yield part.value
+            yield str(part.value)
         elif isinstance(part, ast.FormattedValue) and isinstance(part.format_spec, ast.JoinedStr):
             yield from literal_parts(part.format_spec)
 

@@ -30,6 +30,8 @@ _NEXT_DECLARED = re.compile(rf"{_GAP},?{_GAP}({_NAME})")
 _REST_NAME = re.compile(rf"\*\*{_GAP}({_NAME})")
 _SHOWS_ITSELF = re.compile(r"=\s*(?:![rsa])?\s*[:}]")
 _STARS = re.compile(rf"\*{{0,2}}{_GAP}")
+# Any character beyond ASCII may be one that normalises to a letter.
+_IN_NAME = re.compile(r"[\w\x80-\U0010ffff]")
 
 # Builtins that read the names of the function that calls them; the second group only does so
 # without arguments.
@@ -178,11 +180,9 @@ class Walk:
             self.visit(node.operand, context, beside)
             return
         kind = type(node)
-        visitor = self._visitors.get(kind)
-        if visitor is None:
-            visitor = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
-            self._visitors[kind] = visitor
-        visitor(node)
+        if kind not in self._visitors:
+            self._visitors[kind] = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
+        self._visitors[kind](node)
 
     def visit_all(self, nodes: Iterable[ast.AST | None], context: str = "other", beside: str = "") -> None:
         """Visit several nodes that stand in one context."""
@@ -424,7 +424,7 @@ class Walk:
         """Where the name begins with which a node ends."""
         text, end = self.source.text, self.end_of(node)
         start = end
-        while start and (text[start - 1].isalnum() or text[start - 1] == "_" or not text[start - 1].isascii()):
+        while start and _IN_NAME.match(text[start - 1]):
             start -= 1
         return start
 
@@ -549,7 +549,8 @@ class Walk:
         parameters = getattr(node, "type_params", None)
         if not parameters:
             return
-        self._enter(ScopeKind.TYPES, node.name.id if isinstance(node.name, ast.AST) else node.name, node, sees_class=True)
+        name = node.name.id if isinstance(node.name, ast.Name) else node.name
+        self._enter(ScopeKind.TYPES, name, node, sees_class=True)
         scope = self._scope
         for parameter in parameters:
             start = self.start_of(parameter)
