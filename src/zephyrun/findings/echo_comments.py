@@ -17,6 +17,8 @@ from zephyrun.naming.words import split_name, stem
 
 _WORD = re.compile(r"[A-Za-z]+(?:'[a-z]+)?")
 _NAME = re.compile(r"[^\W\d]\w*")
+# Code, drawings, links, figures, questions and names in capitals say more than their words.
+_IS_NO_PROSE = re.compile(r"[^\x00-\x7f]|[#<>@|\\^~`\"=(\[{]|https?:|\d|\?|\b[A-Z]{2,}\b|[-*_.]{2,}")
 # Words that mean nothing by themselves.
 _FILLERS = frozenset(
     """a an the this that these those it its our their of to in on into onto from for with by at as
@@ -150,10 +152,11 @@ def _heads_paragraph(view: FileView, comment: Comment, statement: Statement) -> 
 
 def _says_only(comment: str, code: str, sort: str) -> bool:
     body = comment.lstrip("#").strip()
-    if not body or re.search(r"[^\x00-\x7f]|[#<>@|\\^~`\"]|https?:|\d|\?|\b[A-Z]{2,}\b", body):
+    if not body or _IS_NO_PROSE.search(body):
         return False
     words = [word.lower() for word in _WORD.findall(body)]
-    if not words or _REASONS & set(words):
+    # In `check if …` over an `if` the word gives no reason: it is what the statement does.
+    if not words or (_REASONS - set(_SORT_WORDS.get(sort, "").split())) & set(words):
         return False
     known = _known_words(code, sort)
     telling = [word for word in words if word not in _FILLERS]

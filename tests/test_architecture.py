@@ -1,0 +1,86 @@
+"""The house: what each room may know, and that the core is silent."""
+
+import ast
+import subprocess
+import sys
+
+import pytest
+
+from tests.helpers import PROJECT
+
+PACKAGE = PROJECT / "src" / "zephyrun"
+FILES = sorted(path for path in PACKAGE.rglob("*.py") if "apiary" not in path.parts)
+
+# Each room may import the rooms before it, but for what is struck out below.
+ROOMS = (
+    "errors", "source", "facts", "languages", "linking", "proof", "project", "naming", "findings",
+    "changes", "plan", "journal", "reports", "commands",
+)  # fmt: skip
+STRUCK_OUT = {
+    "source": {"errors"},
+    "proof": {"errors"},
+    "project": {"proof"},
+    "naming": {"proof", "project"},
+    "findings": {"project"},
+    "changes": {"findings", "project", "naming"},
+}
+
+
+def room_of(module: str) -> str:
+    """The room in which a module of ours lies; "" for none."""
+    parts = module.split(".")
+    return parts[1] if parts[0] == "zephyrun" and len(parts) > 1 else ""
+
+
+def imports_of(path):
+    """Every module that a file imports, wherever in it."""
+    for node in ast.walk(ast.parse(path.read_bytes())):
+        if isinstance(node, ast.Import):
+            yield from (alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom):
+            assert not node.level, f"{path}: relative import"
+            yield from (f"{node.module}.{alias.name}" for alias in node.names)
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: path.relative_to(PACKAGE).as_posix())
+def test_rooms_know_only_the_rooms_beneath_them(path):
+    """Data flows one way; above all, the proof does not know who makes the changes."""
+    room = path.relative_to(PACKAGE).with_suffix("").parts[0]
+    if room in ("__init__", "__main__"):
+        return
+    allowed = {*ROOMS[: ROOMS.index(room) + 1], "__version__"} - STRUCK_OUT.get(room, set())
+    used = {room_of(name) for name in imports_of(path)} - {""}
+    assert used <= allowed
+
+
+@pytest.mark.parametrize("path", FILES, ids=lambda path: path.relative_to(PACKAGE).as_posix())
+def test_only_commands_speak(path):
+    """No room but `commands` prints, prompts, exits or starts programs."""
+    if "commands" in path.parts or path.name == "__main__.py":
+        return
+    tree = ast.parse(path.read_bytes())
+    called = {node.func.id for node in ast.walk(tree) if isinstance(node, ast.Call) and isinstance(node.func, ast.Name)}
+    assert not called & {"print", "input", "exit", "breakpoint", "exec", "eval"}
+    assert not {"subprocess", "argparse", "rich.console", "importlib"} & set(imports_of(path))
+
+
+def test_starting_up_loads_no_library():
+    """`zephyrun --version` costs the interpreter and a little more."""
+    code = "import sys, zephyrun.commands; print(*{m.split('.')[0] for m in sys.modules})"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    assert not {"rich", "tomlkit", "pathspec", "subprocess", "concurrent"} & set(done.stdout.split())
+
+
+def test_our_own_code_is_a_model():
+    """Zephyrun finds nothing to better in itself."""
+    done = subprocess.run(
+        [sys.executable, "-m", "zephyrun", "survey", "src", "tests", "benchmarks"],
+        cwd=PROJECT, capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    assert done.stdout.startswith("0 findings"), done.stdout
+
+
+def test_types_hold():
+    """The type checker agrees, in its strict mode."""
+    done = subprocess.run([sys.executable, "-m", "mypy"], cwd=PROJECT, capture_output=True, text=True)
+    assert done.returncode == 0, done.stdout

@@ -1,0 +1,176 @@
+"""What is found, what is left in peace, and what is suggested on what evidence."""
+
+import pytest
+
+from zephyrun.findings import KINDS, Remedy, survey_source
+from zephyrun.naming.words import keeps_letters, plural, singular, split_name
+from zephyrun.proof import Surroundings
+
+
+def found(code: str, kind: str = "cryptic-name"):
+    """The findings of one kind in a source."""
+    survey = survey_source("hive/log.py", code.encode(), Surroundings("hive.log"), [kind])
+    assert not survey.unread
+    return survey.findings
+
+
+@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda kind: kind.name)
+def test_the_table_of_kinds_tells_the_truth(kind):
+    """Each kind is found in its own example, and not in the better version of it."""
+    (finding,) = found(kind.before, kind.name)
+    assert finding.weight > 0 and finding.message.endswith(".")
+    assert found(kind.after, kind.name) == ()
+
+
+CRYPTIC = {
+    "letter": ("def f(h):\n    w = h.weight\n    log(w)\n    return w\n", ["w"]),
+    "skeleton": ("def f(h):\n    wght = h.weight\n    return wght\n", ["wght"]),
+    "numbered": ("def f(h):\n    x1 = h.weight\n    return x1\n", ["x1"]),
+    "lambda": ("def f(h):\n    w = lambda: h.weight\n    return w\n", ["w"]),
+    "plain word": ("def f(h):\n    weight = h.weight\n    return weight\n", []),
+    "parameter": ("def f(w):\n    return w\n", []),
+    "module level": ("w = 3\nprint(w)\n", []),
+    "class body": ("class Hive:\n    w = 3\n", []),
+    "index": ("def f(hives):\n    for i in range(3):\n        log(hives[i])\n", []),
+    "index far away": ("def f(hives):\n    i = 0\n" + "    log(hives)\n" * 40 + "    return i\n", ["i"]),
+    "coordinates": ("def f(p):\n    x, y = p\n    return x * y\n", []),
+    "one coordinate": ("def f(p):\n    x = p.weight\n    return x * p.x\n", ["x"]),
+    "error": ("def f(p):\n    try:\n        p()\n    except OSError as e:\n        log(e)\n", []),
+    "file": ("def f(p):\n    with open(p) as f:\n        return f.read()\n", []),
+    "comprehension": ("def f(hives):\n    return [h.weight for h in hives]\n", []),
+    "underscore": ("def f(hives):\n    for _ in hives:\n        log()\n", []),
+    "trade": ("def f(rows):\n    df = table(rows)\n    return df\n", []),
+    "import": ("def f(rows):\n    import numpy as q\n    return q\n", []),
+}
+
+
+@pytest.mark.parametrize(("code", "names"), CRYPTIC.values(), ids=CRYPTIC)
+def test_cryptic_names(code, names):
+    """Names that say nothing are found; what the trade reads at sight is not."""
+    assert [each.subject for each in found(code)] == names
+
+
+SUGGESTED = {
+    "attribute": ("w = h.weight\n    return w", "weight", "assigned from h.weight"),
+    "key": ("w = h['net_weight']\n    return w", "net_weight", "assigned from h['net_weight']"),
+    "getter": ("d = h.get_elapsed_days()\n    return d", "elapsed_days", "assigned from h.get_elapsed_days()"),
+    "loop": ("for r in h.readings:\n        log(r)\n        log(r)", "reading", "one of h.readings"),
+    "comment": ("q = h()  # honey yield\n    return q", "honey_yield", "its comment says # honey yield"),
+    "keyword": ("q = h()\n    log(syrup=q)", "syrup", "passed as syrup="),
+    "stored": ("q = h()\n    h.syrup = q", "syrup", "stored as syrup"),
+    "counter": ("q = len(h.hives)\n    return q", "hive_count", "counted by len(h.hives)"),
+}
+
+
+@pytest.mark.parametrize(("body", "name", "evidence"), SUGGESTED.values(), ids=SUGGESTED)
+def test_suggestions_come_with_their_evidence(body, name, evidence):
+    """The first suggestion and the reason for it."""
+    (finding,) = found(f"def f(h):\n    {body}\n")
+    best = finding.suggestions[0]
+    assert best.text == name
+    assert any(evidence in each for each in best.evidence)
+    assert 0 < best.score < 1
+
+
+def test_parameters_give_names_to_arguments():
+    """What a value is passed to, in a function of the same file."""
+    (finding,) = found("def feed(syrup, kg): ...\ndef f(h):\n    q = h()\n    feed(h, q)\n    feed(h, q)\n")
+    assert [each.text for each in finding.suggestions] == []
+    (finding,) = found("def feed(syrup, amount): ...\ndef f(h):\n    q = h()\n    feed(h, q)\n")
+    assert finding.suggestions[0].text == "amount"
+    assert finding.suggestions[0].evidence == ("passed to feed as amount",)
+
+
+def test_no_suggestion_is_taken_already():
+    """Not a name of the function, of the module, a builtin or a keyword, nor one promised twice."""
+    code = (
+        "weight = 3\ndef f(h, hives):\n    w = h.weight\n    t = h.type\n    g = h.gain\n    a = h.gain\n"
+        "    k = h.hives\n    return w, t, a, g, k\n"
+    )
+    by_name = {each.subject: [one.text for one in each.suggestions] for each in found(code)}
+    assert by_name["w"] == by_name["t"] == by_name["k"] == []
+    assert sorted([by_name["g"], by_name["a"]]) == [[], ["gain"]]
+
+
+def test_remedies():
+    """Safe; a person's word needed, and for what; only told, and why."""
+    safe, review, none = (
+        found(f"def f(h):\n    w = h.weight\n    return {after}\n")[0]
+        for after in ("w", "h.show(locals()), w", "f'{w=}'")
+    )
+    assert (safe.remedy, safe.confirm) == (Remedy.SAFE, ())
+    assert review.remedy is Remedy.REVIEW
+    assert review.confirm == ("nothing looks up `w` of f by name through locals()",)
+    assert review.confirm[0] in review.message
+    assert none.remedy is Remedy.NONE and "{w=}" in none.message
+
+
+def test_an_id_stays_when_lines_move():
+    """Also two of one name in one scope keep apart."""
+    code = "def f(h):\n    w = [\n w +\n 1\n for w\n in h]\n    return w\n"
+    before = {each.ordinal: each.id for each in found(code)}
+    after = {each.ordinal: each.id for each in found("import os\n\n\n" + code)}
+    assert before == after and len(before) == len(set(before.values())) == 2
+    other = survey_source("hive/other.py", code.encode(), Surroundings("hive.other"), ["cryptic-name"])
+    assert not {each.id for each in other.findings} & set(before.values())
+
+
+ECHOES = [
+    "hives += 1  # increment hives",
+    "# loop over the hives\nfor hive in hives:\n    pass",
+    "# return the weight\nreturn weight",
+    "weight = hive.weight  # set weight",
+    "# open the file\nwith open(path) as file:\n    pass",
+    "# check if weight is None\nif weight is None:\n    pass",
+]
+KEPT = [
+    "hives += 1  # the queen is counted too",
+    "hives += 1  # increment hives because the log starts at zero",
+    "hives += 1  # TODO increment hives",
+    "weight = 3  # kg",
+    "weight = hive.weight  # in kg, without the lid",
+    "# --- weights ---\nweight = hive.weight",
+    "# weights\nweight = hive.weight\ngain = hive.gain\nloss = hive.loss",
+    "# weight = hive.weight\nlog(weight)",
+    "# first the hive\n# then the weight\nweight = hive.weight",
+    "weight = hive.weight  # type: ignore",
+    "weight = hive.weight  # pragma: no cover",
+    "rows = [\n    hive,  # hive\n]",
+    "weight = hive.weight  # poids de la ruche",
+    "hives += 1  # increment hives?",
+]
+
+
+@pytest.mark.parametrize("code", ECHOES)
+def test_echoes(code):
+    """A comment in which every word is in the code."""
+    assert len(found(f"def f(path, hives, weight, hive):\n    {indented(code)}\n", "echo-comment")) == 1
+
+
+@pytest.mark.parametrize("code", KEPT)
+def test_comments_that_stay(code):
+    """Reasons, units, headings, doubts, disabled code and instructions to other programs."""
+    assert found(f"def f(path, hives, weight, hive):\n    {indented(code)}\n", "echo-comment") == ()
+
+
+def indented(code: str) -> str:
+    """Code for the body of a function."""
+    return code.replace("\n", "\n    ")
+
+
+def test_words():
+    """Names cut into words, and their numbers."""
+    assert split_name("usrCnt2_HTTPServer") == ["usr", "cnt", "2", "http", "server"]
+    assert [singular(word) for word in ("hives", "boxes", "bees", "net_weights", "status", "glass", "series")] == [
+        "hive", "box", "bee", "net_weight", "", "", "",
+    ]  # fmt: skip
+    assert [plural(word) for word in ("hive", "box", "query", "day", "weights")] == [
+        "hives", "boxes", "queries", "days", "weights",
+    ]  # fmt: skip
+    assert keeps_letters("wght", "weight") and not keeps_letters("wg", "gewicht")
+
+
+def test_broken_files_are_told_and_not_judged():
+    """One phrase with the line."""
+    survey = survey_source("old.py", b"print 'hives'\n", Surroundings(), list(KINDS))
+    assert survey.findings == () and survey.unread.startswith("line 1: ")
