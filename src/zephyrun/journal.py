@@ -22,7 +22,7 @@ import tempfile
 from collections.abc import Iterator, Sequence
 from dataclasses import asdict, dataclass
 from enum import StrEnum
-from pathlib import Path
+from pathlib import Path, PurePosixPath
 
 from zephyrun.errors import UserError
 from zephyrun.plan import fingerprint
@@ -56,7 +56,10 @@ class Operation:
 
 @dataclass(frozen=True, slots=True)
 class _Record:
-    """An operation as the journal keeps it; fingerprints are "" where there is no file."""
+    """An operation as the journal keeps it; fingerprints are "" where there is no file.
+
+    `new_folders` are those that had to be made for what it writes, the outermost first.
+    """
 
     deed: str
     path: str
@@ -64,6 +67,7 @@ class _Record:
     before: str
     after: str
     mode: int
+    new_folders: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +83,8 @@ class Entry:
     @property
     def paths(self) -> tuple[str, ...]:
         """The files that the change touched."""
-        return tuple(dict.fromkeys(path for each in self.records for path in (each.path, each.target) if path))
+        paths = (path for each in self.records for path in (each.path, each.target))
+        return tuple(dict.fromkeys(filter(None, paths)))
 
 
 class ChangedSince(UserError):
@@ -126,8 +131,9 @@ class Journal:
             except OSError as problem:
                 self._put_back(entry)
                 self._write_state(entry, "undone")
+                place = problem.filename or self.root
                 raise UserError(
-                    f"{problem.filename or self.root} cannot be written: {problem.strerror}; nothing was changed"
+                    f"{place} cannot be written: {problem.strerror}; nothing was changed"
                 ) from problem
             return self._write_state(entry, "done")
 
@@ -187,13 +193,29 @@ class Journal:
         if operation.deed is Deed.MOVE and self._inside(operation.target).exists():
             raise ChangedSince(f"{operation.target} is there already; nothing was changed")
         after = _ABSENT if operation.deed is Deed.DELETE else fingerprint(operation.data)
-        return _Record(operation.deed.value, operation.path, operation.target, before, after, mode)
+        written = operation.target or operation.path
+        new_folders = [
+            parent.as_posix()
+            for parent in reversed(PurePosixPath(written).parents)
+            if not (self.root / parent).is_dir()
+        ]
+        return _Record(
+            operation.deed.value,
+            operation.path,
+            operation.target,
+            before,
+            after,
+            mode,
+            tuple(new_folders),
+        )
 
     def _inside(self, path: str) -> Path:
         """The place of a path; only files that really lie below the root are written."""
         place = self.root / path
-        if place.is_symlink() or not place.parent.resolve().is_relative_to(self.root.resolve()):
-            raise UserError(f"{path} is a symbolic link or lies outside the project; nothing was changed")
+        if place.is_symlink():
+            raise UserError(f"{path} is a symbolic link; nothing was changed")
+        if not place.parent.resolve().is_relative_to(self.root.resolve()):
+            raise UserError(f"{path} lies outside the project; nothing was changed")
         return place
 
     def _do(self, number: int, index: int, record: _Record) -> None:
@@ -207,15 +229,22 @@ class Journal:
     def _put_back(self, entry: Entry) -> None:
         """Restore what each operation replaced, last first. Bytes that are neither the old nor the
         new ones are left alone: someone else wrote them."""
+        self._sweep(entry)
         for index, record in reversed(list(enumerate(entry.records))):
             written = record.target or record.path
             if record.after and record.deed in (Deed.CREATE, Deed.MOVE):
                 if self._fingerprint(written) == record.after:
                     (self.root / written).unlink()
+                self._remove_empty(record.new_folders)
             if record.before and self._fingerprint(record.path) in (record.after, _ABSENT):
                 data = (self._entry_folder(entry.number) / "before" / str(index)).read_bytes()
                 self._replace(self.root / record.path, data, record.mode)
-        self._sweep(entry)
+
+    def _remove_empty(self, folders: Sequence[str]) -> None:
+        """Remove folders that were made for a file and hold nothing else."""
+        for folder in reversed(folders):
+            with contextlib.suppress(OSError):
+                (self.root / folder).rmdir()
 
     def _sweep(self, entry: Entry) -> None:
         """Remove temporary files that a dead process left beside the files it was writing."""
@@ -270,14 +299,18 @@ class Journal:
         written = Entry(entry.number, entry.label, state, entry.records, entry.assumptions)
         document = {"schema": _SCHEMA, **asdict(written)}
         text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
-        self._replace(self._entry_folder(entry.number) / "entry.json", text.encode("utf-8", "surrogateescape"))
+        data = text.encode("utf-8", "surrogateescape")
+        self._replace(self._entry_folder(entry.number) / "entry.json", data)
         return written
 
     def _read(self, number: int) -> Entry:
         path = self._entry_folder(number) / "entry.json"
         try:
             document = json.loads(path.read_text("utf-8", "surrogateescape"))
-            records = tuple(_Record(**record) for record in document["records"])
+            records = tuple(
+                _Record(**{**record, "new_folders": tuple(record["new_folders"])})
+                for record in document["records"]
+            )
             return Entry(
                 number, document["label"], document["state"], records, tuple(document["assumptions"])
             )

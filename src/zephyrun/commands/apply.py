@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import argparse
+import re
+import sys
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
 from difflib import unified_diff
 from pathlib import Path, PurePosixPath
+from typing import TYPE_CHECKING
 
 from zephyrun.changes.stages import FileOutcome, carry_out
 from zephyrun.changes.step import Step
@@ -19,6 +23,9 @@ from zephyrun.project.roots import for_people
 from zephyrun.proof import Surroundings, find_surroundings
 from zephyrun.source import SourceText
 
+if TYPE_CHECKING:
+    from rich.console import Console
+
 _Job = tuple[str, bytes, tuple[Step, ...], Surroundings]
 
 
@@ -30,46 +37,69 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_format(parser)
 
 
+@dataclass(frozen=True, slots=True)
+class _Outcome:
+    """What became of a plan. Ids are in the order of the plan; refusals come with their reasons."""
+
+    plan: Plan
+    operations: tuple[Operation, ...]
+    applied: tuple[str, ...]
+    refused: tuple[tuple[str, str], ...]
+    assumptions: tuple[str, ...]
+
+    @property
+    def files(self) -> tuple[str, ...]:
+        return tuple(operation.path for operation in self.operations)
+
+
 def run(arguments: argparse.Namespace) -> int:
     """Carry out the accepted steps."""
     plan = read_plan(arguments.plan)
     journal = Journal(plan.root)
     if not arguments.dry_run and (recovered := journal.recover()) is not None:
         options.say_recovered(recovered.paths)
+    outcome = _carry_out(plan, arguments.jobs)
+    if outcome.operations and not arguments.dry_run:
+        label = f"apply {arguments.plan.name}"
+        journal.carry_out(label, outcome.operations, outcome.assumptions)
+    if arguments.format == "json":
+        _print_document(outcome, with_difference=arguments.dry_run)
+    elif arguments.dry_run:
+        sys.stdout.writelines(_difference_lines(outcome.operations))
+        _print_refusals(options.console(arguments.color, to_errors=True), outcome)
+    else:
+        _print(options.console(arguments.color), outcome)
+    return NOT_SO if outcome.refused else OK
+
+
+def _carry_out(plan: Plan, n_processes: int) -> _Outcome:
+    """Make and prove the changes; nothing is written yet."""
     refused: dict[str, str] = {}
     jobs = _jobs(plan, refused)
-    outcomes = options.map_files(
-        _carry_out,
+    file_outcomes = options.map_files(
+        _carry_out_file,
         jobs,
         n_bytes=sum(len(job[1]) * len(job[2]) for job in jobs),
-        jobs=arguments.jobs,
+        jobs=n_processes,
         what="proving",
     )
-    operations = []
+    operations: list[Operation] = []
     assumptions: dict[str, None] = {}
     applied: list[str] = []
-    for (path, data, _, _), outcome in zip(jobs, outcomes, strict=True):
+    for (path, data, _, _), outcome in zip(jobs, file_outcomes, strict=True):
         refused.update(outcome.refused)
         applied.extend(outcome.applied)
         assumptions.update(dict.fromkeys(outcome.assumptions))
         if outcome.data != data:
             operations.append(Operation(Deed.REPLACE, path, outcome.data, expected=data))
-    if arguments.dry_run:
-        _print_differences(operations)
-    elif operations:
-        journal.carry_out(f"apply {arguments.plan.name}", operations, tuple(assumptions))
-    in_order = {step.id: index for index, step in enumerate(plan.steps)}
-    applied.sort(key=in_order.__getitem__)
-    refusals = sorted(refused.items(), key=lambda each: in_order[each[0]])
-    files = [operation.path for operation in operations]
-    if arguments.format == "json" and not arguments.dry_run:
-        from zephyrun.reports.documents import apply_document
-
-        document = apply_document(for_people(plan.root), applied, refusals, files, tuple(assumptions))
-        options.print_document(document)
-    elif not arguments.dry_run:
-        _print(arguments, plan, applied, refusals, files, tuple(assumptions))
-    return NOT_SO if refused else OK
+    ranks = {step.id: index for index, step in enumerate(plan.steps)}
+    return _Outcome(
+        plan,
+        tuple(operations),
+        tuple(sorted(applied, key=ranks.__getitem__)),
+        tuple(sorted(refused.items(), key=lambda entry: ranks[entry[0]])),
+        tuple(assumptions),
+    )
 
 
 def _jobs(plan: Plan, refused: dict[str, str]) -> list[_Job]:
@@ -108,56 +138,73 @@ def _read(plan: Plan, path: str) -> tuple[bytes, str]:
     return data, ""
 
 
-def _carry_out(job: _Job) -> FileOutcome:
+def _carry_out_file(job: _Job) -> FileOutcome:
     _, data, steps, surroundings = job
     return carry_out(data, steps, surroundings)
 
 
-def _print_differences(operations: Sequence[Operation]) -> None:
+def _difference_lines(operations: Sequence[Operation]) -> Iterator[str]:
+    """A unified diff of what would be written."""
     for operation in operations:
-        old = SourceText.from_bytes(operation.expected or b"", strict=False).text
-        new = SourceText.from_bytes(operation.data, strict=False).text
-        lines = unified_diff(
-            old.splitlines(keepends=True),
-            new.splitlines(keepends=True),
-            f"a/{operation.path}",
-            f"b/{operation.path}",
-        )
+        old = _lines(operation.expected or b"")
+        new = _lines(operation.data)
+        lines = unified_diff(old, new, f"a/{operation.path}", f"b/{operation.path}")
         for line in lines:
-            print(line, end="" if line.endswith("\n") else "\n\\ No newline at end of file\n")
+            yield line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n"
 
 
-def _print(
-    arguments: argparse.Namespace,
-    plan: Plan,
-    applied: Sequence[str],
-    refusals: Sequence[tuple[str, str]],
-    files: Sequence[str],
-    assumptions: Sequence[str],
-) -> None:
+def _lines(data: bytes) -> list[str]:
+    """The lines of a file as programs that patch count them: only `\\n` ends one."""
+    text = SourceText.from_bytes(data, strict=False).text
+    return [line for line in re.split(r"(?<=\n)", text) if line]
+
+
+def _print_document(outcome: _Outcome, *, with_difference: bool) -> None:
+    from zephyrun.reports.documents import apply_document
+
+    document = apply_document(
+        for_people(outcome.plan.root),
+        outcome.applied,
+        outcome.refused,
+        outcome.files,
+        outcome.assumptions,
+    )
+    if with_difference:
+        document["difference"] = "".join(_difference_lines(outcome.operations))
+    options.print_document(document)
+
+
+def _print_refusals(screen: Console, outcome: _Outcome) -> None:
     from rich.text import Text
 
-    screen = options.console(arguments.color)
-    steps = {step.id: step for step in plan.steps}
-    for identifier, reason in refusals:
+    steps = {step.id: step for step in outcome.plan.steps}
+    for identifier, reason in outcome.refused:
         step = steps[identifier]
-        place = f"{for_people(plan.root / step.path)}:{step.line}"
-        what = f"{identifier} {place} {step.old.strip()}"
-        screen.print(Text.assemble(("refused  ", "bold yellow"), what, f": {reason}"))
-    for what in assumptions:
+        place = f"{for_people(outcome.plan.root / step.path)}:{step.line}"
+        what = f"{identifier} {place} {step.old.strip()}: {reason}"
+        screen.print(Text.assemble(("refused  ", "bold yellow"), what))
+    for what in outcome.assumptions:
         screen.print(Text.assemble(("assumed  ", "yellow"), what))
-    per_file = Counter(steps[identifier].path for identifier in applied)
-    for path in files:
-        shown = for_people(plan.root / path)
-        count = _steps(per_file[path])
+
+
+def _print(screen: Console, outcome: _Outcome) -> None:
+    from rich.text import Text
+
+    _print_refusals(screen, outcome)
+    root = outcome.plan.root
+    steps = {step.id: step for step in outcome.plan.steps}
+    per_file = Counter(steps[identifier].path for identifier in outcome.applied)
+    for path in outcome.files:
+        shown, count = for_people(root / path), _steps(per_file[path])
         screen.print(Text.assemble(("proved   ", "bold green"), (shown, "cyan"), f": {count}"))
-    n_waiting = sum(not step.accept for step in plan.steps)
+    n_waiting = sum(not step.accept for step in outcome.plan.steps)
+    n_files = len(outcome.files)
     screen.print(
-        f"{_steps(len(applied))} carried out in {len(files)} file{'s' * (len(files) != 1)}, "
-        f"{len(refusals)} refused, {n_waiting} not accepted in the plan"
+        f"{_steps(len(outcome.applied))} carried out in {n_files} file{'s' * (n_files != 1)}, "
+        f"{len(outcome.refused)} refused, {n_waiting} not accepted in the plan"
     )
-    if files:
-        screen.print(f"take it back: zephyrun undo {_undo_path(plan.root)}".rstrip())
+    if outcome.files:
+        screen.print(f"take it back: zephyrun undo {_undo_path(root)}".rstrip())
 
 
 def _steps(count: int) -> str:

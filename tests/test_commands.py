@@ -1,0 +1,310 @@
+"""The built program on files in a temporary folder."""
+
+import json
+import os
+import re
+import subprocess
+import sys
+
+import pytest
+
+from tests.helpers import PROJECT, zephyrun
+
+LOG = """\
+# the hive log
+def yearly_yield(hive):
+    w = hive.weight  # set w
+    t = hive.tare
+    return w - t
+
+
+def season(hive):
+    q = hive.gain
+    return hive.show(locals(), q)
+"""
+
+
+@pytest.fixture
+def project(tmp_path):
+    """A project with one module in a package."""
+    (tmp_path / "zephyrun.toml").touch()
+    (tmp_path / "hive").mkdir()
+    (tmp_path / "hive/__init__.py").touch()
+    (tmp_path / "hive/log.py").write_text(LOG)
+    return tmp_path
+
+
+def document(*words, cwd, code=0):
+    """The one JSON document that a command prints."""
+    return json.loads(zephyrun(*words, "--format", "json", cwd=cwd, code=code).stdout)
+
+
+def fits(value, shape):
+    """Whether a document has a shape: types, or lists and dictionaries of shapes."""
+    if isinstance(shape, dict):
+        return isinstance(value, dict) and all(fits(value.get(key), each) for key, each in shape.items())
+    if isinstance(shape, list):
+        return isinstance(value, list) and all(fits(each, shape[0]) for each in value)
+    return isinstance(value, shape)
+
+
+SHAPES = {
+    "survey": {
+        "schema": str, "root": str, "files": int, "lines": int,
+        "findings": [{
+            "id": str, "kind": str, "path": str, "line": int, "column": int, "end_line": int,
+            "end_column": int, "subject": str, "scope": str, "ordinal": int, "message": str,
+            "weight": float, "remedy": str,
+            "suggestions": [{"text": str, "score": float, "evidence": [str]}],
+        }],
+        "unread": [{"path": str, "reason": str}],
+    },
+    "apply": {
+        "schema": str, "root": str, "applied": [str], "refused": [{"id": str, "reason": str}],
+        "taken_back": [str], "files": [str], "assumptions": [str],
+    },
+    "verify": {
+        "schema": str, "verdict": str, "assumptions": [str],
+        "files": [{
+            "path": str, "verdict": str, "edits": [str],
+            "definitions": [{"name": str, "verdict": str, "given": [str]}],
+            "differences": [{"old_line": (int, type(None)), "new_line": (int, type(None)), "what": str}],
+        }],
+    },
+}  # fmt: skip
+
+
+def test_survey(project):
+    """The contract; worst first; places in the text; paths from the root, for people from here."""
+    (project / "hive/broken.py").write_text("print 'hives'\n")
+    found = document("survey", "log.py", "broken.py", cwd=project / "hive")
+    assert fits(found, SHAPES["survey"])
+    assert (found["schema"], found["root"], found["files"], found["lines"]) == ("zephyrun.survey/1", "..", 2, 11)
+    assert found["unread"][0]["path"] == "hive/broken.py" and found["unread"][0]["reason"].startswith("line 1: ")
+    weights = [each["weight"] for each in found["findings"]]
+    assert weights == sorted(weights, reverse=True)
+    lines = LOG.splitlines()
+    for each in found["findings"]:
+        line = lines[each["line"] - 1]
+        assert line[each["column"] - 1 : each["end_column"] - 1] == each["subject"]
+    assert [(each["subject"], each["remedy"]) for each in sorted(found["findings"], key=lambda one: (one["line"], one["column"]))] == [
+        ("w", "safe"), ("# set w", "safe"), ("t", "safe"), ("q", "review"),
+    ]  # fmt: skip
+    text = zephyrun("survey", "log.py", "broken.py", cwd=project / "hive").stdout
+    assert "  log.py:9  in hive.log.season" in text and "not read  broken.py: line 1: " in text
+    assert "better weight" in text and "Please confirm: nothing looks up `q`" in text
+    assert "\x1b" not in text and not re.search(r" $", text, re.MULTILINE)
+
+
+def test_survey_can_be_kept_to_kinds_and_numbers(project):
+    """`--only` takes kinds and families; JSON always holds all."""
+    only = document("survey", ".", "--only", "comments", cwd=project)["findings"]
+    assert {each["kind"] for each in only} == {"echo-comment"}
+    text = zephyrun("survey", ".", "--limit", 1, cwd=project).stdout
+    assert "the worst 1 are shown; all of them: zephyrun survey . --limit 0" in text
+    assert len(document("survey", ".", "--limit", 1, cwd=project)["findings"]) == 4
+
+
+def test_the_order_does_not_hang_on_chance(project):
+    """Two hash seeds and two numbers of processes give the same bytes."""
+    outputs = set()
+    for seed, jobs in (("1", "1"), ("2", "2"), ("3", "1")):
+        done = subprocess.run(
+            [sys.executable, "-m", "zephyrun", "survey", PROJECT / "src/zephyrun/apiary", "--format", "json", "--jobs", jobs],
+            env={**os.environ, "PYTHONHASHSEED": seed}, capture_output=True, check=True, cwd=project,
+        )  # fmt: skip
+        outputs.add(done.stdout)
+    assert len(outputs) == 1
+
+
+def test_from_a_messy_file_to_a_proved_and_undoable_clean_up(project):
+    """Propose, edit, dry run, apply, verify, undo."""
+    old = project.parent / "old.py"
+    old.write_text(LOG)
+    said = zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project).stdout
+    assert "4 steps, 3 of them accepted, 0 left to you for want of a sure name, 1 that need your word" in said
+    plan = project / "cleanup.toml"
+    plan.write_text(plan.read_text().replace('new = "tare"', 'new = "net"').replace("accept = false", "accept = true"))
+    preview = zephyrun("apply", "cleanup.toml", "--dry-run", cwd=project).stdout
+    assert preview.startswith("--- a/hive/log.py\n+++ b/hive/log.py\n@@ ") and "\n+    net = hive.tare\n" in preview
+    assert (project / "hive/log.py").read_text() == LOG and not (project / ".zephyrun").exists()
+    done = document("apply", "cleanup.toml", cwd=project)
+    assert fits(done, SHAPES["apply"])
+    assert (len(done["applied"]), done["refused"], done["files"]) == (4, [], ["hive/log.py"])
+    assert done["assumptions"] == ["nothing looks up `q` of season by name through locals()"]
+    assert "    weight = hive.weight\n    net = hive.tare\n    return weight - net\n" in (project / "hive/log.py").read_text()
+    verdict = document("verify", old, "hive/log.py", cwd=project, code=3)
+    assert fits(verdict, SHAPES["verify"]) and verdict["verdict"] == "unproven"
+    assert "locals()" in verdict["files"][0]["differences"][0]["what"]
+    assert "apply cleanup.toml" in zephyrun("undo", "--list", cwd=project).stdout
+    assert document("undo", cwd=project)["undone"] == ["hive/log.py"]
+    assert (project / "hive/log.py").read_text() == LOG
+    assert "nothing to undo" in zephyrun("undo", cwd=project, code=1).stderr
+
+
+def test_a_file_that_changed_since_is_refused_and_the_others_go_on(project):
+    """Step by step, with what to do; files that are gone or outside as well."""
+    (project / "hive/other.py").write_text(LOG)
+    (project / "hive/third.py").write_text(LOG)
+    zephyrun("propose", ".", "--output", "cleanup.toml", "--only", "echo-comment", cwd=project)
+    with (project / "hive/other.py").open("a") as file:
+        file.write("# mine\n")
+    (project / "hive/third.py").unlink()
+    done = document("apply", "cleanup.toml", cwd=project, code=1)
+    assert len(done["applied"]) == 1 and done["files"] == ["hive/log.py"]
+    reasons = sorted(each["reason"] for each in done["refused"])
+    assert reasons == [
+        "hive/other.py changed since the plan was written; run zephyrun propose again",
+        "hive/third.py is not there any more; run zephyrun propose again",
+    ]
+    assert (project / "hive/other.py").read_text() == LOG + "# mine\n"
+    plan = project / "cleanup.toml"
+    plan.write_text(plan.read_text().replace('path = "hive/log.py"', 'path = "../log.py"'))
+    for words, stream in (((), "stdout"), (("--dry-run",), "stderr")):
+        said = zephyrun("apply", "cleanup.toml", *words, cwd=project, code=1)
+        assert "no Python file below the root" in getattr(said, stream)
+
+
+def test_undo_refuses_to_overwrite_what_someone_wrote(project):
+    """By name, and finds the project from a folder above it."""
+    zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)
+    zephyrun("apply", "cleanup.toml", cwd=project)
+    path = project / "hive/log.py"
+    cleaned = path.read_text()
+    path.write_text(cleaned + "# mine\n")
+    assert "hive/log.py changed since" in zephyrun("undo", cwd=project, code=1).stderr
+    path.write_text(cleaned)
+    zephyrun("undo", project.name, cwd=project.parent)
+    assert path.read_text() == LOG
+
+
+def test_an_earlier_plan_is_kept(project):
+    """Someone may have edited it; a file that is no plan is left alone."""
+    zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)
+    mine = (project / "cleanup.toml").read_text() + "# mine\n"
+    (project / "cleanup.toml").write_text(mine)
+    zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)
+    assert (project / "cleanup.toml.before").read_text() == mine
+    message = zephyrun("propose", "hive", "--output", "hive/log.py", cwd=project, code=2).stderr
+    assert "hive/log.py is there and is no plan" in message and (project / "hive/log.py").read_text() == LOG
+
+
+VERDICTS = {
+    "same": ("def f(h):\n    w = h\n    return w\n", "def f(h):\n    weight = h\n    return weight\n", 0),
+    "different": ("x = 2\n", "x = 3\n", 1),
+    "unproven": ("def f(): return 2\n", "TWO = 2\ndef f(): return TWO\n", 3),
+    "unreadable": ("x = 2\n", "x = = 2\n", 3),
+}
+
+
+@pytest.mark.parametrize(("old", "new", "code"), VERDICTS.values(), ids=VERDICTS)
+def test_verify(tmp_path, old, new, code):
+    """The verdict as exit code, text and JSON; files and folders alike."""
+    for side, text in (("old", old), ("new", new)):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "log.py").write_text(text)
+        (tmp_path / side / "notes.txt").write_text("bees")
+    expected = {0: "same", 1: "different", 3: "unproven"}[code]
+    for words in (("old", "new"), ("old/log.py", "new/log.py")):
+        found = document("verify", *words, cwd=tmp_path, code=code)
+        assert fits(found, SHAPES["verify"]) and found["verdict"] == expected
+        text = zephyrun("verify", *words, cwd=tmp_path, code=code).stdout
+        assert text.splitlines()[-1].startswith(expected)
+    if code:
+        assert found["files"][0]["differences"]
+
+
+WRONG_CALLS = {
+    "no command": ((), "the following arguments are required"),
+    "unknown command": (("polish",), "invalid choice"),
+    "unknown option": (("survey", ".", "--mood"), "unrecognized arguments"),
+    "no path": (("survey", "gone.py"), "gone.py does not exist; check the spelling"),
+    "no Python": (("survey", "zephyrun.toml"), "zephyrun.toml is no Python file"),
+    "kind": (("survey", ".", "--only", "rude-name"), "there is no such kind or family; choose from cryptic-name"),
+    "limit": (("survey", ".", "--limit", "-1"), "no whole number"),
+    "jobs": (("survey", ".", "--jobs", "0"), "give at least 1"),
+    "no plan": (("apply", "gone.toml"), "gone.toml cannot be read"),
+    "no plan at all": (("apply", "zephyrun.toml"), "is not a plan of this version"),
+    "file and folder": (("verify", "hive", "hive/log.py"), "give two files or two folders"),
+    "plan in no folder": (("propose", ".", "--output", "gone/plan.toml"), "gone/plan.toml cannot be written"),
+    "demo there already": (("demo", "hive"), "hive is there already"),
+}
+
+
+@pytest.mark.parametrize(("words", "message"), WRONG_CALLS.values(), ids=WRONG_CALLS)
+def test_wrong_calls(project, words, message):
+    """One sentence, exit code 2, no file touched."""
+    done = zephyrun(*words, cwd=project, code=2)
+    assert message in done.stderr and done.stdout == ""
+    assert (project / "hive/log.py").read_text() == LOG
+
+
+@pytest.mark.parametrize("command", ["", "demo", "survey", "propose", "apply", "verify", "undo"])
+def test_help(tmp_path, command):
+    """Every command explains itself, and its options."""
+    text = zephyrun(*filter(None, [command]), "--help", cwd=tmp_path).stdout
+    assert text.startswith(f"usage: zephyrun {command}".strip()) and len(text.splitlines()) > 6
+
+
+def test_files_that_cannot_be_used_get_a_sentence_each(project):
+    """Odd bytes, links, no rights; the rest goes on."""
+    (project / "hive/bytes.py").write_bytes(b"w = '\xff'\n")
+    (project / "hive/nul.py").write_bytes(b"w = 1\x00\n")
+    (project / "hive/empty.py").touch()
+    (project / "hive/cookie.py").write_bytes(b"# coding: honey\n")
+    (project / "hive/link.py").symlink_to("log.py")
+    found = document("survey", "hive", cwd=project)
+    reasons = {each["path"]: each["reason"] for each in found["unread"]}
+    assert sorted(reasons) == ["hive/bytes.py", "hive/cookie.py", "hive/nul.py"]
+    assert "not valid utf-8" in reasons["hive/bytes.py"] and "honey" in reasons["hive/cookie.py"]
+    assert len(found["findings"]) == 4
+
+
+def test_output_that_nobody_reads(project):
+    """`| head` ends quietly."""
+    (project / "hive/long.py").write_text("".join(LOG.replace("yearly", f"y{n}").replace("season(", f"season{n}(") for n in range(200)))
+    command = f'"{sys.executable}" -m zephyrun survey hive --limit 0 | head -1'
+    done = subprocess.run(["sh", "-c", command], cwd=project, capture_output=True, text=True)
+    assert done.stderr == "" and done.stdout.startswith("▰")
+
+
+def test_a_survey_of_a_tree_that_cannot_be_written_to(project):
+    """Nothing is kept, nothing is needed."""
+    for path in (project / "hive", project):
+        path.chmod(0o555)
+    assert document("survey", "hive", cwd=project)["files"] == 2
+    assert not (project / ".zephyrun").exists()
+    for path in (project, project / "hive"):
+        path.chmod(0o755)
+
+
+def test_ignored_files_and_projects_inside_are_left_out(project):
+    """By the ignore files of version control, and by a `zephyrun.toml` of their own."""
+    for name in ("build/made.py", "inner/zephyrun.toml", "inner/log.py", "kept.py", ".venv/pyvenv.cfg", ".venv/a.py"):
+        (project / name).parent.mkdir(exist_ok=True)
+        (project / name).write_text(LOG if name.endswith("py") else "")
+    (project / ".gitignore").write_text("build/\n*ept.py\n!kept.py\n")
+    found = document("survey", ".", cwd=project)
+    assert {each["path"] for each in found["findings"]} == {"hive/log.py", "kept.py"}
+    assert found["left_out"] == [{"path": "inner", "reason": "a project of its own"}]
+    assert document("survey", "inner", cwd=project)["findings"]
+    assert document("survey", "build/made.py", cwd=project)["findings"]
+
+
+def test_the_demo(tmp_path):
+    """The tour goes well, leaves what it promises, and ends with a clean-up that passes its tests."""
+    tour = zephyrun("demo", "tour", cwd=tmp_path).stdout
+    for command in ("survey", "propose", "apply", "verify", "undo"):
+        assert f"$ zephyrun {command} " in tour
+    assert "a running program could tell the versions apart" in tour
+    assert "The result lies in tour/project, as it was before in tour/before" in tour
+    tests = subprocess.run(
+        [sys.executable, "-B", "-m", "unittest"], cwd=tmp_path / "tour/project", capture_output=True, text=True
+    )
+    assert tests.returncode == 0, tests.stderr
+    reports = [
+        subprocess.run([sys.executable, "-B", "season_report.py"], cwd=tmp_path / "tour" / side, capture_output=True, check=True).stdout
+        for side in ("before", "project")
+    ]  # fmt: skip
+    assert reports[0] == reports[1] != b""
+    zephyrun("verify", "tour/before", "tour/project", cwd=tmp_path)
