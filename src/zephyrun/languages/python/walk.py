@@ -30,8 +30,6 @@ _NEXT_DECLARED = re.compile(rf"{_GAP},?{_GAP}({_NAME})")
 _REST_NAME = re.compile(rf"\*\*{_GAP}({_NAME})")
 _SHOWS_ITSELF = re.compile(r"=\s*(?:![rsa])?\s*[:}]")
 _STARS = re.compile(rf"\*{{0,2}}{_GAP}")
-# Any character beyond ASCII may be one that normalises to a letter.
-_IN_NAME = re.compile(r"[\w\x80-\U0010ffff]")
 
 # Builtins that read the names of the function that calls them; the second group only does so
 # without arguments.
@@ -424,7 +422,7 @@ class Walk:
         """Where the name begins with which a node ends."""
         text, end = self.source.text, self.end_of(node)
         start = end
-        while start and _IN_NAME.match(text[start - 1]):
+        while start and f"_{text[start - 1]}".isidentifier():
             start -= 1
         return start
 
