@@ -248,6 +248,26 @@ def test_a_frame_reader_elsewhere_in_the_tree_keeps_names():
     assert compare_trees(*sides).verdict is Verdict.SAME
 
 
+@pytest.mark.parametrize("imports", ["import log", "from log import line", "from . import log", "this cannot be read"])
+def test_a_module_that_reads_names_off_functions_keeps_those_of_what_it_imports(imports):
+    """A reader of `co_varnames` makes renames in the modules that it imports unproven."""
+    reader = f"{imports}\nnames = log.line.__code__.co_varnames\n".encode()
+    old = b"def line(h):\n    w = h.weight\n    return w\n"
+    new = old.replace(b"w =", b"weight =").replace(b"return w", b"return weight")
+    assert compare_trees({"show.py": reader, "log.py": old}, {"show.py": reader, "log.py": new}).verdict is Verdict.UNPROVEN
+    other = b"import os\nnames = os.line.__code__.co_varnames\n"
+    assert compare_trees({"show.py": other, "log.py": old}, {"show.py": other, "log.py": new}).verdict is Verdict.SAME
+
+
+def test_warnings_that_come_to_share_a_line_are_an_assumption():
+    """Python may show a warning once per line."""
+    old = b"from warnings import warn\nwarn('heavy'); warn('heavy')\n"
+    new = b"from warnings import warn\nwarn('heavy')\nwarn('heavy')\n"
+    assert compare_files(old, new).assumptions == ("warnings that are shown once per line are not told apart by lines",)
+    assert compare_files(old, new, strict=True).verdict is Verdict.UNPROVEN
+    assert compare_files(old, old.replace(b"\nwarn", b"\n\nwarn", 1)).assumptions == ()
+
+
 def test_what_a_person_vouches_for_is_carried_into_the_verdict():
     """Without the person's word `unproven`, with it `same` under that assumption."""
     old = b"def f(h):\n    w = h.weight\n    return h.show(locals())\n"

@@ -15,6 +15,7 @@ Words used here:
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
 from enum import StrEnum
@@ -317,6 +318,16 @@ class FileFacts:
     @cached_property
     def _trailing_comments(self) -> dict[int, Comment]:
         return {each.statement: each for each in self.comments if not each.own_line}
+
+    @cached_property
+    def marked_words(self) -> dict[str, Text]:
+        """Words that stand right behind an `@` in some text, each with the first such text."""
+        found: dict[str, Text] = {}
+        for text in self.texts:
+            if "@" in text.words and text.use != "documentation":
+                for word in re.findall(r"@(\w+)", text.words):
+                    found.setdefault(word, text)
+        return found
 
     def is_shown(self, binding: int) -> bool:
         """Whether some text shows the expression itself in which the binding's name stands."""

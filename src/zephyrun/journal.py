@@ -19,7 +19,7 @@ import json
 import os
 import stat
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import asdict, dataclass
 from enum import StrEnum
 from pathlib import Path, PurePosixPath
@@ -92,10 +92,14 @@ class ChangedSince(UserError):
 
 
 class Journal:
-    """The journal of one project. Nothing is created on the disk before the first change."""
+    """The journal of one project. Nothing is created on the disk before the first change.
 
-    def __init__(self, root: Path) -> None:
+    `shown` says how messages call a file or folder.
+    """
+
+    def __init__(self, root: Path, shown: Callable[[Path], str] = str) -> None:
         self.root = root
+        self._shown = shown
         self._folder = root / FOLDER / "journal"
 
     # -- asking ------------------------------------------------------------------------------
@@ -131,7 +135,7 @@ class Journal:
             except OSError as problem:
                 self._put_back(entry)
                 self._write_state(entry, "undone")
-                place = problem.filename or self.root
+                place = self._shown(Path(problem.filename or self.root))
                 raise UserError(
                     f"{place} cannot be written: {problem.strerror}; nothing was changed"
                 ) from problem
@@ -151,7 +155,7 @@ class Journal:
                 path = record.target or record.path
                 if self._fingerprint(path) != record.after:
                     raise ChangedSince(
-                        f"{path} changed since; restore that change by hand first, nothing was undone"
+                        f"{self._named(path)} changed since; restore that change by hand first, nothing was undone"
                     )
             entry = self._write_state(entry, "undoing")
             self._put_back(entry)
@@ -178,20 +182,20 @@ class Journal:
         before = self._fingerprint(operation.path)
         if operation.deed is Deed.CREATE:
             if before != _ABSENT:
-                raise ChangedSince(f"{operation.path} is there already; nothing was changed")
+                raise ChangedSince(f"{self._named(operation.path)} is there already; nothing was changed")
         elif before == _ABSENT:
-            raise ChangedSince(f"{operation.path} is not there any more; nothing was changed")
+            raise ChangedSince(f"{self._named(operation.path)} is not there any more; nothing was changed")
         if operation.expected is not None and before != fingerprint(operation.expected):
             raise ChangedSince(
-                f"{operation.path} changed since it was read; run the command again, nothing was changed"
+                f"{self._named(operation.path)} changed since it was read; run the command again, nothing was changed"
             )
         mode = 0
         if path.exists():
             mode = stat.S_IMODE(path.stat().st_mode)
             if not mode & stat.S_IWUSR:
-                raise UserError(f"{operation.path} is read-only; nothing was changed")
+                raise UserError(f"{self._named(operation.path)} is read-only; nothing was changed")
         if operation.deed is Deed.MOVE and self._inside(operation.target).exists():
-            raise ChangedSince(f"{operation.target} is there already; nothing was changed")
+            raise ChangedSince(f"{self._named(operation.target)} is there already; nothing was changed")
         after = _ABSENT if operation.deed is Deed.DELETE else fingerprint(operation.data)
         written = operation.target or operation.path
         new_folders = [
@@ -209,13 +213,16 @@ class Journal:
             tuple(new_folders),
         )
 
+    def _named(self, path: str) -> str:
+        return self._shown(self.root / path)
+
     def _inside(self, path: str) -> Path:
         """The place of a path; only files that really lie below the root are written."""
         place = self.root / path
         if place.is_symlink():
-            raise UserError(f"{path} is a symbolic link; nothing was changed")
+            raise UserError(f"{self._named(path)} is a symbolic link; nothing was changed")
         if not place.parent.resolve().is_relative_to(self.root.resolve()):
-            raise UserError(f"{path} lies outside the project; nothing was changed")
+            raise UserError(f"{self._named(path)} lies outside the project; nothing was changed")
         return place
 
     def _do(self, number: int, index: int, record: _Record) -> None:
@@ -318,7 +325,8 @@ class Journal:
             # A process died while it copied before-images: nothing had been touched yet.
             return Entry(number, "", "undone", ())
         except (OSError, ValueError, KeyError, TypeError) as problem:
-            raise UserError(f"{path} is damaged; move the folder {path.parent} away") from problem
+            shown, folder = self._shown(path), self._shown(path.parent)
+            raise UserError(f"{shown} is damaged; move the folder {folder} away") from problem
 
     @contextlib.contextmanager
     def _lock(self) -> Iterator[None]:
@@ -331,7 +339,8 @@ class Journal:
             self._folder.mkdir(exist_ok=True)
             handle = os.open(home / "lock", os.O_RDWR | os.O_CREAT, 0o644)
         except OSError as problem:
-            raise UserError(f"{home} cannot be written: {problem.strerror}; nothing was changed") from problem
+            shown = self._shown(home)
+            raise UserError(f"{shown} cannot be written: {problem.strerror}; nothing was changed") from problem
         try:
             _lock_file(handle)
             yield

@@ -55,9 +55,9 @@ class _Outcome:
 def run(arguments: argparse.Namespace) -> int:
     """Carry out the accepted steps."""
     plan = read_plan(arguments.plan)
-    journal = Journal(plan.root)
+    journal = Journal(plan.root, for_people)
     if not arguments.dry_run and (recovered := journal.recover()) is not None:
-        options.say_recovered(recovered.paths)
+        options.say_recovered(", ".join(for_people(plan.root / path) for path in recovered.paths))
     outcome = _carry_out(plan, arguments.jobs)
     if outcome.operations and not arguments.dry_run:
         label = f"apply {arguments.plan.name}"

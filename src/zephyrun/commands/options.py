@@ -6,7 +6,7 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -172,9 +172,9 @@ def progress(what: str, total: int) -> Iterator[Callable[[], None]]:
         bar.stop()
 
 
-def say_recovered(paths: Iterable[str]) -> None:
+def say_recovered(files: str) -> None:
     """Tell that an interrupted change was put back."""
     print(
-        f"zephyrun: an earlier change was interrupted; the old project is back ({', '.join(paths)})",
+        f"zephyrun: an earlier change was interrupted; the old project is back ({files})",
         file=sys.stderr,
     )

@@ -12,6 +12,7 @@ from zephyrun.commands.survey import survey_paths
 from zephyrun.errors import UserError
 from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, steps_from_findings
 from zephyrun.project.roots import for_people
+from zephyrun.reports.lines import counted
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -39,27 +40,38 @@ def run(arguments: argparse.Namespace) -> int:
         return OK
     if arguments.output is not None:
         _write(destination, text)
-    n_accepted = sum(step.accept for step in steps)
     if arguments.format == "json":
-        options.print_document(
-            {
-                "schema": "zephyrun.propose/1",
-                "root": for_people(root),
-                "plan": str(arguments.output) if arguments.output else None,
-                "steps": len(steps),
-                "accepted": n_accepted,
-            }
-        )
-        return OK
-    n_review = sum(step.remedy == "review" for step in steps)
-    screen = options.console(arguments.color)
-    screen.print(
-        f"{destination}: {len(steps)} steps, {n_accepted} of them accepted, "
-        f"{len(steps) - n_accepted - n_review} left to you for want of a sure name, "
-        f"{n_review} that need your word"
-    )
-    screen.print(f"next: read and edit it, then zephyrun apply {destination}")
+        _print_document(plan, arguments.output)
+    else:
+        _print(plan, destination, arguments.color)
     return OK
+
+
+def _print_document(plan: Plan, destination: Path | None) -> None:
+    options.print_document(
+        {
+            "schema": "zephyrun.propose/1",
+            "root": for_people(plan.root),
+            "plan": str(destination) if destination else None,
+            "steps": len(plan.steps),
+            "accepted": sum(step.accept for step in plan.steps),
+        }
+    )
+
+
+def _print(plan: Plan, destination: Path, color: str) -> None:
+    n_accepted = sum(step.accept for step in plan.steps)
+    n_review = sum(step.remedy == "review" for step in plan.steps)
+    counts = {
+        "accepted": n_accepted,
+        "left to you for want of a sure name": len(plan.steps) - n_accepted - n_review,
+        "that need your word": n_review,
+    }
+    parts = ", ".join(f"{count} {what}" for what, count in counts.items() if count)
+    screen = options.console(color)
+    screen.print(f"{destination}: {counted(len(plan.steps), 'step')}" + (f": {parts}" if parts else ""))
+    if plan.steps:
+        screen.print(f"next: read and edit it, then zephyrun apply {destination}")
 
 
 def _write(destination: Path, text: str) -> None:

@@ -84,7 +84,8 @@ def _print(survey: Survey, arguments: argparse.Namespace) -> None:
         screen.print(f"left out  {shown_path(path)}: a project of its own; survey it by itself")
     paths = shlex.join(map(str, arguments.paths))
     if n_shown < len(findings):
-        screen.print(f"the worst {n_shown} are shown; all of them: zephyrun survey {paths} --limit 0")
+        worst = "the worst is" if n_shown == 1 else f"the worst {n_shown} are"
+        screen.print(f"{worst} shown; all of them: zephyrun survey {paths} --limit 0")
     if findings:
         screen.print(f"next: zephyrun propose {paths} --output cleanup.toml")
 

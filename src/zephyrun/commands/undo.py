@@ -9,7 +9,7 @@ from pathlib import Path
 
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.errors import UserError
-from zephyrun.journal import FOLDER, ChangedSince, Journal
+from zephyrun.journal import FOLDER, ChangedSince, Entry, Journal
 from zephyrun.project.roots import find_root, for_people
 
 _DEEPEST = 3
@@ -26,10 +26,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Take the latest change back, or list what could be."""
-    journal = Journal(_project(arguments.path))
+    journal = Journal(_project(arguments.path), for_people)
     recovered = journal.recover()
     if recovered is not None:
-        options.say_recovered(recovered.paths)
+        options.say_recovered(_files(journal, recovered))
     if arguments.list:
         return _list(journal, arguments)
     try:
@@ -44,7 +44,7 @@ def run(arguments: argparse.Namespace) -> int:
         )
     elif entry is not None:
         screen = options.console(arguments.color)
-        screen.print(f"taken back: {entry.label} ({', '.join(entry.paths)})")
+        screen.print(f"taken back: {entry.label} ({_files(journal, entry)})")
     if entry is None:
         print("zephyrun: there is nothing to undo here", file=sys.stderr)
         return NOT_SO
@@ -61,10 +61,14 @@ def _list(journal: Journal, arguments: argparse.Namespace) -> int:
         return OK
     screen = options.console(arguments.color)
     for entry in entries:
-        screen.print(f"{entry.number:4}  {entry.label}: {', '.join(entry.paths)}")
+        screen.print(f"{entry.number:4}  {entry.label}: {_files(journal, entry)}")
     if not entries:
         screen.print("there is nothing to undo here")
     return OK
+
+
+def _files(journal: Journal, entry: Entry) -> str:
+    return ", ".join(for_people(journal.root / path) for path in entry.paths)
 
 
 def _project(path: Path) -> Path:

@@ -179,7 +179,11 @@ def _from_hint(source: SourceText, facts: FileFacts, hint: Hint) -> Iterator[_Ca
     elif hint.source == "stored":
         yield _Candidate(name, "stored", f"stored as {hint.name}")
     elif hint.source == "returned":
-        if text := _without_verb(name):
+        # The function's own name is taken; without a verb before it, its noun is still free.
+        text = _without_verb(name)
+        if text == name:
+            text = name.rpartition("_")[2]
+        if text:
             yield _Candidate(text, "returned", f"returned by {hint.name}")
     elif hint.source == "argument":
         for definition in facts.definitions:

@@ -19,9 +19,12 @@ from zephyrun.project.roots import OWN_MARK, relative_to_root
 if TYPE_CHECKING:
     from pathspec import GitIgnoreSpec
 
-_NEVER = frozenset(
-    {".zephyrun", ".git", ".hg", ".svn", "__pycache__", "node_modules", ".venv", "venv", ".tox"}
-)
+# What version control, interpreters and Zephyrun itself keep, by name …
+_KEPT_BY_OTHERS = frozenset({".zephyrun", ".git", ".hg", ".svn", "__pycache__"})
+# … and by what lies in it: a virtual environment, a cache (by the Cache Directory Tagging standard).
+_MARKS_OF_OTHERS = ("pyvenv.cfg", "CACHEDIR.TAG")
+# Other people's packages; only left out where the question is what to clean up.
+_VENDORED = frozenset({"node_modules"})
 _IGNORE_FILE = ".gitignore"
 
 
@@ -61,10 +64,13 @@ def find_sources(paths: Iterable[Path], root: Path) -> Sources:
 
 
 def read_tree(root: Path) -> dict[str, bytes | str]:
-    """Every file below `root` by relative path: its bytes, or one phrase why they were not read."""
+    """Every file below `root` by relative path: its bytes, or one phrase why they were not read.
+
+    Ignore files have no say here: an ignored file may well decide what a program does.
+    """
     found: dict[str, bytes | str] = {}
     for folder, folders, names in os.walk(root):
-        folders[:] = sorted(set(folders) - _NEVER)
+        folders[:] = sorted(name for name in folders if not _belongs_to_others(Path(folder, name)))
         links = [name for name in folders if Path(folder, name).is_symlink()]
         for name in sorted([*names, *links]):
             path = Path(folder, name)
@@ -103,14 +109,20 @@ def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
             continue
         for entry in entries:
             path = Path(entry.path)
-            if entry.name in _NEVER or entry.is_symlink() or _is_ignored(path, entry.is_dir(), rules):
+            if entry.is_symlink() or _is_ignored(path, entry.is_dir(), rules):
                 continue
             if not entry.is_dir():
                 yield path.relative_to(root).as_posix()
+            elif entry.name in _VENDORED or _belongs_to_others(path):
+                continue
             elif (path / OWN_MARK).exists():
                 inner_projects.add(path.relative_to(root).as_posix())
-            elif not (path / "pyvenv.cfg").exists():
+            else:
                 stack.append((path, rules))
+
+
+def _belongs_to_others(folder: Path) -> bool:
+    return folder.name in _KEPT_BY_OTHERS or any((folder / mark).exists() for mark in _MARKS_OF_OTHERS)
 
 
 def _prefixes(parts: tuple[str, ...]) -> list[str]:

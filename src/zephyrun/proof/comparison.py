@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Collection
+from itertools import pairwise
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
@@ -22,6 +23,8 @@ from zephyrun.proof.remains import (
 from zephyrun.proof.verdict import DefinitionProof, Difference, FileProof, Verdict, worst
 
 _ALONE = Surroundings()
+_WARNING_CALLS = frozenset({"warn", "warn_explicit", "showwarning"})
+WARNINGS_DO_NOT_COUNT_LINES = "warnings that are shown once per line are not told apart by lines"
 
 
 def compare_files(
@@ -85,14 +88,19 @@ def _compare(
             definitions=judge_definitions(old, new, differences),
         )
     renamed = _renamed(old_form, new_form, old.facts, new.facts)
-    differences = _compiled_witness(old, new) + _remaining(
-        old, new, renamed, surroundings, confirmed
+    differences = (
+        _compiled_witness(old, new)
+        + _remaining(old, new, renamed, surroundings, confirmed)
+        + _first_lines(old, new)
     )
-    assumptions = sorted(confirmed) if renamed else []
+    assumed = []
     if surroundings.reads_source or reads_source(old.facts):
-        assumptions.append(SOURCE_IS_NOT_READ)
-        if strict:
-            differences += (Difference(0, 0, f"rests on an assumption: {SOURCE_IS_NOT_READ}"),)
+        assumed.append(SOURCE_IS_NOT_READ)
+    if _issues_warnings(old.facts) and _shared_lines(old) != _shared_lines(new):
+        assumed.append(WARNINGS_DO_NOT_COUNT_LINES)
+    if strict:
+        differences += tuple(Difference(0, 0, f"rests on an assumption: {what}") for what in assumed)
+    assumptions = [*(sorted(confirmed) if renamed else []), *assumed]
     return FileProof(
         worst(difference.verdict for difference in differences),
         _count_edits(old, new, renamed),
@@ -141,6 +149,26 @@ def _remaining(
                 line = new.source.line_of(reservation.start)
                 found.append(Difference(0, line, f"not shown: {reservation.what}"))
     return tuple(found)
+
+
+def _first_lines(old: ParsedFile, new: ParsedFile) -> tuple[Difference, ...]:
+    """A first line with `#!` is no mere comment: the system reads in it what runs the file."""
+    lines = [parsed.source.line(1) for parsed in (old, new)]
+    if lines[0] == lines[1] or not any(line.startswith("#!") for line in lines):
+        return ()
+    return (Difference(1, 1, "the first line, which says what runs the file, changed"),)
+
+
+def _issues_warnings(facts: FileFacts) -> bool:
+    return bool(_WARNING_CALLS & facts.attributes) or any(
+        name.rpartition(".")[2] in _WARNING_CALLS for name in facts.imports
+    )
+
+
+def _shared_lines(parsed: ParsedFile) -> list[bool]:
+    """For each statement but the first, whether it begins on the line of the one before it."""
+    lines = [parsed.source.line_of(each.start) for each in parsed.facts.statements]
+    return [before == after for before, after in pairwise(lines)]
 
 
 # -- what was edited -------------------------------------------------------------------------------

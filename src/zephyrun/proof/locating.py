@@ -21,6 +21,7 @@ from zephyrun.proof.normal_form import Element, NormalForm
 from zephyrun.proof.verdict import DefinitionProof, Difference, Verdict
 
 _BLOCK_FIELDS = frozenset({"body", "orelse", "finalbody", "handlers", "cases"})
+_SHOWN_LENGTH = 40
 _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 _OPERATORS = {
     each.__name__: sign
@@ -221,7 +222,11 @@ class _UnitComparison:
         )
         for index, (before, after) in enumerate(zip(old_form.elements, new_form.elements)):
             if before != after:
-                verdict, what = self._classify(before, after)
+                if before[0] == after[0] == "constant":
+                    verdict = Verdict.DIFFERENT
+                    what = f"{_constant(old_form, index)} became {_constant(new_form, index)}"
+                else:
+                    verdict, what = self._classify(before, after)
                 return Difference(
                     self.old.source.line_of(old_form.starts[index]),
                     self.new.source.line_of(new_form.starts[index]),
@@ -238,8 +243,6 @@ class _UnitComparison:
     def _classify(self, before: Element, after: Element) -> tuple[Verdict, str]:
         """Whether a running program could tell, and what to say."""
         sorts = before[0], after[0]
-        if sorts == ("constant", "constant"):
-            return Verdict.DIFFERENT, f"{_constant(before)} became {_constant(after)}"
         if sorts == ("documentation", "documentation"):
             return Verdict.UNPROVEN, "the documentation text changed"
         if sorts == ("node", "node"):
@@ -298,11 +301,15 @@ def _number(element: Element) -> Any:
     return element[1][0]
 
 
-def _constant(element: Element) -> str:
-    assert isinstance(element[1], tuple), "a constant element holds type and value"
-    sort, value = element[1]
+def _constant(form: NormalForm, index: int) -> str:
+    """The constant at an index of a form as a reader sees it, its sign included."""
+    value_of = form.elements[index][1]
+    assert isinstance(value_of, tuple), "a constant element holds type and value"
+    sort, value = value_of
     shown = str(value) if sort in ("float", "complex") else repr(value)
-    return shown if len(shown) <= 40 else shown[:39] + "…"
+    if form.elements[index - 2 : index] == [("node", "USub"), ("node", "Constant")]:
+        shown = f"-{shown}"
+    return shown if len(shown) <= _SHOWN_LENGTH else shown[: _SHOWN_LENGTH - 1] + "…"
 
 
 def _is_block(node: ast.AST, field: str) -> bool:

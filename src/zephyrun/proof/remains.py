@@ -26,11 +26,13 @@ class Surroundings:
     """What the rest of the project adds to the reading of one file.
 
     `frame_readers` are the dotted names of modules that read other functions' variables;
+    `read_by` are modules that import this one and read the names of variables off functions;
     `module` is this file's own dotted name, "" where it is not known.
     """
 
     module: str = ""
     frame_readers: frozenset[str] = frozenset()
+    read_by: frozenset[str] = frozenset()
     reads_source: bool = False
 
 
@@ -69,13 +71,20 @@ def reservations(
         if exposure.whole_file or home in facts.ancestors(exposure.scope):
             what = f"nothing looks up `{name}` of {reach.name} by name through {exposure.what}"
             found.setdefault(what, exposure.start)
-    for reader in frame_readers_in_reach(facts, surroundings):
-        what = f"nothing in {reader}, which reads other functions' variables, looks up `{name}` of {reach.name}"
+    for reader in _readers_in_reach(facts, surroundings):
+        what = (
+            f"nothing in {reader}, which reads other functions' variables, "
+            f"looks up `{name}` of {reach.name}"
+        )
         found.setdefault(what, reach.start)
     for text in facts.texts_between(reach.start, reach.end):
         if _may_look_up(text, name):
             what = f"the text {_shown(text)} in {reach.name} does not look up the variable `{name}`"
             found.setdefault(what, text.start)
+    if (marked := facts.marked_words.get(name)) is not None:
+        # Some libraries look the words that follow an `@` up among their caller's variables.
+        what = f"the text {_shown(marked)} does not look up the variable `{name}` of {reach.name}"
+        found.setdefault(what, marked.start)
     return tuple(Reservation(what, start) for what, start in found.items())
 
 
@@ -99,33 +108,44 @@ def new_name_reservations(
     )
 
 
-def frame_readers_in_reach(facts: FileFacts, surroundings: Surroundings) -> tuple[str, ...]:
-    """The modules among the imported ones, or inside imported packages, that read frames."""
-    imported = {_absolute(name, surroundings.module) for name in facts.imports}
-    return tuple(
-        sorted(
-            reader
-            for reader in surroundings.frame_readers
-            if any(_touches(name, reader) for name in imported)
-        )
-    )
+def _readers_in_reach(facts: FileFacts, surroundings: Surroundings) -> list[str]:
+    """The modules that read frames among the imported ones or inside imported packages, and those
+    that import this one and read names off functions."""
+    imported = absolute_imports(facts, surroundings.module)
+    readers = {
+        reader
+        for reader in surroundings.frame_readers
+        if any(touches(name, reader) for name in imported)
+    }
+    return sorted(readers | surroundings.read_by)
 
 
-def _touches(imported: str, reader: str) -> bool:
+def touches(imported: str, module: str) -> bool:
+    """Whether importing a dotted name could give access to a module or to something in it."""
     return (
-        imported == reader
-        or reader.startswith(imported + ".")
-        or imported.startswith(reader + ".")
+        imported == module
+        or module.startswith(imported + ".")
+        or imported.startswith(module + ".")
     )
 
 
-def _absolute(name: str, module: str) -> str:
-    """The absolute name of an import; a relative one counts from the module's own package."""
-    level = len(name) - len(name.lstrip("."))
-    if not level:
-        return name
-    package = module.split(".")[:-level]
-    return ".".join([*package, name[level:]]).strip(".")
+def absolute_imports(facts: FileFacts, module: str) -> set[str]:
+    """The absolute dotted names that a file imports, and some more.
+
+    Relative ones count from the package; since the name alone does not tell a package from a plain
+    module, both readings are given.
+    """
+    found = set()
+    for name in facts.imports:
+        rest = name.lstrip(".")
+        level = len(name) - len(rest)
+        if not level:
+            found.add(name)
+            continue
+        parts = module.split(".")
+        for n_kept in (len(parts) - level, len(parts) - level + 1):
+            found.add(".".join([*parts[: max(n_kept, 0)], rest]).strip("."))
+    return found - {""}
 
 
 def _reach(facts: FileFacts, binding: int) -> _Reach:

@@ -9,13 +9,16 @@ from typing import NamedTuple
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.proof.comparison import compare_files
-from zephyrun.proof.remains import Surroundings, reads_source
+from zephyrun.proof.remains import Surroundings, absolute_imports, reads_source, touches
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
 # A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
 Content = bytes | str
 
+# Only files that hold one of these words are looked at closely.
 _SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get_source")
+_FUNCTION_MARKS = (b"co_varnames", b"co_cellvars", b"co_freevars", b"getclosurevars")
+_FRAME_MARKS = (b"f_locals", b"getargvalues", b"getinnerframes", b"getouterframes", *_FUNCTION_MARKS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,16 +90,41 @@ def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
     contents = {name: data for name, data in files.items() if is_python(name) and isinstance(data, bytes)}
     import_roots = find_import_roots(contents)
     modules = {name: module_name(name, import_roots) for name in contents}
-    readers = {modules[name] for name, data in contents.items() if b"f_locals" in data}
+    frame_readers = {modules[name] for name, data in contents.items() if _has_any(data, _FRAME_MARKS)}
+    reads_of = {
+        modules[name]: _imports(data, modules[name])
+        for name, data in contents.items()
+        if _has_any(data, _FUNCTION_MARKS)
+    }
     any_reads_source = any(
-        _reads_source(data)
-        for data in contents.values()
-        if any(mark in data for mark in _SOURCE_MARKS)
+        _reads_source(data) for data in contents.values() if _has_any(data, _SOURCE_MARKS)
     )
     return {
-        name: Surroundings(module, frozenset(readers - {module}), any_reads_source)
+        name: Surroundings(
+            module,
+            frozenset(frame_readers - {module}),
+            frozenset(
+                reader
+                for reader, imported in reads_of.items()
+                if reader != module
+                and (imported is None or any(touches(each, module) for each in imported))
+            ),
+            any_reads_source,
+        )
         for name, module in modules.items()
     }
+
+
+def _has_any(data: bytes, marks: Iterable[bytes]) -> bool:
+    return any(mark in data for mark in marks)
+
+
+def _imports(data: bytes, module: str) -> set[str] | None:
+    """The absolute names that a file imports; `None` where it cannot be read."""
+    try:
+        return absolute_imports(read_facts(data), module)
+    except UnreadableSource:
+        return None
 
 
 def _reads_source(data: bytes) -> bool:

@@ -16,6 +16,7 @@ _MEANINGS = {
     Verdict.DIFFERENT: "a running program could tell the versions apart",
     Verdict.UNPROVEN: "not shown to do the same",
 }
+_WIDEST_PATH = 50
 # Given a path and a side ("old" or "new"), the text of that file, or None.
 TextOf = Callable[[str, str], SourceText | None]
 
@@ -23,11 +24,13 @@ TextOf = Callable[[str, str], SourceText | None]
 def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[Text]:
     """The lines of the report in order: files that changed, assumptions, the verdict."""
     changed = [(path, each) for path, each in proof.files if each.edits or each.differences]
+    width = min(max((len(path) for path, _ in changed), default=0), _WIDEST_PATH)
     for path, file_proof in changed:
+        edits = ", ".join(file_proof.edit_texts())
         yield one_line(
             (f"{file_proof.verdict.value:10}", _STYLES[file_proof.verdict]),
-            (path, "cyan"),
-            ("  " + ", ".join(file_proof.edit_texts()) if file_proof.edits else "", ""),
+            (f"{path:{width}}" if edits else path, "cyan"),
+            (f"  {edits}" if edits else "", ""),
         )
         for difference in file_proof.differences:
             yield from _difference(path, difference, text_of)

@@ -15,6 +15,11 @@ from zephyrun.source import SourceText
 _CONTEXT_LINES = 1
 _MOST_SUGGESTIONS = 3
 _REMEDY_STYLES = {"safe": "green", "review": "yellow", "none": "dim"}
+_REMEDIES = {
+    "safe": "can be changed safely",
+    "review": "after you confirm something",
+    "none": "only told",
+}
 _BAR_WIDTH = 10
 _HEAVY_WEIGHT = 8.0
 
@@ -90,13 +95,11 @@ def _remedies(finding: Finding) -> Iterator[Text]:
 def _totals(surveys: Sequence[FileSurvey], findings: Sequence[Finding]) -> Iterator[Text]:
     n_lines = sum(survey.n_lines for survey in surveys)
     remedies = Counter(finding.remedy.value for finding in findings)
+    parts = [f"{remedies[each]:,} {meaning}" for each, meaning in _REMEDIES.items() if remedies[each]]
     yield Text.assemble(
         (counted(len(findings), "finding"), "bold"),
         f" in {counted(len(surveys), 'file')} and {counted(n_lines, 'line')}",
-        f": {remedies['safe']} can be changed safely, {remedies['review']} after you confirm something"
-        if findings
-        else "",
-        f", {remedies['none']} are only told" if remedies["none"] else "",
+        ": " + ", ".join(parts) if parts else "",
     )
     by_kind = Counter(finding.kind for finding in findings)
     for kind in sorted(by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):

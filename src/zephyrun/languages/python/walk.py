@@ -741,7 +741,8 @@ class Walk:
         self, start: int, end: int, words: str, use: str, beside: str, *, interpolated: bool
     ) -> None:
         self.texts.append(Text(start, end, words, self._scope, use, beside, interpolated))
-        if self._reads_names(words) and (self._speaks_of_builtins or beside in _GETTERS):
+        looks_up = self._speaks_of_builtins or beside in _GETTERS
+        if words in _FRAME_READERS or (looks_up and self._reads_names(words)):
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
 
     def _joined(self, node: ast.JoinedStr, context: str, beside: str) -> None:
