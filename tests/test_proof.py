@@ -225,6 +225,19 @@ def test_what_is_not_understood_yet_is_unproven_and_not_different():
         assert compare_files(old, new).verdict is Verdict.UNPROVEN
 
 
+def test_what_is_added_does_not_make_the_rest_different():
+    """A function more shifts scopes and lines, a text more is documentation: no claim about others."""
+    old = b"class H:\n    def w(self, k):\n        t = k\n        return [self.a(e) for e in t]\n"
+    new = b"def g(k):\n    return [e for e in k]\n\n" + old.replace(b"        t", b'        "Weigh."\n        t', 1)
+    proof = compare_files(old, new)
+    assert proof.verdict is Verdict.UNPROVEN
+    assert [(each.new_line, each.what) for each in proof.differences] == [
+        (1, "g is only in the new version"), (6, "statements were added"),
+    ]  # fmt: skip
+    other = new.replace(b"Weigh.", b"Weigh it.")
+    assert [each.what for each in compare_files(new, other).differences] == ["the documentation text changed"]
+
+
 def test_edits_are_counted_and_definitions_judged():
     """What was recognised, and each definition with what it rests on."""
     old = b"def read(p):\n    d = p  # the path\n    return d\ndef total(p):\n    return read(p)\n"

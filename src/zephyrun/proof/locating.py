@@ -12,12 +12,12 @@ from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Hashable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence, Set
 from difflib import SequenceMatcher
 from typing import Any, NamedTuple
 
 from zephyrun.languages.python import ParsedFile
-from zephyrun.proof.normal_form import Element, NormalForm
+from zephyrun.proof.normal_form import Element, NormalForm, is_text_statement
 from zephyrun.proof.verdict import DefinitionProof, Difference, Verdict
 
 _BLOCK_FIELDS = frozenset({"body", "orelse", "finalbody", "handlers", "cases"})
@@ -49,6 +49,7 @@ class _Head(NamedTuple):
 
     node: Any
     depth: int
+    is_documentation: bool
     shape: tuple[Hashable, ...]
     form: NormalForm
 
@@ -68,8 +69,14 @@ def locate_differences(
         if key not in old_units:
             line = unit.node.lineno
             found.append(Difference(0, line, f"{unit.name} is only in the new version"))
+    lonely = {
+        id(units[key].node)
+        for units in (old_units, new_units)
+        for key in old_units.keys() ^ new_units.keys()
+        if key in units
+    }
     for key in old_units.keys() & new_units.keys():
-        comparison = _UnitComparison(old, new, old_units[key], new_units[key])
+        comparison = _UnitComparison(old, new, old_units[key], new_units[key], lonely)
         if (difference := comparison.difference()) is not None:
             found.append(difference)
     if not found:
@@ -131,12 +138,15 @@ def _units(tree: ast.Module) -> Iterator[_Unit]:
 
 
 class _UnitComparison:
-    """Compares the own statements of two units."""
+    """Compares the own statements of two units, those in `lonely` left aside: by `id`, definitions
+    that only one version has, of which enough is said already."""
 
-    def __init__(self, old: ParsedFile, new: ParsedFile, old_unit: _Unit, new_unit: _Unit) -> None:
+    def __init__(
+        self, old: ParsedFile, new: ParsedFile, old_unit: _Unit, new_unit: _Unit, lonely: Set[int]
+    ) -> None:
         self.old, self.new = old, new
-        self.old_heads = list(_heads(old, old_unit.node))
-        self.new_heads = list(_heads(new, new_unit.node))
+        self.old_heads = [head for head in _heads(old, old_unit.node) if id(head.node) not in lonely]
+        self.new_heads = [head for head in _heads(new, new_unit.node) if id(head.node) not in lonely]
         self._new_of: dict[int, int] = {}
         self._old_of: dict[int, int] = {}
 
@@ -216,12 +226,12 @@ class _UnitComparison:
         return int(heads[min(index, len(heads) - 1)].node.lineno)
 
     def _compare_heads(self, old_head: _Head, new_head: _Head) -> Difference | None:
-        old_form = self._numbered(self.old, old_head.node, lambda binding: binding)
-        new_form = self._numbered(
-            self.new, new_head.node, lambda binding: self._old_of.get(binding, ("new", binding))
+        old_form = _form_of(self.old, old_head, lambda binding: binding)
+        new_form = _form_of(
+            self.new, new_head, lambda binding: self._old_of.get(binding, ("new", binding))
         )
         for index, (before, after) in enumerate(zip(old_form.elements, new_form.elements)):
-            if before != after:
+            if _comparable(self.old, before) != _comparable(self.new, after):
                 if before[0] == after[0] == "constant":
                     verdict = Verdict.DIFFERENT
                     what = f"{_constant(old_form, index)} became {_constant(new_form, index)}"
@@ -234,11 +244,6 @@ class _UnitComparison:
                     verdict,
                 )
         return None
-
-    def _numbered(self, parsed: ParsedFile, node: ast.AST, number: Any) -> NormalForm:
-        form = NormalForm(parsed, number=number)
-        form.write_head(node, _is_block)
-        return form
 
     def _classify(self, before: Element, after: Element) -> tuple[Verdict, str]:
         """Whether a running program could tell, and what to say."""
@@ -255,7 +260,10 @@ class _UnitComparison:
             old_name, new_name = self._spelling(self.old, before), self._spelling(self.new, after)
             if old_name == new_name:
                 return Verdict.DIFFERENT, f"`{new_name}` no longer means the same variable"
-            return Verdict.DIFFERENT, f"`{old_name}` became `{new_name}`, which is another variable"
+            # A name that only one version knows may well stand for the same thing.
+            is_known = new_name in self.old.facts.names and old_name in self.new.facts.names
+            verdict = Verdict.DIFFERENT if is_known else Verdict.UNPROVEN
+            return verdict, f"`{old_name}` became `{new_name}`, which is another variable"
         if sorts == ("name", "name"):
             return self._classify_names(before, after)
         if sorts == ("attribute", "attribute"):
@@ -318,6 +326,18 @@ def _is_block(node: ast.AST, field: str) -> bool:
     )
 
 
+def _comparable(parsed: ParsedFile, element: Element) -> Hashable:
+    """An element as it compares between versions of which one may have more scopes: those are told
+    apart by what they are called, and not by their number."""
+    if element[0] == "local":
+        return "local", _number(element)
+    if element[0] == "name":
+        assert isinstance(element[1], tuple), "a name element holds name, scope, outside"
+        name, scope, outside = element[1]
+        return "name", name, parsed.facts.dotted(scope), parsed.facts.scopes[scope].kind, outside
+    return element
+
+
 def _heads(parsed: ParsedFile, unit: Any) -> Iterator[_Head]:
     """The statements of a unit, each without its blocks; definitions inside it by their heads."""
     yield _head(parsed, unit, 0)
@@ -325,21 +345,34 @@ def _heads(parsed: ParsedFile, unit: Any) -> Iterator[_Head]:
 
 
 def _heads_inside(parsed: ParsedFile, node: Any, depth: int) -> Iterator[_Head]:
+    is_documented = isinstance(node, (ast.Module, *_DEFINITIONS))
     for field in ("body", "handlers", "cases", "orelse", "finalbody"):
-        for child in getattr(node, field, None) or ():
-            yield _head(parsed, child, depth)
+        for index, child in enumerate(getattr(node, field, None) or ()):
+            is_first = is_documented and field == "body" and not index
+            yield _head(parsed, child, depth, is_documentation=is_first and is_text_statement(child))
             if not isinstance(child, _DEFINITIONS):
                 yield from _heads_inside(parsed, child, depth + 1)
 
 
-def _head(parsed: ParsedFile, node: Any, depth: int) -> _Head:
+def _head(parsed: ParsedFile, node: Any, depth: int, *, is_documentation: bool = False) -> _Head:
+    node = _with_line(node)
+    if is_documentation:
+        form = NormalForm(parsed)
+        form.write_documentation(node)
+        return _Head(node, depth, True, ("documentation",), form)
     form = NormalForm(parsed)
     form.write_head(node, _is_block)
-    shape = tuple(
-        (element[0], element[1][0] if element[0] == "local" else element[1])  # type: ignore[index]
-        for element in form.elements
-    )
-    return _Head(_with_line(node), depth, shape, form)
+    shape = tuple(_comparable(parsed, element) for element in form.elements)
+    return _Head(node, depth, False, shape, form)
+
+
+def _form_of(parsed: ParsedFile, head: _Head, number: Callable[[int], Hashable]) -> NormalForm:
+    form = NormalForm(parsed, number=number)
+    if head.is_documentation:
+        form.write_documentation(head.node)
+    else:
+        form.write_head(head.node, _is_block)
+    return form
 
 
 def _with_line(node: Any) -> Any:

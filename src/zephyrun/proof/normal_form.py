@@ -84,6 +84,10 @@ class NormalForm:
         self._leaves_out = leaves_out
         self._node(node)
 
+    def write_documentation(self, node: ast.Expr) -> None:
+        """Write a statement that is the documentation text of what it stands in."""
+        self._documentation(node)
+
     def _emit(self, sort: str, value: Hashable = None) -> None:
         self.elements.append((sort, value))
         self.starts.append(self._where)
@@ -141,7 +145,7 @@ class NormalForm:
                 node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef
             )
             for index, value in enumerate(values):
-                if documented and index == 0 and _is_text_statement(value):
+                if documented and index == 0 and is_text_statement(value):
                     self._documentation(value)
                 elif isinstance(value, ast.AST):
                     self._node(value)
@@ -175,7 +179,8 @@ class NormalForm:
             self._emit("name", (record.name, record.scope, record.outside))
 
 
-def _is_text_statement(node: object) -> bool:
+def is_text_statement(node: object) -> bool:
+    """Whether a statement is a text and nothing else, as documentation is."""
     return (
         isinstance(node, ast.Expr)
         and isinstance(node.value, ast.Constant)
