@@ -35,6 +35,10 @@ from zephyrun.facts import Role, ScopeKind
 from zephyrun.languages.python.reading import UnreadableSource, parse_with_table
 from zephyrun.languages.python.scopes import BOUND, Mark
 
+# How a part of an instruction's name tells its storage class; the first that fits counts.
+_STORAGE_WORDS = (
+    ("GLOBAL", "global"), ("NAME", "name"), ("FAST", "fast"), ("DEREF", "cell"), ("CLOSURE", ""),
+)  # fmt: skip
 # Names that the compiler makes up: no one wrote them, so no reference can meet them.
 _MADE_UP = {
     "__class__", "__classcell__", "__classdict__", "__classdictcell__", "__module__", "__qualname__",
@@ -252,14 +256,14 @@ def _code_objects(code: CodeType) -> Iterator[CodeType]:
 
 
 def _storage(opname: str) -> str:
-    for word, storage in (("GLOBAL", "global"), ("NAME", "name"), ("FAST", "fast"), ("DEREF", "cell"), ("CLOSURE", "")):
+    for word, storage in _STORAGE_WORDS:
         if word in opname:
             return storage
     return ""
 
 
 def _name_instructions(code: CodeType) -> Iterator[tuple[str, str, int, tuple[int, int, int, int]]]:
-    """(name, storage, which of its names, range) of each instruction that reads, writes or deletes a name."""
+    """Name, storage, which of its names, and range of each instruction that handles a name."""
     instructions = list(dis.get_instructions(code))
     for index, instruction in enumerate(instructions):
         opname, place = instruction.opname, instruction.positions
@@ -368,8 +372,13 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
                 around = facts.statements[max(facts.statement_at(start), 0)]
                 start = min(around.start, source.line_starts[line - 1])
                 end = max(around.end, source.line_starts[min(line, len(source.line_starts) - 1)])
-                if any(_agrees(facts, each, name, storage) for each in _between(facts.references, starts, start, end)):
-                    met.update(each.start for each in _between(facts.references, starts, start, end) if _agrees(facts, each, name, storage))
+                agreeing = [
+                    each.start
+                    for each in _between(facts.references, starts, start, end)
+                    if _agrees(facts, each, name, storage)
+                ]
+                if agreeing:
+                    met.update(agreeing)
                     continue
             inside = [
                 candidate
@@ -418,7 +427,11 @@ def _classes(facts, reference) -> tuple[str, ...]:
         if reference.scope == 0:
             # Inlined comprehensions keep `global` where the module itself uses `name`.
             return ("name", "global")
-        return ("name", "global") if here in (ScopeKind.CLASS, ScopeKind.TYPES) else ("global", "name")[: 2 if sys.version_info >= (3, 12) and here is ScopeKind.COMPREHENSION else 1]
+        if here in (ScopeKind.CLASS, ScopeKind.TYPES):
+            return "name", "global"
+        # Since 3.12 a comprehension is folded into what is around it, a class body perhaps.
+        is_folded = sys.version_info >= (3, 12) and here is ScopeKind.COMPREHENSION
+        return ("global", "name") if is_folded else ("global",)
     if home is ScopeKind.CLASS:
         return ("name", "cell") if binding.name == "__class__" else ("name",)
     return ("cell",) if binding.captured else ("fast",)
@@ -457,10 +470,12 @@ def main() -> int:
         tallies = list(pool.map(compare_file, paths, chunksize=8))
     disagreements = [line for tally in tallies for line in tally.disagreements]
     print(f"Python {sys.version.split()[0]}")
-    print(f"files               {len(paths):>9,}  (refused by the interpreter itself: {sum(t.refused for t in tallies)})")
+    n_refused = sum(each.refused for each in tallies)
+    print(f"files               {len(paths):>9,}  (refused by the interpreter itself: {n_refused})")
     print(f"symbols compared    {sum(t.n_symbols for t in tallies):>9,}")
     print(f"instructions met    {sum(t.n_instructions for t in tallies):>9,}")
-    print(f"never compiled      {sum(t.n_uncompiled for t in tallies):>9,}  (annotations of locals, unreachable code, `global`)")
+    n_uncompiled = sum(each.n_uncompiled for each in tallies)
+    print(f"never compiled      {n_uncompiled:>9,}  (annotations of locals, dead code, `global`)")
     print(f"disagreements       {len(disagreements):>9,}")
     for line in disagreements[:40]:
         print("  ", line[:400])

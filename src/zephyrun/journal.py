@@ -155,7 +155,8 @@ class Journal:
                 path = record.target or record.path
                 if self._fingerprint(path) != record.after:
                     raise ChangedSince(
-                        f"{self._named(path)} changed since; restore that change by hand first, nothing was undone"
+                        f"{self._named(path)} changed since; take that change back by hand first, "
+                        "nothing was undone"
                     )
             entry = self._write_state(entry, "undoing")
             self._put_back(entry)
@@ -179,21 +180,21 @@ class Journal:
 
     def _check(self, operation: Operation) -> _Record:
         path = self._inside(operation.path)
-        before = self._fingerprint(operation.path)
+        named, before = self._named(operation.path), self._fingerprint(operation.path)
         if operation.deed is Deed.CREATE:
             if before != _ABSENT:
-                raise ChangedSince(f"{self._named(operation.path)} is there already; nothing was changed")
+                raise ChangedSince(f"{named} is there already; nothing was changed")
         elif before == _ABSENT:
-            raise ChangedSince(f"{self._named(operation.path)} is not there any more; nothing was changed")
+            raise ChangedSince(f"{named} is not there any more; nothing was changed")
         if operation.expected is not None and before != fingerprint(operation.expected):
             raise ChangedSince(
-                f"{self._named(operation.path)} changed since it was read; run the command again, nothing was changed"
+                f"{named} changed since it was read; run the command again, nothing was changed"
             )
         mode = 0
         if path.exists():
             mode = stat.S_IMODE(path.stat().st_mode)
             if not mode & stat.S_IWUSR:
-                raise UserError(f"{self._named(operation.path)} is read-only; nothing was changed")
+                raise UserError(f"{named} is read-only; nothing was changed")
         if operation.deed is Deed.MOVE and self._inside(operation.target).exists():
             raise ChangedSince(f"{self._named(operation.target)} is there already; nothing was changed")
         after = _ABSENT if operation.deed is Deed.DELETE else fingerprint(operation.data)
@@ -340,7 +341,9 @@ class Journal:
             handle = os.open(home / "lock", os.O_RDWR | os.O_CREAT, 0o644)
         except OSError as problem:
             shown = self._shown(home)
-            raise UserError(f"{shown} cannot be written: {problem.strerror}; nothing was changed") from problem
+            raise UserError(
+                f"{shown} cannot be written: {problem.strerror}; nothing was changed"
+            ) from problem
         try:
             _lock_file(handle)
             yield
@@ -357,7 +360,9 @@ def _lock_file(handle: int) -> None:
     try:
         fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
     except OSError as problem:
-        raise UserError("another zephyrun is changing this project; try again when it has ended") from problem
+        raise UserError(
+            "another zephyrun is changing this project; try again when it has ended"
+        ) from problem
 
 
 def _default_mode() -> int:

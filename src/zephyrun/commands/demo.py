@@ -63,7 +63,9 @@ def run(arguments: argparse.Namespace) -> int:
     tour.zephyrun("Everything can be taken back, to the byte …", "undo", "project")
     tour.zephyrun("… and done again: the plan still fits.", "apply", "cleanup.toml")
     here = for_people(folder)
-    tour.say(f"The result lies in {here}/project, as it was before in {here}/before, the plan beside them.")
+    tour.say(
+        f"The result lies in {here}/project, as it was before in {here}/before, the plan beside them."
+    )
     tour.say("Now try it on a copy of your own: zephyrun survey YOUR_FOLDER")
     return OK if tour.went_well else NOT_SO
 

@@ -34,7 +34,10 @@ def add_paths(parser: argparse.ArgumentParser) -> None:
 def add_format(parser: argparse.ArgumentParser) -> None:
     """How to print."""
     parser.add_argument(
-        "--format", choices=("text", "json"), default="text", help="print text (default) or one JSON document"
+        "--format",
+        choices=("text", "json"),
+        default="text",
+        help="print text (default) or one JSON document",
     )
     parser.add_argument(
         "--color", choices=("auto", "always", "never"), default="auto", help="when to use colours"

@@ -18,7 +18,12 @@ _DEEPEST = 3
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
     parser.add_argument(
-        "path", nargs="?", type=Path, default=Path("."), metavar="PATH", help="the project (default: here)"
+        "path",
+        nargs="?",
+        type=Path,
+        default=Path("."),
+        metavar="PATH",
+        help="the project (default: here)",
     )
     parser.add_argument("--list", action="store_true", help="show what can be taken back")
     options.add_format(parser)
@@ -54,7 +59,9 @@ def run(arguments: argparse.Namespace) -> int:
 def _list(journal: Journal, arguments: argparse.Namespace) -> int:
     entries = journal.undoable()
     if arguments.format == "json":
-        listed = [{"number": each.number, "label": each.label, "files": list(each.paths)} for each in entries]
+        listed = [
+            {"number": each.number, "label": each.label, "files": list(each.paths)} for each in entries
+        ]
         options.print_document(
             {"schema": "zephyrun.undo/1", "root": for_people(journal.root), "undoable": listed}
         )

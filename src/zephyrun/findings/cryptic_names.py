@@ -57,7 +57,8 @@ def _weight(view: FileView, binding: int) -> float:
     record = facts.bindings[binding]
     name = record.name.strip("_")
     roles = facts.roles(binding)
-    if not name or record.name != _spelling(view, binding) or Role.IMPORT in roles or all(role is Role.READ for role in roles):
+    is_mangled = record.name != _spelling(view, binding)
+    if not name or is_mangled or Role.IMPORT in roles or roles == {Role.READ}:
         return 0.0
     badness = crypticness(name)
     if not badness:

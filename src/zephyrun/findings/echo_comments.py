@@ -87,7 +87,7 @@ _TOKEN_WORDS = (
     ("max(", "maximum largest biggest max"),
     ("min(", "minimum smallest min"),
 )
-_HEADING_SORTS = frozenset({"for", "asyncfor", "while", "if", "with", "functiondef", "classdef", "return"})
+_HEADING_SORTS = frozenset("for asyncfor while if with functiondef classdef return".split())
 _BASE_WEIGHT = 0.8
 _WEIGHT_A_WORD = 0.1
 
@@ -132,7 +132,8 @@ def _is_echo(view: FileView, index: int) -> bool:
 def _is_part_of_block(view: FileView, index: int) -> bool:
     """Whether other comment lines stand right above or below: those are read as one text."""
     line = view.source.line_of(view.facts.comments[index].start)
-    neighbours = view.facts.comments[max(index - 1, 0) : index] + view.facts.comments[index + 1 : index + 2]
+    comments = view.facts.comments
+    neighbours = comments[max(index - 1, 0) : index] + comments[index + 1 : index + 2]
     return any(
         each.own_line and abs(view.source.line_of(each.start) - line) == 1 for each in neighbours
     )

@@ -57,7 +57,8 @@ SHORT_WORDS = frozenset(
 
 # Short forms that stand for one thing throughout the trade; a reader need not look them up.
 TRADE_FORMS = frozenset(
-    "ax df dx dy dz fd np pd plt tz utc cpu gpu io ctx ast cls csv sha crc rgb exc err msg src dst argv stdin stdout "
+    "ax df dx dy dz fd np pd plt tz utc cpu gpu io ctx ast cls csv sha crc rgb exc err msg src dst "
+    "argv stdin stdout "
     "kg mg cm mm km ms ns kb mb gb hz".split()
 )
 

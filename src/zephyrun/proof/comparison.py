@@ -217,7 +217,9 @@ def _lines(parsed: ParsedFile, replaced: dict[tuple[int, int], str], drop_blank:
         pieces += (text[position:start], instead)
         position = end
     lines = re.split(r"(\r\n|\r|\n)", "".join([*pieces, text[position:]]))
-    stripped = [line.rstrip(" \t\f") if line.strip(" \t\f\r\n") else line.strip(" \t\f") for line in lines]
+    stripped = [
+        line.rstrip(" \t\f") if line.strip(" \t\f\r\n") else line.strip(" \t\f") for line in lines
+    ]
     if drop_blank:
         return [line for line in stripped if line.strip("\r\n")]
     return stripped

@@ -261,7 +261,11 @@ class _UnitComparison:
             if old_name == new_name:
                 return Verdict.DIFFERENT, f"`{new_name}` no longer means the same variable"
             # A name that only one version knows may well stand for the same thing.
-            is_known = new_name in self.old.facts.names and old_name in self.new.facts.names
+            is_known = (
+                _knows(self.old, _comparable(self.new, after))
+                if after[0] == "name"
+                else _knows(self.new, _comparable(self.old, before))
+            )
             verdict = Verdict.DIFFERENT if is_known else Verdict.UNPROVEN
             return verdict, f"`{old_name}` became `{new_name}`, which is another variable"
         if sorts == ("name", "name"):
@@ -336,6 +340,14 @@ def _comparable(parsed: ParsedFile, element: Element) -> Hashable:
         name, scope, outside = element[1]
         return "name", name, parsed.facts.dotted(scope), parsed.facts.scopes[scope].kind, outside
     return element
+
+
+def _knows(parsed: ParsedFile, name: Hashable) -> bool:
+    """Whether a file has a binding that compares like a name element of the other version."""
+    return any(
+        _comparable(parsed, ("name", (each.name, each.scope, each.outside))) == name
+        for each in parsed.facts.bindings
+    )
 
 
 def _heads(parsed: ParsedFile, unit: Any) -> Iterator[_Head]:

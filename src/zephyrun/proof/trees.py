@@ -87,7 +87,9 @@ def _unproven(what: str) -> FileProof:
 
 def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
     """What each Python file of a tree must know about the others."""
-    contents = {name: data for name, data in files.items() if is_python(name) and isinstance(data, bytes)}
+    contents = {
+        name: data for name, data in files.items() if is_python(name) and isinstance(data, bytes)
+    }
     import_roots = find_import_roots(contents)
     modules = {name: module_name(name, import_roots) for name in contents}
     frame_readers = {modules[name] for name, data in contents.items() if _has_any(data, _FRAME_MARKS)}

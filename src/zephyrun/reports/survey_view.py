@@ -103,4 +103,5 @@ def _totals(surveys: Sequence[FileSurvey], findings: Sequence[Finding]) -> Itera
     )
     by_kind = Counter(finding.kind for finding in findings)
     for kind in sorted(by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
-        yield Text.assemble((f"  {by_kind[kind]:>5,} ", "bold"), f"{kind:15}", (KINDS[kind].reason, "dim"))
+        count = f"  {by_kind[kind]:>5,} "
+        yield Text.assemble((count, "bold"), f"{kind:15}", (KINDS[kind].reason, "dim"))

@@ -182,7 +182,9 @@ class Walk:
             self._visitors[kind] = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
         self._visitors[kind](node)
 
-    def visit_all(self, nodes: Iterable[ast.AST | None], context: str = "other", beside: str = "") -> None:
+    def visit_all(
+        self, nodes: Iterable[ast.AST | None], context: str = "other", beside: str = ""
+    ) -> None:
         """Visit several nodes that stand in one context."""
         for node in nodes:
             self.visit(node, context, beside)
