@@ -291,6 +291,7 @@ def test_ignored_files_and_projects_inside_are_left_out(project):
     assert found["left_out"] == [{"path": "inner", "reason": "a project of its own"}]
     assert document("survey", "inner", cwd=project)["findings"]
     assert document("survey", "build/made.py", cwd=project)["findings"]
+    assert document("survey", "build", cwd=project)["findings"]
 
 
 def test_the_demo(tmp_path):

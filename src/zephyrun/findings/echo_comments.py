@@ -23,7 +23,7 @@ _IS_NO_PROSE = re.compile(r"[^\x00-\x7f]|[#<>@|\\^~`\"=(\[{]|https?:|\d|\?|\b[A-
 _FILLERS = frozenset(
     """a an the this that these those it its our their of to in on into onto from for with by at as
     and then now all each every is are be here we us you i will should just simply new current given
-    variable variables value values list dict dictionary object attribute""".split()
+    variable variables value values""".split()
 )
 _REASONS = frozenset(
     """because since so otherwise must never always only unless until why avoid prevent ensure
@@ -119,8 +119,10 @@ def _is_echo(view: FileView, index: int) -> bool:
         return False
     statement = facts.statements[comment.statement]
     comment_line = source.line_of(comment.start)
+    if _is_part_of_block(view, index):
+        return False
     if comment.own_line:
-        if _is_part_of_block(view, index) or source.line_of(statement.start) != comment_line + 1:
+        if source.line_of(statement.start) != comment_line + 1:
             return False
         if _heads_paragraph(view, comment, statement):
             return False
@@ -130,13 +132,16 @@ def _is_echo(view: FileView, index: int) -> bool:
 
 
 def _is_part_of_block(view: FileView, index: int) -> bool:
-    """Whether other comment lines stand right above or below: those are read as one text."""
-    line = view.source.line_of(view.facts.comments[index].start)
+    """Whether comments right above or below are read together with this one: other lines of a text,
+    or a column of remarks behind the code."""
     comments = view.facts.comments
-    neighbours = comments[max(index - 1, 0) : index] + comments[index + 1 : index + 2]
-    return any(
-        each.own_line and abs(view.source.line_of(each.start) - line) == 1 for each in neighbours
-    )
+    comment, place = comments[index], view.source.place(comments[index].start)
+    for each in comments[max(index - 1, 0) : index] + comments[index + 1 : index + 2]:
+        other = view.source.place(each.start)
+        are_both_alone = comment.own_line and each.own_line
+        if abs(other.line - place.line) == 1 and (are_both_alone or other.column == place.column):
+            return True
+    return False
 
 
 def _heads_paragraph(view: FileView, comment: Comment, statement: Statement) -> bool:
@@ -153,7 +158,7 @@ def _heads_paragraph(view: FileView, comment: Comment, statement: Statement) -> 
 
 def _says_only(comment: str, code: str, sort: str) -> bool:
     body = comment.lstrip("#").strip()
-    if not body or _IS_NO_PROSE.search(body):
+    if not body or comment.startswith("##") or _IS_NO_PROSE.search(body):
         return False
     words = [word.lower() for word in _WORD.findall(body)]
     # In `check if …` over an `if` the word gives no reason: it is what the statement does.

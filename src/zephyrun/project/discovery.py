@@ -98,6 +98,9 @@ def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
     that are projects of their own are not entered but added to `inner_projects`."""
     above = [root, *(root / part for part in _prefixes(start.relative_to(root).parts))]
     rules = [(folder, rule) for folder in above[:-1] if (rule := _rules(folder)) is not None]
+    if _is_ignored(start, True, rules):
+        # Whoever names an ignored folder means it.
+        rules = []
     stack = [(start, rules)]
     while stack:
         folder, inherited = stack.pop()

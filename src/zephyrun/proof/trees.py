@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+import re
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -94,7 +95,7 @@ def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
     modules = {name: module_name(name, import_roots) for name in contents}
     frame_readers = {modules[name] for name, data in contents.items() if _has_any(data, _FRAME_MARKS)}
     reads_of = {
-        modules[name]: _imports(data, modules[name])
+        modules[name]: _imports(data, modules[name], modules.values())
         for name, data in contents.items()
         if _has_any(data, _FUNCTION_MARKS)
     }
@@ -108,8 +109,7 @@ def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
             frozenset(
                 reader
                 for reader, imported in reads_of.items()
-                if reader != module
-                and (imported is None or any(touches(each, module) for each in imported))
+                if reader != module and any(touches(each, module) for each in imported)
             ),
             any_reads_source,
         )
@@ -121,12 +121,14 @@ def _has_any(data: bytes, marks: Iterable[bytes]) -> bool:
     return any(mark in data for mark in marks)
 
 
-def _imports(data: bytes, module: str) -> set[str] | None:
-    """The absolute names that a file imports; `None` where it cannot be read."""
+def _imports(data: bytes, module: str, modules: Collection[str]) -> set[str]:
+    """The absolute names that a file imports. One that cannot be read may import all of `modules`
+    whose own name stands in it as a word."""
     try:
         return absolute_imports(read_facts(data), module)
     except UnreadableSource:
-        return None
+        words = {word.decode("utf-8", "replace") for word in re.findall(rb"\w+", data)}
+        return {each for each in modules if each.rpartition(".")[2] in words}
 
 
 def _reads_source(data: bytes) -> bool:
