@@ -52,7 +52,8 @@ _SCORES = {
 _LEADING_VERBS = frozenset(
     """get read load fetch compute calculate calc find make create build parse to as iter take pick
     add choose select extract collect gather determine derive measure estimate query ask new init open
-    format convert normalize normalise render generate lookup resolve next""".split()
+    format convert normalize normalise render generate lookup resolve next write save dump send run
+    handle update set remove delete pop check split join match merge copy apply call emit""".split()
 )
 # Words that would say no more than the short name does.
 _EMPTY_WORDS = frozenset(
@@ -182,7 +183,7 @@ def _from_hint(source: SourceText, facts: FileFacts, hint: Hint) -> Iterator[_Ca
         # The function's own name is taken; without a verb before it, its noun is still free.
         text = _without_verb(name)
         if text == name:
-            text = name.rpartition("_")[2]
+            text = name.rpartition("_")[2] if "_" in name else ""
         if text:
             yield _Candidate(text, "returned", f"returned by {hint.name}")
     elif hint.source == "argument":
