@@ -5,6 +5,7 @@ import os
 import re
 import subprocess
 import sys
+from pathlib import Path
 
 import pytest
 
@@ -136,7 +137,8 @@ def test_from_a_messy_file_to_a_proved_and_undoable_clean_up(project):
     verdict = document("verify", old, "hive/log.py", cwd=project, code=3)
     assert fits(verdict, SHAPES["verify"]) and verdict["verdict"] == "unproven"
     assert "locals()" in verdict["files"][0]["differences"][0]["what"]
-    assert "apply cleanup.toml" in zephyrun("undo", "--list", cwd=project).stdout
+    listed = zephyrun("undo", "--list", cwd=project).stdout
+    assert "apply cleanup.toml: hive/log.py" in listed and "assumed  nothing looks up `q`" in listed
     assert document("undo", cwd=project)["undone"] == ["hive/log.py"]
     assert (project / "hive/log.py").read_text() == LOG
     assert "nothing to undo" in zephyrun("undo", cwd=project, code=1).stderr
@@ -239,6 +241,25 @@ def test_wrong_calls(project, words, message):
     done = zephyrun(*words, cwd=project, code=2)
     assert message in done.stderr and done.stdout == ""
     assert (project / "hive/log.py").read_text() == LOG
+
+
+def test_faults_of_our_own_and_interruptions(project, monkeypatch, capsys):
+    """One sentence that names the log with the details; 70 for a fault, 130 for an interruption."""
+    from zephyrun.commands import main, survey
+
+    for problem, code in ((ZeroDivisionError("bees"), 70), (KeyboardInterrupt(), 130)):
+
+        def fail(arguments, problem=problem):
+            raise problem
+
+        monkeypatch.setattr(survey, "run", fail)
+        assert main(["survey", str(project)]) == code
+        said = capsys.readouterr()
+        assert said.out == "" and said.err.count("\n") == 1
+        if code == 70:
+            log = Path(said.err.split("report it with ")[1].strip())
+            assert "ZeroDivisionError: bees" in log.read_text()
+            log.unlink()
 
 
 @pytest.mark.parametrize("command", ["", "demo", "survey", "propose", "apply", "verify", "undo"])

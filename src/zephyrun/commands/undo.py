@@ -60,7 +60,13 @@ def _list(journal: Journal, arguments: argparse.Namespace) -> int:
     entries = journal.undoable()
     if arguments.format == "json":
         listed = [
-            {"number": each.number, "label": each.label, "files": list(each.paths)} for each in entries
+            {
+                "number": entry.number,
+                "label": entry.label,
+                "files": list(entry.paths),
+                "assumptions": list(entry.assumptions),
+            }
+            for entry in entries
         ]
         options.print_document(
             {"schema": "zephyrun.undo/1", "root": for_people(journal.root), "undoable": listed}
@@ -69,6 +75,8 @@ def _list(journal: Journal, arguments: argparse.Namespace) -> int:
     screen = options.console(arguments.color)
     for entry in entries:
         screen.print(f"{entry.number:4}  {entry.label}: {_files(journal, entry)}")
+        for what in entry.assumptions:
+            screen.print(f"      assumed  {what}")
     if not entries:
         screen.print("there is nothing to undo here")
     return OK
