@@ -7,7 +7,9 @@ the code can clear. Without a person's word for it the verdict is `unproven`.
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import NamedTuple
 
 from zephyrun.facts import FileFacts, ScopeKind, Text
@@ -71,7 +73,7 @@ def reservations(
         if exposure.whole_file or home in facts.ancestors(exposure.scope):
             what = f"nothing looks up `{name}` of {reach.name} by name through {exposure.what}"
             found.setdefault(what, exposure.start)
-    for reader in _readers_in_reach(facts, surroundings):
+    for reader in _readers_in_reach(facts.imports, surroundings):
         what = (
             f"nothing in {reader}, which reads other functions' variables, "
             f"looks up `{name}` of {reach.name}"
@@ -108,16 +110,17 @@ def new_name_reservations(
     )
 
 
-def _readers_in_reach(facts: FileFacts, surroundings: Surroundings) -> list[str]:
+@lru_cache(maxsize=4)
+def _readers_in_reach(imports: tuple[str, ...], surroundings: Surroundings) -> tuple[str, ...]:
     """The modules that read frames among the imported ones or inside imported packages, and those
-    that import this one and read names off functions."""
-    imported = absolute_imports(facts, surroundings.module)
+    that import this one and read names off functions. Asked for every binding of a file in turn."""
+    imported = absolute_imports(imports, surroundings.module)
     readers = {
         reader
         for reader in surroundings.frame_readers
         if any(touches(name, reader) for name in imported)
     }
-    return sorted(readers | surroundings.read_by)
+    return tuple(sorted(readers | surroundings.read_by))
 
 
 def touches(imported: str, module: str) -> bool:
@@ -129,14 +132,14 @@ def touches(imported: str, module: str) -> bool:
     )
 
 
-def absolute_imports(facts: FileFacts, module: str) -> set[str]:
+def absolute_imports(imports: Iterable[str], module: str) -> set[str]:
     """The absolute dotted names that a file imports, and some more.
 
     Relative ones count from the package; since the name alone does not tell a package from a plain
     module, both readings are given.
     """
     found = set()
-    for name in facts.imports:
+    for name in imports:
         rest = name.lstrip(".")
         level = len(name) - len(rest)
         if not level:

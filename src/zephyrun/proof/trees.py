@@ -125,7 +125,7 @@ def _imports(data: bytes, module: str, modules: Collection[str]) -> set[str]:
     """The absolute names that a file imports. One that cannot be read may import all of `modules`
     whose own name stands in it as a word."""
     try:
-        return absolute_imports(read_facts(data), module)
+        return absolute_imports(read_facts(data).imports, module)
     except UnreadableSource:
         words = {word.decode("utf-8", "replace") for word in re.findall(rb"\w+", data)}
         return {each for each in modules if each.rpartition(".")[2] in words}

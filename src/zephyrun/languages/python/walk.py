@@ -222,12 +222,21 @@ class Walk:
     def _end_of_head(self, node: ast.stmt, start: int) -> int:
         """Where the last part of a compound statement's head ends; `start` where it has no parts."""
         ends = [start]
-        for field, value in ast.iter_fields(node):
-            if field in _BLOCKS:
-                continue
-            for part in value if isinstance(value, list) else [value]:
-                if isinstance(part, ast.AST):
-                    ends += [self.end_of(each) for each in ast.walk(part) if hasattr(each, "lineno")]
+        # Some parts have no place of their own: then those inside them count.
+        parts: list[ast.AST] = [node]
+        while parts:
+            part = parts.pop()
+            for field in part._fields:
+                if part is node and field in _BLOCKS:
+                    continue
+                value = getattr(part, field, None)
+                for inner in value if isinstance(value, list) else (value,):
+                    if isinstance(inner, ast.expr):
+                        ends.append(self.end_of(inner))
+                    elif isinstance(inner, ast.AST):
+                        if hasattr(inner, "lineno"):
+                            ends.append(self.end_of(inner))
+                        parts.append(inner)
         return max(ends)
 
     def _full_start(self, node: Any) -> int:
