@@ -9,7 +9,7 @@ from tests.helpers import PROJECT, REAL_MODULES, program_pairs, real_source
 from zephyrun.languages.python import parse
 from zephyrun.proof import Surroundings, Verdict, compare_files, compare_trees
 from zephyrun.proof.compiled import compiled_difference
-from zephyrun.proof.normal_form import NormalForm
+from zephyrun.proof.normal_form import NormalForm, Version
 
 NEAR_MISS_FILES = sorted(
     path.name for path in (PROJECT / "benchmarks" / "near_misses").glob("*.txt") if path.name != "true_pairs.txt"
@@ -32,8 +32,10 @@ def test_near_misses_are_not_the_same(old, new):
 )
 def test_true_pairs_are_the_same(old, new):
     """A proof that always doubted would be safe and of no use."""
-    assert compare_files(old, new).verdict is Verdict.SAME
-    assert compare_files(new, old).verdict is Verdict.SAME
+    proof = compare_files(old, new)
+    assert proof.verdict is Verdict.SAME
+    # A name that others might use is not taken away as lightly as it is given.
+    assert proof.introduced or compare_files(new, old).verdict is Verdict.SAME
 
 
 def test_there_are_enough_near_misses():
@@ -197,7 +199,7 @@ def test_each_witness_alone_sees_mutants(name):
             new = ast.unparse(tree).encode()
             forms = []
             for data in (old, new):
-                form = NormalForm(parse(data))
+                form = NormalForm(Version(parse(data)))
                 form.write_module()
                 forms.append(form.elements)
             assert forms[0] != forms[1], mutation
@@ -218,7 +220,7 @@ def test_what_is_not_understood_yet_is_unproven_and_not_different():
     """Statements in another order, a constant with a name, a renamed method: no claim is made."""
     for old, new in (
         (b"a = 1\nb = 2\n", b"b = 2\na = 1\n"),
-        (b"def f():\n    return 30\n", b"DAYS = 30\ndef f():\n    return DAYS\n"),
+        (b"DAYS = 30\ndef f():\n    return DAYS\n", b"def f():\n    return 30\n"),
         (b"class H:\n    def w(self): return self.k\n", b"class H:\n    def weigh(self): return self.k\n"),
         (b"def f(x):\n    y = x\n    return y\n", b"def f(x):\n    return x\n"),
     ):
@@ -270,6 +272,33 @@ def test_a_module_that_reads_names_off_functions_keeps_those_of_what_it_imports(
     assert compare_trees({"show.py": reader, "log.py": old}, {"show.py": reader, "log.py": new}).verdict is Verdict.UNPROVEN
     other = b"import os\nnames = os.line.__code__.co_varnames\n"
     assert compare_trees({"show.py": other, "log.py": old}, {"show.py": other, "log.py": new}).verdict is Verdict.SAME
+
+
+CLASHES = {
+    "asked for": b"import log\nlimit = getattr(log, 'HEAVY', 20)\n",
+    "set from outside": b"import log\nlog.HEAVY = 20\n",
+    "taken when it is there": b"try:\n    from log import HEAVY\nexcept ImportError:\n    HEAVY = 20\n",
+    "over one's own": b"HEAVY = 20\nfrom log import *\n",
+    "cannot be read": b"from log import *\nprint HEAVY\n",
+    "walked through": b"import log\nlimits = [each for each in vars(log)]\n",
+    "listed": b"import log\nlimits = [each for each in dir(log)]\n",
+    "table of names": b"import log\nlimits = list(log.__dict__)\n",
+}
+NO_CLASHES = {
+    "its own": b"import log\nHEAVY = 20\n",
+    "unrelated": b"import other\nother.HEAVY = 20\nlimits = vars(other)\n",
+    "an instance's names": b"import log\nclass Hive:\n    def show(self):\n        return vars(self), self.__dict__\n",
+}
+
+
+@pytest.mark.parametrize("other", [*CLASHES, *NO_CLASHES])
+def test_a_new_name_in_a_module_and_those_who_import_it(other):
+    """A constant is not the same where another file might notice its name."""
+    old = b"def heavy(hive):\n    return hive.weight > 18\n"
+    new = b"HEAVY = 18\n" + old.replace(b"18", b"HEAVY")
+    data = {**CLASHES, **NO_CLASHES}[other]
+    verdict = compare_trees({"log.py": old, "show.py": data}, {"log.py": new, "show.py": data}).verdict
+    assert verdict is (Verdict.UNPROVEN if other in CLASHES else Verdict.SAME)
 
 
 def test_warnings_that_come_to_share_a_line_are_an_assumption():

@@ -291,9 +291,9 @@ class FileFacts:
         return [reference.start for reference in self.references]
 
     @cached_property
-    def binding_by_start(self) -> dict[int, int]:
-        """The binding of the name that begins at an offset."""
-        return {each.start: each.binding for each in self.references}
+    def reference_by_start(self) -> dict[int, Reference]:
+        """The reference that begins at an offset."""
+        return {each.start: each for each in self.references}
 
     @cached_property
     def names(self) -> frozenset[str]:

@@ -6,7 +6,13 @@ Translation validation: each result is checked afresh by three witnesses (`norma
 
 from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.remains import Reservation, Surroundings, reservations
-from zephyrun.proof.trees import Content, TreeProof, compare_trees, find_surroundings
+from zephyrun.proof.trees import (
+    Content,
+    TreeProof,
+    compare_trees,
+    find_clashes,
+    find_surroundings,
+)
 from zephyrun.proof.verdict import DefinitionProof, Difference, FileProof, Verdict
 
 __all__ = [
@@ -20,6 +26,7 @@ __all__ = [
     "Verdict",
     "compare_files",
     "compare_trees",
+    "find_clashes",
     "find_surroundings",
     "reservations",
 ]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection
+from collections.abc import Collection, Iterator, Mapping
 from itertools import pairwise
 
 from zephyrun.facts import FileFacts
@@ -12,7 +12,8 @@ from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.proof.compiled import NotCompiled, compiled_difference
 from zephyrun.proof.locating import judge_definitions, locate_differences
-from zephyrun.proof.normal_form import NormalForm
+from zephyrun.proof.named_constants import constant_reservations, introduced_constants
+from zephyrun.proof.normal_form import NormalForm, Version
 from zephyrun.proof.remains import (
     SOURCE_IS_NOT_READ,
     Surroundings,
@@ -64,19 +65,21 @@ def _parse_side(data: bytes, side: str) -> ParsedFile:
 
 def _all_same(data: bytes) -> tuple[DefinitionProof, ...]:
     try:
-        parsed = parse(data)
+        version = Version(parse(data))
     except UnreadableSource:
         return ()
-    return judge_definitions(parsed, parsed, ())
+    return judge_definitions(version, version, ())
 
 
 def _compare(
-    old: ParsedFile,
-    new: ParsedFile,
+    old_file: ParsedFile,
+    new_file: ParsedFile,
     surroundings: Surroundings,
     confirmed: frozenset[str],
     strict: bool,
 ) -> FileProof:
+    old = Version(old_file)
+    new = Version(new_file, introduced_constants(old_file.facts, new_file))
     old_form, new_form = NormalForm(old), NormalForm(new)
     old_form.write_module()
     new_form.write_module()
@@ -88,10 +91,14 @@ def _compare(
             definitions=judge_definitions(old, new, differences),
         )
     renamed = _renamed(old_form, new_form, old.facts, new.facts)
+    reserved = [
+        *_old_name_reservations(old, renamed, surroundings),
+        *_new_name_reservations(new, renamed, surroundings),
+    ]
     differences = (
-        _compiled_witness(old, new)
-        + _remaining(old, new, renamed, surroundings, confirmed)
-        + _first_lines(old, new)
+        *_compiled_witness(old, new),
+        *(difference for what, difference in reserved if what not in confirmed),
+        *_first_lines(old, new),
     )
     assumed = []
     if surroundings.reads_source or reads_source(old.facts):
@@ -99,14 +106,16 @@ def _compare(
     if _issues_warnings(old.facts) and _shared_lines(old) != _shared_lines(new):
         assumed.append(WARNINGS_DO_NOT_COUNT_LINES)
     if strict:
-        differences += tuple(Difference(0, 0, f"rests on an assumption: {what}") for what in assumed)
-    assumptions = [*(sorted(confirmed) if renamed else []), *assumed]
+        rests_on = "rests on an assumption"
+        differences += tuple(Difference(0, 0, f"{rests_on}: {what}") for what in assumed)
+    vouched_for = sorted({what for what, _ in reserved} & confirmed)
     return FileProof(
         worst(difference.verdict for difference in differences),
         _count_edits(old, new, renamed),
         differences,
         judge_definitions(old, new, differences),
-        tuple(assumptions),
+        (*vouched_for, *assumed),
+        tuple(sorted(each.name for each in new.constants.values())),
     )
 
 
@@ -123,37 +132,47 @@ def _renamed(
     }
 
 
-def _compiled_witness(old: ParsedFile, new: ParsedFile) -> tuple[Difference, ...]:
+def _compiled_witness(old: Version, new: Version) -> tuple[Difference, ...]:
+    numbers = {each.name: each.value for each in new.constants.values()}
     try:
-        difference = compiled_difference(old.source.to_bytes(), new.source.to_bytes())
+        difference = compiled_difference(old.source.to_bytes(), new.source.to_bytes(), numbers)
     except NotCompiled as problem:
         difference = str(problem)
     return () if difference is None else (Difference(0, 0, f"compiled: {difference}"),)
 
 
-def _remaining(
-    old: ParsedFile,
-    new: ParsedFile,
-    renamed: dict[int, int],
-    surroundings: Surroundings,
-    confirmed: frozenset[str],
-) -> tuple[Difference, ...]:
-    found = []
-    for before, after in renamed.items():
-        for reservation in reservations(old.facts, before, surroundings):
-            if reservation.what not in confirmed:
-                line = old.source.line_of(reservation.start)
-                found.append(Difference(line, 0, f"not shown: {reservation.what}"))
-        for reservation in new_name_reservations(new.facts, after):
-            if reservation.what not in confirmed:
-                line = new.source.line_of(reservation.start)
-                found.append(Difference(0, line, f"not shown: {reservation.what}"))
-    return tuple(found)
+# What a person may vouch for, and the difference that stands without it.
+_Reserved = tuple[str, Difference]
 
 
-def _first_lines(old: ParsedFile, new: ParsedFile) -> tuple[Difference, ...]:
+def _old_name_reservations(
+    old: Version, renamed: Mapping[int, int], surroundings: Surroundings
+) -> Iterator[_Reserved]:
+    for binding in renamed:
+        for what, start in reservations(old.facts, binding, surroundings):
+            line = old.source.line_of(start)
+            yield what, Difference(line, 0, f"not shown: {what}")
+
+
+def _new_name_reservations(
+    new: Version, renamed: Mapping[int, int], surroundings: Surroundings
+) -> Iterator[_Reserved]:
+    found = [
+        *(each for binding in renamed.values() for each in new_name_reservations(new.facts, binding)),
+        *(
+            each
+            for constant in new.constants.values()
+            for each in constant_reservations(new.parsed, constant, surroundings)
+        ),
+    ]
+    for what, start in found:
+        line = new.source.line_of(start)
+        yield what, Difference(0, line, f"not shown: {what}")
+
+
+def _first_lines(old: Version, new: Version) -> tuple[Difference, ...]:
     """A first line with `#!` is no mere comment: the system reads in it what runs the file."""
-    lines = [parsed.source.line(1) for parsed in (old, new)]
+    lines = [version.source.line(1) for version in (old, new)]
     if lines[0] == lines[1] or not any(line.startswith("#!") for line in lines):
         return ()
     return (Difference(1, 1, "the first line, which says what runs the file, changed"),)
@@ -165,9 +184,14 @@ def _issues_warnings(facts: FileFacts) -> bool:
     )
 
 
-def _shared_lines(parsed: ParsedFile) -> list[bool]:
+def _shared_lines(version: Version) -> list[bool]:
     """For each statement but the first, whether it begins on the line of the one before it."""
-    lines = [parsed.source.line_of(each.start) for each in parsed.facts.statements]
+    definitions = {each.start for each in version.constants.values()}
+    lines = [
+        version.source.line_of(each.start)
+        for each in version.facts.statements
+        if each.start not in definitions
+    ]
     return [before == after for before, after in pairwise(lines)]
 
 
@@ -175,7 +199,7 @@ def _shared_lines(parsed: ParsedFile) -> list[bool]:
 
 
 def _count_edits(
-    old: ParsedFile, new: ParsedFile, renamed: dict[int, int]
+    old: Version, new: Version, renamed: Mapping[int, int]
 ) -> tuple[tuple[str, int], ...]:
     before = Counter(comment.text for comment in old.facts.comments)
     after = Counter(comment.text for comment in new.facts.comments)
@@ -183,34 +207,37 @@ def _count_edits(
     edits = []
     if renamed:
         edits.append(("local rename", len(renamed)))
+    if new.constants:
+        edits.append(("named constant", len(new.constants)))
     if n_comments:
         edits.append(("comment", n_comments))
-    if _layout_differs(old, new, renamed, ignore_blank_lines=bool(n_comments)):
+    if _layout_differs(old, new, renamed, drop_blank=bool(n_comments or new.constants)):
         edits.append(("layout", 1))
     return tuple(edits)
 
 
 def _layout_differs(
-    old: ParsedFile, new: ParsedFile, renamed: dict[int, int], *, ignore_blank_lines: bool
+    old: Version, new: Version, renamed: Mapping[int, int], *, drop_blank: bool
 ) -> bool:
-    names = {
-        index: new.facts.bindings[after].name
+    """Whether the texts differ once renames, constants and comments are made undone."""
+    new_names = {
+        (reference.start, reference.end): new.facts.bindings[after].name
         for before, after in renamed.items()
-        for index in old.facts.bindings[before].references
+        for reference in map(old.facts.references.__getitem__, old.facts.bindings[before].references)
     }
-    replaced = {
-        (old.facts.references[index].start, old.facts.references[index].end): name
-        for index, name in names.items()
-    }
-    before = _lines(old, replaced, ignore_blank_lines)
-    after = _lines(new, {}, ignore_blank_lines)
-    return before != after
+    numbers = {(each.start, each.end): "" for each in new.constants.values()}
+    for constant in new.constants.values():
+        for index in new.facts.bindings[constant.binding].references:
+            reference = new.facts.references[index]
+            if reference.start != constant.start:
+                numbers[reference.start, reference.end] = constant.spelling
+    return _lines(old, new_names, drop_blank) != _lines(new, numbers, drop_blank)
 
 
-def _lines(parsed: ParsedFile, replaced: dict[tuple[int, int], str], drop_blank: bool) -> list[str]:
+def _lines(version: Version, replaced: dict[tuple[int, int], str], drop_blank: bool) -> list[str]:
     """The text's lines without comments, trailing spaces and (on demand) blank lines."""
-    text = parsed.source.text
-    cuts = dict(replaced) | {(comment.start, comment.end): "" for comment in parsed.facts.comments}
+    text = version.source.text
+    cuts = dict(replaced) | {(each.start, each.end): "" for each in version.facts.comments}
     pieces: list[str] = []
     position = 0
     for (start, end), instead in sorted(cuts.items()):

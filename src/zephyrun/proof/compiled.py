@@ -17,8 +17,10 @@ from __future__ import annotations
 import ast
 import sys
 import warnings
-from types import CodeType
+from collections.abc import Mapping
+from types import CodeType, MappingProxyType
 
+from zephyrun.proof.named_constants import without_names
 from zephyrun.proof.normal_form import constant_key
 
 _VARIABLE_ARGUMENTS = 0x04
@@ -29,19 +31,25 @@ class NotCompiled(ValueError):
     """One of the versions could not be compiled; the message says why."""
 
 
-def compiled_difference(old: bytes, new: bytes) -> str | None:
+def compiled_difference(
+    old: bytes, new: bytes, constants: Mapping[str, ast.expr] = MappingProxyType({})
+) -> str | None:
     """What the compiled code of two versions differs in, in one phrase; `None` for nothing.
 
-    Errors: `NotCompiled`.
+    In the new version the names of `constants` are read as the numbers that they stand for. Errors:
+    `NotCompiled`.
     """
-    return _difference(_compile(old), _compile(new), {}, {})
+    return _difference(_compile(old), _compile(new, constants), {}, {})
 
 
-def _compile(data: bytes) -> CodeType:
+def _compile(data: bytes, constants: Mapping[str, ast.expr] = MappingProxyType({})) -> CodeType:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             tree: ast.AST = ast.parse(data)
+            if constants:
+                assert isinstance(tree, ast.Module), "a module was parsed"
+                tree = without_names(tree, constants)
             if sys.version_info >= (3, 12):
                 tree = _KeepComprehensionsApart().visit(tree)
             for number, node in enumerate(ast.walk(tree), 1):

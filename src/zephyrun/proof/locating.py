@@ -16,8 +16,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence, Se
 from difflib import SequenceMatcher
 from typing import Any, NamedTuple
 
-from zephyrun.languages.python import ParsedFile
-from zephyrun.proof.normal_form import Element, NormalForm, is_text_statement
+from zephyrun.proof.normal_form import Element, NormalForm, Version, is_text_statement
 from zephyrun.proof.verdict import DefinitionProof, Difference, Verdict
 
 _BLOCK_FIELDS = frozenset({"body", "orelse", "finalbody", "handlers", "cases"})
@@ -55,11 +54,11 @@ class _Head(NamedTuple):
 
 
 def locate_differences(
-    old: ParsedFile, new: ParsedFile, old_form: NormalForm, new_form: NormalForm
+    old: Version, new: Version, old_form: NormalForm, new_form: NormalForm
 ) -> tuple[Difference, ...]:
     """At least one difference, at most one a unit, in the order of the old text."""
-    old_units = {(unit.name, unit.ordinal): unit for unit in _units(old.tree)}
-    new_units = {(unit.name, unit.ordinal): unit for unit in _units(new.tree)}
+    old_units = {(unit.name, unit.ordinal): unit for unit in _units(old.parsed.tree)}
+    new_units = {(unit.name, unit.ordinal): unit for unit in _units(new.parsed.tree)}
     found: list[Difference] = []
     for key, unit in old_units.items():
         if key not in new_units:
@@ -85,7 +84,7 @@ def locate_differences(
 
 
 def judge_definitions(
-    old: ParsedFile, new: ParsedFile, differences: Iterable[Difference]
+    old: Version, new: Version, differences: Iterable[Difference]
 ) -> tuple[DefinitionProof, ...]:
     """The verdict on each function and class of the new version, in text order."""
     known = {each.name for each in new.facts.definitions}
@@ -112,11 +111,11 @@ def judge_definitions(
     return tuple(proofs)
 
 
-def _holds(parsed: ParsedFile, name: str, line: int) -> bool:
+def _holds(version: Version, name: str, line: int) -> bool:
     return any(
-        parsed.source.line_of(each.start) <= line <= parsed.source.line_of(each.end)
-        for each in parsed.facts.definitions
-        if parsed.facts.dotted(each.inner_scope) == name
+        version.source.line_of(each.start) <= line <= version.source.line_of(each.end)
+        for each in version.facts.definitions
+        if version.facts.dotted(each.inner_scope) == name
     )
 
 
@@ -142,7 +141,7 @@ class _UnitComparison:
     that only one version has, of which enough is said already."""
 
     def __init__(
-        self, old: ParsedFile, new: ParsedFile, old_unit: _Unit, new_unit: _Unit, lonely: Set[int]
+        self, old: Version, new: Version, old_unit: _Unit, new_unit: _Unit, lonely: Set[int]
     ) -> None:
         self.old, self.new = old, new
         self.old_heads = [head for head in _heads(old, old_unit.node) if id(head.node) not in lonely]
@@ -298,14 +297,14 @@ class _UnitComparison:
         verdict = Verdict.DIFFERENT if both else Verdict.UNPROVEN
         return verdict, f"`{old_name}` became `{new_name}`"
 
-    def _spelling(self, parsed: ParsedFile, element: Element) -> str:
+    def _spelling(self, version: Version, element: Element) -> str:
         if element[0] == "name":
             assert isinstance(element[1], tuple), "a name element holds name, scope, outside"
             return str(element[1][0])
         number = _number(element)
-        if parsed is self.new:
+        if version is self.new:
             number = number[1] if isinstance(number, tuple) else self._new_of.get(number, number)
-        return str(parsed.facts.bindings[number].name)
+        return str(version.facts.bindings[number].name)
 
 
 def _number(element: Element) -> Any:
@@ -330,7 +329,7 @@ def _is_block(node: ast.AST, field: str) -> bool:
     )
 
 
-def _comparable(parsed: ParsedFile, element: Element) -> Hashable:
+def _comparable(version: Version, element: Element) -> Hashable:
     """An element as it compares between versions of which one may have more scopes: those are told
     apart by what they are called, and not by their number."""
     if element[0] == "local":
@@ -338,48 +337,51 @@ def _comparable(parsed: ParsedFile, element: Element) -> Hashable:
     if element[0] == "name":
         assert isinstance(element[1], tuple), "a name element holds name, scope, outside"
         name, scope, outside = element[1]
-        return "name", name, parsed.facts.dotted(scope), parsed.facts.scopes[scope].kind, outside
+        return "name", name, version.facts.dotted(scope), version.facts.scopes[scope].kind, outside
     return element
 
 
-def _knows(parsed: ParsedFile, name: Hashable) -> bool:
+def _knows(version: Version, name: Hashable) -> bool:
     """Whether a file has a binding that compares like a name element of the other version."""
     return any(
-        _comparable(parsed, ("name", (each.name, each.scope, each.outside))) == name
-        for each in parsed.facts.bindings
+        _comparable(version, ("name", (each.name, each.scope, each.outside))) == name
+        for each in version.facts.bindings
     )
 
 
-def _heads(parsed: ParsedFile, unit: Any) -> Iterator[_Head]:
+def _heads(version: Version, unit: Any) -> Iterator[_Head]:
     """The statements of a unit, each without its blocks; definitions inside it by their heads."""
-    yield _head(parsed, unit, 0)
-    yield from _heads_inside(parsed, unit, 1)
+    yield _head(version, unit, 0)
+    yield from _heads_inside(version, unit, 1)
 
 
-def _heads_inside(parsed: ParsedFile, node: Any, depth: int) -> Iterator[_Head]:
+def _heads_inside(version: Version, node: Any, depth: int) -> Iterator[_Head]:
     is_documented = isinstance(node, (ast.Module, *_DEFINITIONS))
     for field in ("body", "handlers", "cases", "orelse", "finalbody"):
-        for index, child in enumerate(getattr(node, field, None) or ()):
+        children = getattr(node, field, None) or ()
+        if isinstance(node, ast.Module) and field == "body":
+            children = version.statements
+        for index, child in enumerate(children):
             is_first = is_documented and field == "body" and not index
-            yield _head(parsed, child, depth, is_documentation=is_first and is_text_statement(child))
+            yield _head(version, child, depth, is_documentation=is_first and is_text_statement(child))
             if not isinstance(child, _DEFINITIONS):
-                yield from _heads_inside(parsed, child, depth + 1)
+                yield from _heads_inside(version, child, depth + 1)
 
 
-def _head(parsed: ParsedFile, node: Any, depth: int, *, is_documentation: bool = False) -> _Head:
+def _head(version: Version, node: Any, depth: int, *, is_documentation: bool = False) -> _Head:
     node = _with_line(node)
     if is_documentation:
-        form = NormalForm(parsed)
+        form = NormalForm(version)
         form.write_documentation(node)
         return _Head(node, depth, True, ("documentation",), form)
-    form = NormalForm(parsed)
+    form = NormalForm(version)
     form.write_head(node, _is_block)
-    shape = tuple(_comparable(parsed, element) for element in form.elements)
+    shape = tuple(_comparable(version, element) for element in form.elements)
     return _Head(node, depth, False, shape, form)
 
 
-def _form_of(parsed: ParsedFile, head: _Head, number: Callable[[int], Hashable]) -> NormalForm:
-    form = NormalForm(parsed, number=number)
+def _form_of(version: Version, head: _Head, number: Callable[[int], Hashable]) -> NormalForm:
+    form = NormalForm(version, number=number)
     if head.is_documentation:
         form.write_documentation(head.node)
     else:
@@ -398,7 +400,7 @@ def _with_line(node: Any) -> Any:
 
 
 def _first_mismatch_of_files(
-    old: ParsedFile, new: ParsedFile, old_form: NormalForm, new_form: NormalForm
+    old: Version, new: Version, old_form: NormalForm, new_form: NormalForm
 ) -> Difference:
     """Units are equal one by one: what differs is which of them a variable belongs to."""
     for index, (before, after) in enumerate(zip(old_form.elements, new_form.elements)):

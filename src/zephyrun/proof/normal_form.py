@@ -8,11 +8,14 @@ belongs to, so that a captured name shows even where its spelling is the same.
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Hashable, Sequence
+from collections.abc import Callable, Hashable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.languages.python import ParsedFile
+from zephyrun.proof.named_constants import NamedConstant
+from zephyrun.source import SourceText
 
 # Roles whose name can be read while the program runs: parameters as keywords, functions and classes
 # through `__name__`, type parameters through `__type_params__`, quoted names as text.
@@ -30,6 +33,7 @@ _LOCAL_HOMES = frozenset({ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPRE
 
 # Fields that never decide what a program does: comments about types, and the `u` of a text.
 _SILENT_FIELDS = frozenset({"type_comment", "kind", "type_ignores"})
+_ANNOTATIONS = frozenset({"annotation", "returns"})
 
 
 # One step of the sequence: a sort and a value. Sorts: node, end, none, constant, documentation,
@@ -55,21 +59,48 @@ def is_local_variable(facts: FileFacts, binding: int) -> bool:
     )
 
 
+@dataclass(frozen=True, slots=True)
+class Version:
+    """One version of a file as the proof reads it: `constants`, by binding, stand for numbers."""
+
+    parsed: ParsedFile
+    constants: Mapping[int, NamedConstant] = field(default_factory=dict)
+
+    @property
+    def source(self) -> SourceText:
+        """The version's text."""
+        return self.parsed.source
+
+    @property
+    def facts(self) -> FileFacts:
+        """What the version's text says."""
+        return self.parsed.facts
+
+    @property
+    def statements(self) -> list[ast.stmt]:
+        """The statements at the top level, without the definitions of constants."""
+        definitions = {id(each.definition) for each in self.constants.values()}
+        return [each for each in self.parsed.tree.body if id(each) not in definitions]
+
+
 class NormalForm:
-    """Writes sequences for one parsed file.
+    """Writes sequences for one version of a file.
 
     `starts` runs beside `elements` and says for each where in the text it comes from.
     """
 
-    def __init__(self, parsed: ParsedFile, *, number: Callable[[int], Hashable] | None = None) -> None:
+    def __init__(self, version: Version, *, number: Callable[[int], Hashable] | None = None) -> None:
         self.elements: list[Element] = []
         self.starts: list[int] = []
         self.order: dict[int, int] = {}
-        self._parsed = parsed
-        self._facts = parsed.facts
+        self._version = version
+        self._parsed = version.parsed
+        self._facts = version.facts
         self._number = number or self._number_in_order
         self._movable: dict[int, bool] = {}
         self._where = 0
+        self._in_annotation = False
+        self._in_customised_class = False
         self._leaves_out: Callable[[ast.AST, str], bool] = lambda node, field: False
 
     def _number_in_order(self, binding: int) -> Hashable:
@@ -98,6 +129,9 @@ class NormalForm:
     def _node(self, node: ast.AST) -> None:
         if hasattr(node, "lineno"):
             self._where = self._offset(node)
+        if isinstance(node, ast.Name) and (number := self._number_for(self._where)) is not None:
+            self._emit_number(number)
+            return
         self._emit("node", type(node).__name__)
         if isinstance(node, ast.Constant):
             self._emit("constant", constant_key(node.value))
@@ -109,13 +143,43 @@ class NormalForm:
         if isinstance(node, ast.alias):
             self._alias(node)
             return
+        around = self._in_annotation, self._in_customised_class
+        if isinstance(node, ast.ClassDef):
+            self._in_customised_class = bool(node.bases or node.keywords)
         for field, value in ast.iter_fields(node):
             if field in _SILENT_FIELDS:
                 continue
+            self._in_annotation = around[0] or field in _ANNOTATIONS
             if self._leaves_out(node, field):
                 self._emit("definition", field)
             else:
                 self._field(node, field, value)
+        self._in_annotation, self._in_customised_class = around
+
+    def _number_for(self, start: int) -> ast.expr | None:
+        """The number for which the name at an offset stands, if it stands for one there.
+
+        Not in annotations, which may be kept as text; and not in the body of a class whose
+        metaclass might bring a namespace of its own.
+        """
+        if not self._version.constants:
+            return None
+        reference = self._facts.reference_by_start[start]
+        constant = self._version.constants.get(reference.binding)
+        if constant is None or self._in_annotation:
+            return None
+        is_in_class_body = self._facts.scopes[reference.scope].kind is ScopeKind.CLASS
+        return None if is_in_class_body and self._in_customised_class else constant.value
+
+    def _emit_number(self, number: ast.expr) -> None:
+        """Write a number as if it stood here itself."""
+        self._emit("node", type(number).__name__)
+        if isinstance(number, ast.UnaryOp):
+            self._emit("node", "USub")
+            self._emit_number(number.operand)
+        else:
+            assert isinstance(number, ast.Constant), "a constant's value is a number"
+            self._emit("constant", constant_key(number.value))
 
     def _field(self, node: ast.AST, field: str, value: object) -> None:
         if isinstance(value, ast.AST):
@@ -144,6 +208,8 @@ class NormalForm:
             documented = field == "body" and isinstance(
                 node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef
             )
+            if isinstance(node, ast.Module) and field == "body":
+                values = self._version.statements
             for index, value in enumerate(values):
                 if documented and index == 0 and is_text_statement(value):
                     self._documentation(value)
@@ -168,7 +234,7 @@ class NormalForm:
             self._name(places[0], node.asname or node.name.partition(".")[0])
 
     def _name(self, start: int, spelling: str) -> None:
-        binding = self._facts.binding_by_start[start]
+        binding = self._facts.reference_by_start[start].binding
         movable = self._movable.get(binding)
         if movable is None:
             movable = self._movable[binding] = is_local_variable(self._facts, binding)

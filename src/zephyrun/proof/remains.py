@@ -29,17 +29,18 @@ class Surroundings:
 
     `frame_readers` are the dotted names of modules that read other functions' variables;
     `read_by` are modules that import this one and read the names of variables off functions;
+    `walked_by` are modules that import this one and could go through all names of a module;
     `module` is this file's own dotted name, "" where it is not known.
     """
 
     module: str = ""
     frame_readers: frozenset[str] = frozenset()
     read_by: frozenset[str] = frozenset()
+    walked_by: frozenset[str] = frozenset()
     reads_source: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Reservation:
+class Reservation(NamedTuple):
     """What a person must vouch for before a name may change; `what` holds no lines, so it stays
     true when other changes move the code. `start` is where it stands in the text."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from zephyrun.languages.python import UnreadableSource, read_facts
@@ -20,6 +20,13 @@ Content = bytes | str
 _SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get_source")
 _FUNCTION_MARKS = (b"co_varnames", b"co_cellvars", b"co_freevars", b"getclosurevars")
 _FRAME_MARKS = (b"f_locals", b"getargvalues", b"getinnerframes", b"getouterframes", *_FUNCTION_MARKS)
+
+# What goes through the names of a module that it is given; those of an instance do not count.
+_WALKS_NAMES = re.compile(
+    rb"\b(?:vars|dir|getmembers)\s*\(\s*(?!self\b|cls\b)[^\s)]|(?<!self\.)(?<!cls\.)__dict__"
+    rb"|__globals__|co_consts|co_names"
+)
+_STAR_IMPORT = re.compile(rb"\bimport\s*\(?\s*\*")
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,9 +72,69 @@ def compare_trees(
     ]
     judged = run_all(pairs) if run_all is not None else map(judge_pair, pairs)
     proofs = tuple(
-        (pair.path, proof) for pair, proof in zip(pairs, judged, strict=True) if proof is not None
+        (pair.path, _with_clashes(pair.path, proof, old, new))
+        for pair, proof in zip(pairs, judged, strict=True)
+        if proof is not None
     )
     return TreeProof(worst(proof.verdict for _, proof in proofs), proofs)
+
+
+def _with_clashes(
+    path: str, proof: FileProof, old: Mapping[str, Content], new: Mapping[str, Content]
+) -> FileProof:
+    """The proof of one file, with what other files say of the names that it introduces."""
+    reasons = {
+        **find_clashes(path, proof.introduced, old),
+        **find_clashes(path, proof.introduced, new),
+    }
+    if not reasons:
+        return proof
+    differences = (*proof.differences, *(Difference(0, 0, each) for each in reasons.values()))
+    return replace(proof, verdict=worst(each.verdict for each in differences), differences=differences)
+
+
+def find_clashes(
+    path: str, names: Collection[str], files: Mapping[str, Content]
+) -> dict[str, str]:
+    """For each of the names that a module is to bear from now on: why another file might notice.
+
+    A file notices that imports the module and takes the name from it, asks for it or sets it, or
+    that imports everything from it and has such a name itself.
+    """
+    if not names:
+        return {}
+    others = {
+        name: data
+        for name, data in files.items()
+        if name != path and is_python(name) and isinstance(data, bytes)
+    }
+    import_roots = find_import_roots([*others, path])
+    module = module_name(path, import_roots)
+    word = re.compile(rb"\b(?:%s)\b" % b"|".join(re.escape(each.encode()) for each in names))
+    found: dict[str, str] = {}
+    for other, data in others.items():
+        spoken_of = {each.decode() for each in word.findall(data)}
+        for name in sorted(spoken_of):
+            if _may_notice(name, module, data, module_name(other, import_roots)):
+                found.setdefault(name, f"`{name}` stands in {other} too, which may look for it in {path}")
+    return found
+
+
+def _may_notice(name: str, module: str, data: bytes, own_module: str) -> bool:
+    """Whether a file in which a name stands could mean that of the module."""
+    try:
+        facts = read_facts(data)
+    except UnreadableSource:
+        return True
+    imported = absolute_imports(facts.imports, own_module)
+    if not any(touches(each, module) for each in imported):
+        return False
+    return (
+        f"{module}.{name}" in imported
+        or name in facts.attributes
+        or any(name in text.words for text in facts.texts if text.use != "documentation")
+        or _STAR_IMPORT.search(data) is not None
+    )
 
 
 def judge_pair(pair: Pair) -> FileProof | None:
@@ -99,6 +166,11 @@ def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
         for name, data in contents.items()
         if _has_any(data, _FUNCTION_MARKS)
     }
+    walks_of = {
+        modules[name]: _imports(data, modules[name], modules.values())
+        for name, data in contents.items()
+        if _WALKS_NAMES.search(data)
+    }
     any_reads_source = any(
         _reads_source(data) for data in contents.values() if _has_any(data, _SOURCE_MARKS)
     )
@@ -110,6 +182,11 @@ def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
                 reader
                 for reader, imported in reads_of.items()
                 if reader != module and any(touches(each, module) for each in imported)
+            ),
+            frozenset(
+                walker
+                for walker, imported in walks_of.items()
+                if walker != module and any(touches(each, module) for each in imported)
             ),
             any_reads_source,
         )

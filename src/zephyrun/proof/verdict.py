@@ -45,13 +45,15 @@ class DefinitionProof:
 
 @dataclass(frozen=True, slots=True)
 class FileProof:
-    """The verdict on one file. `edits` counts what was recognised, by sort."""
+    """The verdict on one file. `edits` counts what was recognised, by sort; `introduced` are names
+    of the module that only the new version has."""
 
     verdict: Verdict
     edits: tuple[tuple[str, int], ...] = ()
     differences: tuple[Difference, ...] = ()
     definitions: tuple[DefinitionProof, ...] = ()
     assumptions: tuple[str, ...] = ()
+    introduced: tuple[str, ...] = ()
 
     def edit_texts(self) -> tuple[str, ...]:
         """The edits for people, such as `12 local renames`."""

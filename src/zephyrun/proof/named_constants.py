@@ -1,0 +1,199 @@
+"""The equation of named constants: a name for a number does what the number did.
+
+`introduced_constants` finds the names in the new version for which this holds by what the file itself
+says. What the file cannot say, `constant_reservations` asks.
+
+A name is a constant when it is bound once, at the top level of the module, to a number that is
+written out there, before any statement that uses it. So it is defined before anything in the module
+can be called, also when an import in a circle or a reload runs half of the module. The old version
+must not know the name in any way.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import TypeGuard
+
+from zephyrun.facts import FileFacts, Role
+from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.proof.remains import Reservation, Surroundings
+
+# What gives a program all names of the module at once.
+_NAMESPACE_READERS = frozenset({"globals"})
+_NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
+_NAMESPACE_ATTRIBUTES = frozenset({"modules", "getmembers", "__globals__", "co_consts", "co_names"})
+# The names of an instance are no names of the module.
+_NAMESPACE_TABLE = re.compile(r"(?<!self\.)(?<!cls\.)\b__dict__\b")
+
+
+@dataclass(frozen=True, slots=True)
+class NamedConstant:
+    """A name for a number. `definition` is its statement, which stands at `start` to `end` of the
+    text; `value` is the number in it, written as `spelling`."""
+
+    name: str
+    binding: int
+    definition: ast.Assign
+    value: ast.expr
+    start: int
+    end: int
+    spelling: str
+
+
+def introduced_constants(old: FileFacts, new: ParsedFile) -> dict[int, NamedConstant]:
+    """The constants that only the new version has a name for, by binding."""
+    found: dict[int, NamedConstant] = {}
+    if _hides_documentation(new.tree):
+        return found
+    for index, statement in enumerate(new.tree.body):
+        constant = _constant(new, statement)
+        if constant is None or constant.name in old.names or constant.name in BUILTINS:
+            continue
+        if constant.name.startswith("__") or not _is_bound_once(new.facts, constant):
+            continue
+        if any(_imports_everything(later) for later in new.tree.body[index:]):
+            continue
+        if not any(_holds(new, earlier, constant) for earlier in new.tree.body[:index]):
+            found[constant.binding] = constant
+    return found
+
+
+def constant_reservations(
+    parsed: ParsedFile, constant: NamedConstant, surroundings: Surroundings
+) -> Iterator[Reservation]:
+    """What could notice one more name in the module."""
+    facts = parsed.facts
+    start = facts.references[facts.bindings[constant.binding].references[0]].start
+    for exposure in facts.exposures:
+        if exposure.what in _NAMESPACE_CALLS and exposure.scope == 0:
+            yield _reservation(exposure.what, constant.name, exposure.start)
+    for binding in facts.bindings:
+        if binding.outside and binding.name in _NAMESPACE_READERS:
+            place = facts.references[binding.references[0]].start
+            yield _reservation(f"{binding.name}()", constant.name, place)
+    for attribute in sorted(_NAMESPACE_ATTRIBUTES & facts.attributes):
+        yield _reservation(f".{attribute}", constant.name, start)
+    if (table := _NAMESPACE_TABLE.search(parsed.source.text)) is not None:
+        yield _reservation("__dict__", constant.name, table.start())
+    for reader in sorted(surroundings.walked_by):
+        yield _reservation(reader, constant.name, start)
+    for text in facts.texts:
+        if constant.name in text.words and text.use != "documentation":
+            what = f"the text in which `{constant.name}` stands does not look it up"
+            yield Reservation(what, text.start)
+
+
+def _imports_everything(statement: ast.stmt) -> bool:
+    """Whether a statement may bring names that nobody wrote down, the constant's among them."""
+    return any(
+        isinstance(node, ast.ImportFrom) and node.names[0].name == "*" for node in ast.walk(statement)
+    )
+
+
+def _hides_documentation(tree: ast.Module) -> bool:
+    """Whether a text would be the module's documentation if no definition stood before it."""
+    others = [each for each in tree.body if not _defines_number(each)]
+    is_text = bool(others) and isinstance(others[0], ast.Expr)
+    return is_text and others[0] is not tree.body[0]
+
+
+def _reservation(reader: str, name: str, start: int) -> Reservation:
+    what = f"nothing that goes through the names of this module by {reader} minds `{name}`"
+    return Reservation(what, start)
+
+
+def without_names(tree: ast.Module, constants: Mapping[str, ast.expr]) -> ast.Module:
+    """The tree with each name of a constant replaced by its number, and the definitions left out.
+
+    Goes by spelling alone, so that it does not depend on our own reading of scopes.
+    """
+    body = [each for each in tree.body if not _defines_one_of(each, constants)]
+    replaced = _Replacement(constants).visit(ast.Module(body, tree.type_ignores))
+    assert isinstance(replaced, ast.Module), "a module stays a module"
+    return replaced
+
+
+def _defines_one_of(statement: ast.stmt, constants: Mapping[str, ast.expr]) -> bool:
+    if not _defines_number(statement):
+        return False
+    target = statement.targets[0]
+    return isinstance(target, ast.Name) and target.id in constants
+
+
+class _Replacement(ast.NodeTransformer):
+    def __init__(self, constants: Mapping[str, ast.expr]) -> None:
+        self._constants = constants
+
+    def visit_Name(self, node: ast.Name) -> ast.expr:
+        value = self._constants.get(node.id)
+        return node if value is None else _copy(value, node)
+
+
+def _copy(value: ast.expr, place: ast.expr) -> ast.expr:
+    """A fresh number at a place; nodes must not be shared, since each gets a line of its own."""
+    if isinstance(value, ast.UnaryOp):
+        return ast.copy_location(ast.UnaryOp(ast.USub(), _copy(value.operand, place)), place)
+    assert isinstance(value, ast.Constant), "a constant's value is a number"
+    return ast.copy_location(ast.Constant(value.value), place)
+
+
+def _constant(parsed: ParsedFile, statement: ast.stmt) -> NamedConstant | None:
+    if not _defines_number(statement):
+        return None
+    target = statement.targets[0]
+    start = parsed.source.offset_of_utf8(target.lineno, target.col_offset)
+    binding = parsed.facts.reference_by_start[start].binding
+    end = parsed.source.offset_of_utf8(statement.end_lineno or 0, statement.end_col_offset or 0)
+    spelling = ast.get_source_segment(parsed.source.text, statement.value) or ""
+    name = parsed.facts.bindings[binding].name
+    return NamedConstant(name, binding, statement, statement.value, start, end, spelling)
+
+
+def _defines_number(statement: ast.stmt) -> TypeGuard[ast.Assign]:
+    """Whether a statement gives a number, and nothing else, one name."""
+    return (
+        isinstance(statement, ast.Assign)
+        and len(statement.targets) == 1
+        and isinstance(statement.targets[0], ast.Name)
+        and is_number(statement.value)
+    )
+
+
+def is_number(node: ast.expr) -> bool:
+    """Whether an expression is a number as it is written, with or without a minus."""
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
+        node = node.operand
+    return isinstance(node, ast.Constant) and type(node.value) in (int, float, complex)
+
+
+def _is_bound_once(facts: FileFacts, constant: NamedConstant) -> bool:
+    """Whether the name is bound by its definition only, and no other variable bears it."""
+    record = facts.bindings[constant.binding]
+    roles = [facts.references[index].role for index in record.references]
+    return (
+        record.scope == 0
+        and not record.outside
+        and roles.count(Role.ASSIGN) == 1
+        and all(role in (Role.ASSIGN, Role.READ) for role in roles)
+        and sum(each.name == constant.name for each in facts.bindings) == 1
+    )
+
+
+def _holds(parsed: ParsedFile, statement: ast.stmt, constant: NamedConstant) -> bool:
+    """Whether a statement at the top level uses the constant somewhere inside."""
+    decorators = getattr(statement, "decorator_list", [])
+    first = min([statement.lineno, *(each.lineno for each in decorators)])
+    last = statement.end_lineno or statement.lineno
+    lines = (
+        parsed.source.line_of(parsed.facts.references[index].start)
+        for index in parsed.facts.bindings[constant.binding].references
+    )
+    definition = constant.definition
+    if definition.lineno == statement.end_lineno:
+        # Two statements on one line: the order in the text decides, so let it be no constant.
+        return True
+    return any(first <= line <= last for line in lines)
