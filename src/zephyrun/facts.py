@@ -105,7 +105,8 @@ class Literal(NamedTuple):
 
     Contexts: argument, keyword, compared, assigned, default, index, operand, returned, case,
     annotation, decorator, element, key, value, condition, format, other. `beside` is the callee,
-    keyword, variable or collection concerned, where there is one.
+    keyword, variable or collection concerned, where there is one; `position` is that of a positional
+    argument, -1 elsewhere.
     """
 
     start: int
@@ -115,6 +116,7 @@ class Literal(NamedTuple):
     scope: int
     context: str
     beside: str
+    position: int
 
 
 class Text(NamedTuple):
@@ -145,7 +147,8 @@ class Comment(NamedTuple):
 
 
 class Statement(NamedTuple):
-    """A statement; `head_end` is where its own expressions end, before any block of it."""
+    """A statement; `head_end` is where its own expressions end, before any block of it, and `depth`
+    how many blocks it lies in."""
 
     start: int
     end: int
@@ -271,6 +274,15 @@ class FileFacts:
             index
             for index, comment in enumerate(self.comments)
             if comment.text == text and self.dotted(comment.scope) == scope
+        )
+
+    def literals_at(self, text: str, scope: str, spelling: str) -> tuple[Literal, ...]:
+        """The literals of one spelling within one dotted scope, in text order: an ordinal counts
+        them. `text` is that of the file."""
+        return tuple(
+            literal
+            for literal in self.literals
+            if text[literal.start : literal.end] == spelling and self.dotted(literal.scope) == scope
         )
 
     def roles(self, binding: int) -> frozenset[Role]:

@@ -7,30 +7,33 @@ with which the stage began, so no step ever has to be found again after another 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 from zephyrun.changes.comment_deletions import delete_comment
 from zephyrun.changes.local_renames import rename_local
+from zephyrun.changes.named_constants import NamedNumber, define_constants, name_number
 from zephyrun.changes.refusal import Refusal
 from zephyrun.changes.step import Step
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
-from zephyrun.proof import Surroundings, Verdict, compare_files
+from zephyrun.proof import Content, Surroundings, Verdict, compare_files, find_clashes
 from zephyrun.source import EditSet, Overlap, SourceText, UnreadableText
 
 # The order in which practitioners work. Each action belongs to one stage.
-STAGES = ("rename", "comment")
+STAGES = ("rename", "constant", "comment")
 
 
 @dataclass(frozen=True, slots=True)
 class FileOutcome:
-    """What became of one file's steps: ids carried out, ids refused with their reasons."""
+    """What became of one file's steps: ids carried out, ids refused with their reasons, and the
+    names that the module has from now on."""
 
     data: bytes
     applied: tuple[str, ...]
     refused: tuple[tuple[str, str], ...]
     assumptions: tuple[str, ...]
+    introduced: tuple[str, ...] = ()
 
 
 def carry_out(data: bytes, steps: Sequence[Step], surroundings: Surroundings) -> FileOutcome:
@@ -38,6 +41,7 @@ def carry_out(data: bytes, steps: Sequence[Step], surroundings: Surroundings) ->
     applied: list[str] = []
     refused: dict[str, str] = {}
     assumptions: dict[str, None] = {}
+    introduced: list[str] = []
     for action in STAGES:
         stage = [step for step in steps if step.action == action]
         if not stage:
@@ -52,10 +56,35 @@ def carry_out(data: bytes, steps: Sequence[Step], surroundings: Surroundings) ->
         data = workshop.result
         applied.extend(step.id for step in workshop.good)
         assumptions.update(dict.fromkeys(workshop.assumptions))
+        introduced.extend(workshop.introduced)
     for step in steps:
         if step.action not in STAGES:
             refused[step.id] = f"this version knows no action {step.action!r}"
-    return FileOutcome(data, tuple(applied), tuple(refused.items()), tuple(assumptions))
+    return FileOutcome(
+        data, tuple(applied), tuple(refused.items()), tuple(assumptions), tuple(introduced)
+    )
+
+
+def leave_out_clashes(
+    path: str,
+    job: tuple[bytes, Sequence[Step], Surroundings],
+    outcome: FileOutcome,
+    versions: Iterable[Mapping[str, Content]],
+) -> FileOutcome:
+    """The outcome for a file without the names that other files might notice.
+
+    `versions` are the contents of the project by path, before and after all changes.
+    """
+    clashes: dict[str, str] = {}
+    for contents in versions:
+        clashes.update(find_clashes(path, outcome.introduced, contents))
+    if not clashes:
+        return outcome
+    data, steps, surroundings = job
+    clashing = [step for step in steps if step.action == "constant" and step.new in clashes]
+    again = carry_out(data, [step for step in steps if step not in clashing], surroundings)
+    refused = (*again.refused, *((step.id, clashes[step.new]) for step in clashing))
+    return replace(again, refused=refused)
 
 
 class _Workshop:
@@ -67,20 +96,21 @@ class _Workshop:
         parsed = parse(data)
         self._source: SourceText = parsed.source
         self._facts: FileFacts = parsed.facts
-        self._edits: dict[str, EditSet] = {}
+        self._prepared: dict[str, EditSet | NamedNumber] = {}
         self.good: list[Step] = []
         self.result = data
         self.assumptions: tuple[str, ...] = ()
+        self.introduced: tuple[str, ...] = ()
 
     def prepare(self, steps: Sequence[Step], refused: dict[str, str]) -> None:
         """Turn each step into edits, or refuse it."""
         for step in steps:
             scope = _within_module(step.scope, self._surroundings.module)
-            edits = _EDITS[step.action](self._source, self._facts, scope, step)
-            if isinstance(edits, Refusal):
-                refused[step.id] = edits.reason
+            prepared = _PREPARATIONS[step.action](self._source, self._facts, scope, step)
+            if isinstance(prepared, Refusal):
+                refused[step.id] = prepared.reason
             else:
-                self._edits[step.id] = edits
+                self._prepared[step.id] = prepared
 
     def settle(self, steps: Sequence[Step], refused: dict[str, str]) -> None:
         """Take in as many steps as can be proved together; refuse each of the others."""
@@ -99,9 +129,9 @@ class _Workshop:
     def _reason_against(self, steps: Sequence[Step]) -> str | None:
         """Try the steps together; when they are proved, keep the result."""
         try:
-            together = EditSet()
-            for step in steps:
-                together.merge(self._edits[step.id])
+            together = self._together(steps)
+            if isinstance(together, Refusal):
+                return together.reason
             new = together.apply(self._source)
         except Overlap:
             return "it would change the same text as another step"
@@ -116,7 +146,26 @@ class _Workshop:
             return f"not proved: {where}{first.what}"
         self.result = new
         self.assumptions = proof.assumptions
+        self.introduced = proof.introduced
         return None
+
+    def _together(self, steps: Sequence[Step]) -> EditSet | Refusal:
+        """All edits of the steps. Errors: `Overlap` when two want the same text."""
+        together = EditSet()
+        numbers: list[NamedNumber] = []
+        for step in steps:
+            prepared = self._prepared[step.id]
+            if isinstance(prepared, EditSet):
+                together.merge(prepared)
+            else:
+                together.add(prepared.edit)
+                numbers.append(prepared)
+        if numbers:
+            definitions = define_constants(self._source, self._facts, numbers)
+            if isinstance(definitions, Refusal):
+                return definitions
+            together.merge(definitions)
+        return together
 
 
 def _rename_edits(source: SourceText, facts: FileFacts, scope: str, step: Step) -> EditSet | Refusal:
@@ -124,6 +173,15 @@ def _rename_edits(source: SourceText, facts: FileFacts, scope: str, step: Step) 
     if not 0 < step.ordinal <= len(group):
         return Refusal(f"there is no such `{step.old}` in {step.scope}; run zephyrun propose again")
     return rename_local(source, facts, group[step.ordinal - 1], step.new)
+
+
+def _constant_edit(
+    source: SourceText, facts: FileFacts, scope: str, step: Step
+) -> NamedNumber | Refusal:
+    alike = facts.literals_at(source.text, scope, step.old)
+    if not 0 < step.ordinal <= len(alike):
+        return Refusal(f"there is no such {step.old} in {step.scope}; run zephyrun propose again")
+    return name_number(source, facts, alike[step.ordinal - 1], step.new)
 
 
 def _comment_edits(source: SourceText, facts: FileFacts, scope: str, step: Step) -> EditSet | Refusal:
@@ -140,7 +198,10 @@ def _within_module(scope: str, module: str) -> str:
     return scope.removeprefix(module).removeprefix(".")
 
 
-_EDITS: dict[str, Callable[[SourceText, FileFacts, str, Step], EditSet | Refusal]] = {
+_PREPARATIONS: dict[
+    str, Callable[[SourceText, FileFacts, str, Step], EditSet | NamedNumber | Refusal]
+] = {
     "rename": _rename_edits,
+    "constant": _constant_edit,
     "comment": _comment_edits,
 }

@@ -6,13 +6,13 @@ import argparse
 import re
 import sys
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from difflib import unified_diff
 from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING
 
-from zephyrun.changes.stages import FileOutcome, carry_out
+from zephyrun.changes.stages import FileOutcome, carry_out, leave_out_clashes
 from zephyrun.changes.step import Step
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.journal import Deed, Journal, Operation
@@ -75,7 +75,8 @@ def run(arguments: argparse.Namespace) -> int:
 def _carry_out(plan: Plan, n_processes: int) -> _Outcome:
     """Make and prove the changes; nothing is written yet."""
     refused: dict[str, str] = {}
-    jobs = _jobs(plan, refused)
+    contents = read_sources(plan.root)
+    jobs = _jobs(plan, contents, refused)
     file_outcomes = options.map_files(
         _carry_out_file,
         jobs,
@@ -83,6 +84,12 @@ def _carry_out(plan: Plan, n_processes: int) -> _Outcome:
         jobs=n_processes,
         what="proving",
     )
+    changed = {job[0]: outcome.data for job, outcome in zip(jobs, file_outcomes, strict=True)}
+    versions = (contents, {**contents, **changed})
+    file_outcomes = [
+        leave_out_clashes(job[0], job[1:], outcome, versions)
+        for job, outcome in zip(jobs, file_outcomes, strict=True)
+    ]
     operations: list[Operation] = []
     assumptions: dict[str, None] = {}
     applied: list[str] = []
@@ -102,13 +109,14 @@ def _carry_out(plan: Plan, n_processes: int) -> _Outcome:
     )
 
 
-def _jobs(plan: Plan, refused: dict[str, str]) -> list[_Job]:
+def _jobs(
+    plan: Plan, contents: Mapping[str, bytes | str], refused: dict[str, str]
+) -> list[_Job]:
     """The files to change, each with its bytes and its accepted steps."""
     by_path: dict[str, list[Step]] = {}
     for step in plan.steps:
         if step.accept:
             by_path.setdefault(step.path, []).append(step)
-    contents = read_sources(plan.root)
     surroundings = find_surroundings(contents)
     jobs: list[_Job] = []
     for path, steps in by_path.items():

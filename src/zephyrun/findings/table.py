@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from zephyrun.findings.cryptic_names import find_cryptic_names
 from zephyrun.findings.echo_comments import find_echo_comments
 from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.magic_numbers import find_magic_numbers
 
 FAMILIES = ("names", "literals", "comments", "layout", "order", "structure")
 
@@ -37,6 +38,14 @@ KINDS: dict[str, Kind] = {
             "def yearly_yield(hive):\n    w = hive.weight\n    return w * hive.harvests\n",
             "def yearly_yield(hive):\n    weight = hive.weight\n    return weight * hive.harvests\n",
             find_cryptic_names,
+        ),
+        Kind(
+            "magic-number",
+            "literals",
+            "A reader has to guess what the number stands for, and whether another one is the same.",
+            "def yearly_yield(hive):\n    return hive.daily_yield * 365\n",
+            "DAYS_PER_YEAR = 365\n\n\ndef yearly_yield(hive):\n    return hive.daily_yield * DAYS_PER_YEAR\n",
+            find_magic_numbers,
         ),
         Kind(
             "echo-comment",

@@ -188,13 +188,14 @@ def _from_hint(source: SourceText, facts: FileFacts, hint: Hint) -> Iterator[_Ca
             yield _Candidate(text, "returned", f"returned by {hint.name}")
     elif hint.source == "argument":
         for definition in facts.definitions:
-            if definition.name == hint.name and (parameter := _parameter(definition, hint.position)):
+            if definition.name == hint.name and (parameter := parameter_name(definition, hint.position)):
                 yield _Candidate(
                     snake_case(parameter), "argument", f"passed to {hint.name} as {parameter}"
                 )
 
 
-def _parameter(definition: Definition, position: int) -> str:
+def parameter_name(definition: Definition, position: int) -> str:
+    """The parameter that takes the positional argument of an index, "" where there is none."""
     # A method that is called on an instance gets that instance before the first argument.
     names = definition.parameters
     if names and names[0] in ("self", "cls"):

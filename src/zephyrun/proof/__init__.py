@@ -5,6 +5,7 @@ Translation validation: each result is checked afresh by three witnesses (`norma
 """
 
 from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.remains import Reservation, Surroundings, reservations
 from zephyrun.proof.trees import (
     Content,
@@ -28,5 +29,6 @@ __all__ = [
     "compare_trees",
     "find_clashes",
     "find_surroundings",
+    "namespace_reservations",
     "reservations",
 ]

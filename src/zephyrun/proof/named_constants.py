@@ -65,26 +65,36 @@ def introduced_constants(old: FileFacts, new: ParsedFile) -> dict[int, NamedCons
 def constant_reservations(
     parsed: ParsedFile, constant: NamedConstant, surroundings: Surroundings
 ) -> Iterator[Reservation]:
-    """What could notice one more name in the module."""
-    facts = parsed.facts
-    start = facts.references[facts.bindings[constant.binding].references[0]].start
-    for exposure in facts.exposures:
-        if exposure.what in _NAMESPACE_CALLS and exposure.scope == 0:
-            yield _reservation(exposure.what, constant.name, exposure.start)
-    for binding in facts.bindings:
-        if binding.outside and binding.name in _NAMESPACE_READERS:
-            place = facts.references[binding.references[0]].start
-            yield _reservation(f"{binding.name}()", constant.name, place)
-    for attribute in sorted(_NAMESPACE_ATTRIBUTES & facts.attributes):
-        yield _reservation(f".{attribute}", constant.name, start)
-    if (table := _NAMESPACE_TABLE.search(parsed.source.text)) is not None:
-        yield _reservation("__dict__", constant.name, table.start())
-    for reader in sorted(surroundings.walked_by):
-        yield _reservation(reader, constant.name, start)
-    for text in facts.texts:
+    """What could notice one more name in the module, this one above all."""
+    yield from namespace_reservations(parsed.source.text, parsed.facts, surroundings)
+    for text in parsed.facts.texts:
         if constant.name in text.words and text.use != "documentation":
             what = f"the text in which `{constant.name}` stands does not look it up"
             yield Reservation(what, text.start)
+
+
+def namespace_reservations(
+    text: str, facts: FileFacts, surroundings: Surroundings
+) -> Iterator[Reservation]:
+    """What could notice that a module has one more name, or a function one number less."""
+    for exposure in facts.exposures:
+        if exposure.what in _NAMESPACE_CALLS and exposure.scope == 0:
+            yield _reservation(exposure.what, exposure.start)
+    for binding in facts.bindings:
+        if binding.outside and binding.name in _NAMESPACE_READERS:
+            yield _reservation(f"{binding.name}()", facts.references[binding.references[0]].start)
+    for attribute in sorted(_NAMESPACE_ATTRIBUTES & facts.attributes):
+        yield _reservation(f".{attribute}", 0)
+    if (table := _NAMESPACE_TABLE.search(text)) is not None:
+        yield _reservation("__dict__", table.start())
+    for reader in sorted(surroundings.walked_by):
+        yield _reservation(reader, 0)
+
+
+def _reservation(reader: str, start: int) -> Reservation:
+    return Reservation(
+        f"nothing that goes through the names of this module by {reader} minds one more", start
+    )
 
 
 def _imports_everything(statement: ast.stmt) -> bool:
@@ -99,11 +109,6 @@ def _hides_documentation(tree: ast.Module) -> bool:
     others = [each for each in tree.body if not _defines_number(each)]
     is_text = bool(others) and isinstance(others[0], ast.Expr)
     return is_text and others[0] is not tree.body[0]
-
-
-def _reservation(reader: str, name: str, start: int) -> Reservation:
-    what = f"nothing that goes through the names of this module by {reader} minds `{name}`"
-    return Reservation(what, start)
 
 
 def without_names(tree: ast.Module, constants: Mapping[str, ast.expr]) -> ast.Module:

@@ -163,19 +163,21 @@ class Walk:
         )
         self._body(tree.body, documented=True)
 
-    def visit(self, node: ast.AST | None, context: str = "other", beside: str = "") -> None:
+    def visit(
+        self, node: ast.AST | None, context: str = "other", beside: str = "", position: int = -1
+    ) -> None:
         """Visit one node; `context` and `beside` say where a literal stands (see `Literal`)."""
         if node is None:
             return
         if isinstance(node, ast.Constant):
-            self._constant(node, context, beside)
+            self._constant(node, context, beside, position)
             return
         if isinstance(node, ast.JoinedStr):
             self._joined(node, context, beside)
             return
         if isinstance(node, ast.UnaryOp) and isinstance(node.operand, ast.Constant):
             # A sign belongs to its number: `-1` stands where the whole stands.
-            self.visit(node.operand, context, beside)
+            self.visit(node.operand, context, beside, position)
             return
         kind = type(node)
         if kind not in self._visitors:
@@ -217,7 +219,7 @@ class Walk:
         is_compound = hasattr(node, "body") or hasattr(node, "cases")
         head_end = self._end_of_head(node, start) if is_compound else end
         sort = type(node).__name__.lower()
-        self.statements.append(Statement(start, end, head_end, sort, self._depth, self._scope))
+        self.statements.append(Statement(start, end, head_end, sort, self._depth - 1, self._scope))
 
     def _end_of_head(self, node: ast.stmt, start: int) -> int:
         """Where the last part of a compound statement's head ends; `start` where it has no parts."""
@@ -523,7 +525,7 @@ class Walk:
     def _annotation_part(self, node: ast.expr) -> None:
         """Visit an annotation; text in it is read as an annotation, too."""
         if isinstance(node, ast.Constant) and isinstance(node.value, str):
-            self._constant(node, "annotation", "")
+            self._constant(node, "annotation", "", -1)
             self._quoted_annotation(node)
         elif isinstance(node, ast.Subscript):
             self.visit(node.value)
@@ -659,7 +661,7 @@ class Walk:
         for position, argument in enumerate(node.args):
             if isinstance(argument, ast.Name):
                 self._hint(self.start_of(argument), "argument", name, position, argument)
-            self.visit(argument, "argument", name)
+            self.visit(argument, "argument", name, position)
         for keyword in node.keywords:
             if isinstance(keyword.value, ast.Name) and keyword.arg:
                 self._hint(self.start_of(keyword.value), "keyword", keyword.arg, 0, keyword.value)
@@ -737,7 +739,7 @@ class Walk:
 
     # -- literals ----------------------------------------------------------------------------
 
-    def _constant(self, node: ast.Constant, context: str, beside: str) -> None:
+    def _constant(self, node: ast.Constant, context: str, beside: str, position: int) -> None:
         value, start, end = node.value, self.start_of(node), self.end_of(node)
         if isinstance(value, str | bytes):
             words = value if isinstance(value, str) else value.decode("latin-1")
@@ -745,7 +747,7 @@ class Walk:
         else:
             sort = type(value).__name__
             self.literals.append(
-                Literal(start, end, _show(value), sort, self._scope, context, beside)
+                Literal(start, end, _show(value), sort, self._scope, context, beside, position)
             )
 
     def _note_text(

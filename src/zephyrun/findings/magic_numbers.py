@@ -1,0 +1,104 @@
+"""`magic-number`: numbers whose meaning a reader has to guess.
+
+A number is plain, and left alone, where something beside it says what it is (a parameter's default, a
+keyword, a name that it is assigned to, a key), where it is one of those that mean themselves (0, 1, 2,
+a half), where it is data among other data, and in tests, whose numbers are examples.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import PurePosixPath
+
+from zephyrun.facts import Literal, ScopeKind
+from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.languages.python.reserved import RESERVED
+from zephyrun.naming.constants import suggest_constant_names
+from zephyrun.proof import namespace_reservations
+
+_PLAIN = frozenset({"0", "1", "2", "0.0", "1.0", "2.0", "0.5", "-1", "0j", "1j"})
+_SORTS = frozenset({"int", "float", "complex"})
+# Where something beside the number says what it is, or where no name could stand.
+_PLAIN_CONTEXTS = frozenset(
+    "default keyword assigned key value element index annotation case decorator format".split()
+)
+_PLAIN_CALLEES = frozenset("round range int str float pow divmod log split rsplit zfill ljust rjust".split())
+_WEIGHTS = {"compared": 1.6, "operand": 1.5, "argument": 1.3, "returned": 1.2}
+_WEIGHT_ELSEWHERE = 1.0
+_WEIGHT_A_REPETITION = 0.2
+_MOST_REPETITIONS = 5
+_WEIGHT_WITHOUT_SUGGESTION = 0.5
+_PERCENT = re.compile(r"[*/]\s*$")
+_TEXT_TIMES = re.compile(r"['\"]\s*\*\s*$")
+_TIMES_TEXT = re.compile(r"\s*\*\s*[rbuf]*['\"]")
+_MASK = re.compile(r"0[xXbBoO]")
+
+
+def find_magic_numbers(view: FileView) -> Iterator[Finding]:
+    """Judge every number of the file."""
+    if _is_test(view.path):
+        return
+    counts = Counter(each.value for each in view.facts.literals)
+    confirm: tuple[str, ...] | None = None
+    for literal in view.facts.literals:
+        if not _is_magic(view, literal):
+            continue
+        if confirm is None:
+            confirm = tuple(
+                dict.fromkeys(
+                    each.what
+                    for each in namespace_reservations(view.source.text, view.facts, view.surroundings)
+                )
+            )
+        yield _finding(view, literal, counts[literal.value], confirm)
+
+
+def _is_test(path: str) -> bool:
+    parts = PurePosixPath(path).parts
+    return parts[-1].startswith(("test_", "conftest")) or any(each in ("test", "tests") for each in parts)
+
+
+def _is_magic(view: FileView, literal: Literal) -> bool:
+    facts, text = view.facts, view.source.text
+    spelling = text[literal.start : literal.end]
+    before = text[max(literal.start - 20, 0) : literal.start]
+    if literal.sort not in _SORTS or literal.value in _PLAIN or literal.context in _PLAIN_CONTEXTS:
+        return False
+    if _MASK.match(spelling) or literal.beside in _PLAIN_CALLEES:
+        return False
+    if _TEXT_TIMES.search(before) or _TIMES_TEXT.match(text, literal.end):
+        return False
+    if literal.value in ("100", "100.0") and _PERCENT.search(before):
+        return False
+    if facts.scopes[literal.scope].kind is ScopeKind.CLASS:
+        return False
+    # At the top of a module a number is part of what a name there is computed from.
+    return literal.scope != 0 or literal.context in ("compared", "argument")
+
+
+def _finding(view: FileView, literal: Literal, count: int, confirm: tuple[str, ...]) -> Finding:
+    facts, source = view.facts, view.source
+    spelling = source.text[literal.start : literal.end]
+    suggestions = suggest_constant_names(
+        source, facts, literal, lambda name: name not in facts.names and name not in RESERVED
+    )
+    weight = _WEIGHTS.get(literal.context, _WEIGHT_ELSEWHERE)
+    weight += _WEIGHT_A_REPETITION * min(count - 1, _MOST_REPETITIONS)
+    also = f" It stands in this file {count} times." if count > 1 else ""
+    please = f" Please confirm: {confirm[0]}." if confirm else ""
+    return Finding(
+        kind="magic-number",
+        path=view.path,
+        start=source.place(literal.start),
+        end=source.place(literal.end),
+        subject=spelling,
+        scope=view.scope_name(literal.scope),
+        ordinal=facts.literals_at(source.text, facts.dotted(literal.scope), spelling).index(literal) + 1,
+        message=f"A reader has to guess what {spelling} stands for.{also}{please}",
+        weight=round(weight if suggestions else weight * _WEIGHT_WITHOUT_SUGGESTION, 1),
+        remedy=Remedy.REVIEW if confirm else Remedy.SAFE,
+        suggestions=suggestions,
+        confirm=confirm,
+    )
