@@ -46,6 +46,8 @@ _MADE_UP = {
     "__type_params__", "__conditional_annotations__",
 }  # fmt: skip
 _FUNCTION_LIKE = (ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION, ScopeKind.TYPES)
+MOST_LINES_SHOWN = 40
+LINE_LENGTH_SHOWN = 400
 
 
 class Tally(NamedTuple):
@@ -477,8 +479,8 @@ def main() -> int:
     n_uncompiled = sum(each.n_uncompiled for each in tallies)
     print(f"never compiled      {n_uncompiled:>9,}  (annotations of locals, dead code, `global`)")
     print(f"disagreements       {len(disagreements):>9,}")
-    for line in disagreements[:40]:
-        print("  ", line[:400])
+    for line in disagreements[:MOST_LINES_SHOWN]:
+        print("  ", line[:LINE_LENGTH_SHOWN])
     return 1 if disagreements else 0
 
 

@@ -55,6 +55,9 @@ MODULES = {
     "weakref": "test_weakref", "xmlrpc": "test_xmlrpc", "zipapp": "test_zipapp",
 }  # fmt: skip
 
+# Names for where none is proposed, by action.
+MADE_UP = {"rename": "made_up_{}", "constant": "_MADE_UP_{}"}
+
 # By module: an error text, and outcomes by test id.
 Reports = dict[str, tuple[str, dict[str, str]]]
 
@@ -139,10 +142,11 @@ def accept_everything(plan: Path) -> Counter[str]:
     for number, (step, table) in enumerate(zip(steps, tables, strict=True)):
         if step["remedy"] == "safe":
             table = table.replace("\naccept = false", "\naccept = true")
-            if step["action"] == "rename" and not step["new"]:
-                table = table.replace('\nnew = ""', f'\nnew = "made_up_{number}"')
+            if step["action"] in MADE_UP and not step["new"]:
+                name = MADE_UP[step["action"]].format(number)
+                table = table.replace('\nnew = ""', f'\nnew = "{name}"')
                 counts["with a made-up name"] += 1
-            elif step["action"] == "rename":
+            elif step["action"] in MADE_UP:
                 counts["with a suggested name"] += 1
         counts[f"{step['action']} {step['remedy']}"] += 1
         rewritten.append(table)

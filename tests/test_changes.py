@@ -1,11 +1,12 @@
 """Steps carried out: exact bytes, whole refusals, and a way back."""
 
 import random
+from dataclasses import replace
 
 import pytest
 
 from tests.helpers import REAL_MODULES, real_source
-from zephyrun.changes.comment_deletions import delete_comment
+from zephyrun.changes.comment_deletions import delete_comments
 from zephyrun.changes.local_renames import rename_local
 from zephyrun.changes.refusal import Refusal
 from zephyrun.changes.stages import carry_out
@@ -190,6 +191,7 @@ COMMENTS = {
     "between blank lines": (b"a = 1\n\n# b\n\nb = 2\n", b"a = 1\n\nb = 2\n"),
     "first": (b"# b\na = 1\n", b"a = 1\n"),
     "last, without a newline": (b"a = 1\n# b", b"a = 1\n"),
+    "several lines": (b"a = 1\n\n# b\n# b\n\n\nb = 2\n", b"a = 1\n\n\nb = 2\n"),
     "windows lines": (b"a = 1\r\n# b\r\nb = 2\r\n", b"a = 1\r\nb = 2\r\n"),
     "mixed lines": (b"a = 1\r# b\r\nb = 2\n", b"a = 1\rb = 2\n"),
     "marked": (b"\xef\xbb\xbfa = 1\n# b\nc = '\xc3\xbc'\n", b"\xef\xbb\xbfa = 1\nc = '\xc3\xbc'\n"),
@@ -200,13 +202,14 @@ COMMENTS = {
 @pytest.mark.parametrize(("old", "new"), COMMENTS.values(), ids=COMMENTS)
 def test_comments_go_with_their_line(old, new):
     """And every other byte stays."""
-    assert outcome(old, step("comment", "", "# b"))[0] == new
+    texts = "# b\n# b" if b"# b\n# b" in old else "# b"
+    assert outcome(old, step("comment", "", texts))[0] == new
 
 
 def test_comments_that_stay():
     """Instructions to other programs, and comments that a step would write anew."""
     parsed = parse(b"a = 1  # type: ignore\n")
-    assert isinstance(delete_comment(parsed.source, parsed.facts, 0), Refusal)
+    assert isinstance(delete_comments(parsed.source, parsed.facts, 0, 1), Refusal)
     assert "can only be deleted" in outcome(b"a = 1  # b\n", step("comment", "", "# b", "# c"))[1]["# b→# c"]
     text, refused = outcome(b"# coding: latin-1\na = '\xfc'\n", step("comment", "", "# coding: latin-1"))
     assert refused and text.startswith(b"# coding")
@@ -218,3 +221,90 @@ def test_a_character_that_the_file_cannot_hold():
     text, refused = outcome(code, step("rename", "f", "w", "蜂蜜"))
     assert text == code and "cannot be written in" in refused["w→蜂蜜"]
     assert b"gr\xf6\xdfe = h" in outcome(code, step("rename", "f", "w", "größe"))[0]
+
+
+CONSTANTS = {
+    "below the imports": (
+        '"""Weights."""\nimport os\n\n\ndef f(h):\n    return h * 365\n',
+        '"""Weights."""\nimport os\n\nDAYS = 365\n\n\ndef f(h):\n    return h * DAYS\n',
+    ),
+    "below the documentation": (
+        '"""Weights."""\n\n\ndef f(h):\n    return h * 365\n',
+        '"""Weights."""\n\nDAYS = 365\n\n\ndef f(h):\n    return h * DAYS\n',
+    ),
+    "below other constants": (
+        "import os\n\nLIMIT = 3\n\n\ndef f(h):\n    return h * 365\n",
+        "import os\n\nLIMIT = 3\nDAYS = 365\n\n\ndef f(h):\n    return h * DAYS\n",
+    ),
+    "before a use while loading": (
+        "import os\n\nLIMIT = f(365)\n\n\ndef g(h):\n    return h * 2\n",
+        "import os\n\nDAYS = 365\n\nLIMIT = f(DAYS)\n\n\ndef g(h):\n    return h * 2\n",
+    ),
+    "at the top": (
+        "#!/usr/bin/env python3\n# Weights.\n\n# for a year\ndef f(h):\n    return h * 365\n",
+        "#!/usr/bin/env python3\n# Weights.\n\nDAYS = 365\n\n\n# for a year\ndef f(h):\n    return h * DAYS\n",
+    ),
+    "behind guarded imports": (
+        "try:\n    import os\nexcept ImportError:\n    import sys\n\ndef f(h):\n    return h * 365\n",
+        "try:\n    import os\nexcept ImportError:\n    import sys\n\nDAYS = 365\n\ndef f(h):\n    return h * DAYS\n",
+    ),
+    "close to a definition": (
+        "import os\ndef f(h):\n    return h * 365\n",
+        "import os\n\nDAYS = 365\n\n\ndef f(h):\n    return h * DAYS\n",
+    ),
+    "with the file's line ends": (
+        "import os\r\n\r\ndef f(h):\r\n    return h * 365\r\n",
+        "import os\r\n\r\nDAYS = 365\r\n\r\ndef f(h):\r\n    return h * DAYS\r\n",
+    ),
+    "in a default, a decorator and an f-string": (
+        "import os\n\n@g(365)\ndef f(h, d=365):\n    return f'{h * 365:>{365}} 365'\n",
+        "import os\n\nDAYS = 365\n\n@g(DAYS)\ndef f(h, d=DAYS):\n    return f'{h * DAYS:>{DAYS}} 365'\n",
+    ),
+    "as it is written, without its sign": (
+        "import os\n\ndef f(h):\n    return h > -0x16_D\n",
+        "import os\n\nDAYS = 0x16_D\n\ndef f(h):\n    return h > -DAYS\n",
+    ),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("old", "new"), CONSTANTS.values(), ids=CONSTANTS)
+def test_constants(old, new):
+    """All numbers of one value get one name, defined where it can be found and before its use."""
+    parsed = parse(old.encode())
+    steps = [
+        replace(step("constant", parsed.facts.dotted(each.scope), spelling, "DAYS", ordinal=ordinal), id=str(each.start))
+        for each in parsed.facts.literals
+        if each.value == "365"
+        for spelling in [parsed.source.text[each.start : each.end]]
+        for ordinal in [parsed.facts.literals_at(parsed.source.text, parsed.facts.dotted(each.scope), spelling).index(each) + 1]
+    ]  # fmt: skip
+    assert outcome(old, *steps) == (new, {})
+
+
+NO_CONSTANTS = {
+    "pattern": ("match h:\n        case 365: return 1", "a name would capture"),
+    "annotation": ("d: Literal[365] = h", "the number itself is the meaning"),
+    "metaclass": ("class C(Enum):\n        d = g(365)", "not proved"),
+    "walked": ("return [n for n in globals()], 365", "globals() minds one more"),
+    "named in a text": ("return h['DAYS'], 365", "stands in a text of the module"),
+    "taken": ("DAYS = 365 + h", "is used in the module already"),
+}
+
+
+@pytest.mark.parametrize(("body", "reason"), NO_CONSTANTS.values(), ids=NO_CONSTANTS)
+def test_where_no_constant_can_stand(body, reason):
+    """A plain reason, and no byte changed."""
+    code = f"import os\n\ndef f(h):\n    {body}\n"
+    facts = parse(code.encode()).facts
+    (literal,) = [each for each in facts.literals if each.value == "365"]
+    text, refused = outcome(code, step("constant", facts.dotted(literal.scope), "365", "DAYS"))
+    assert text == code and reason in refused["365→DAYS"]
+
+
+def test_one_name_for_two_numbers():
+    """The second is refused; two names for one number are two constants."""
+    code = "import os\n\ndef f(h):\n    return h * 365 + 366\n"
+    text, refused = outcome(code, step("constant", "f", "365", "DAYS"), step("constant", "f", "366", "DAYS"))
+    assert "h * DAYS + 366" in text and "gives the name `DAYS` to 365" in refused["366→DAYS"]
+    text, _ = outcome(code.replace("366", "365"), step("constant", "f", "365", "A"), step("constant", "f", "365", "B", ordinal=2))
+    assert "A = 365\nB = 365\n" in text and "h * A + B" in text

@@ -194,7 +194,7 @@ def test_an_earlier_plan_is_kept(project):
 VERDICTS = {
     "same": ("def f(h):\n    w = h\n    return w\n", "def f(h):\n    weight = h\n    return weight\n", 0),
     "different": ("x = 2\n", "x = 3\n", 1),
-    "unproven": ("def f(): return 2\n", "TWO = 2\ndef f(): return TWO\n", 3),
+    "unproven": ("a = 2\nb = 3\n", "b = 3\na = 2\n", 3),
     "unreadable": ("x = 2\n", "x = = 2\n", 3),
 }
 
@@ -332,3 +332,19 @@ def test_the_demo(tmp_path):
     ]  # fmt: skip
     assert reports[0] == reports[1] != b""
     zephyrun("verify", "tour/before", "tour/project", cwd=tmp_path)
+
+
+def test_a_constant_that_another_file_might_notice_is_refused(project):
+    """Its neighbours are carried out; the reason names the file."""
+    (project / "hive/limits.py").write_text("def heavy(hive):\n    return hive.weight > 18 or hive.gain > 45\n")
+    (project / "hive/show.py").write_text("from hive import limits\nlimit = getattr(limits, 'HEAVY', 20)\n")
+    zephyrun("propose", "hive/limits.py", "--output", "cleanup.toml", cwd=project)
+    plan = (project / "cleanup.toml").read_text()
+    plan = plan.replace('new = "WEIGHT_LIMIT"', 'new = "HEAVY"').replace("accept = false", "accept = true")
+    (project / "cleanup.toml").write_text(plan)
+    done = document("apply", "cleanup.toml", cwd=project, code=1)
+    assert len(done["applied"]) == len(done["refused"]) == 1
+    assert "`HEAVY` stands in hive/show.py too" in done["refused"][0]["reason"]
+    assert (project / "hive/limits.py").read_text() == (
+        "GAIN_LIMIT = 45\n\n\ndef heavy(hive):\n    return hive.weight > 18 or hive.gain > GAIN_LIMIT\n"
+    )

@@ -177,3 +177,110 @@ def test_broken_files_are_told_and_not_judged():
     """One phrase with the line."""
     survey = survey_source("old.py", b"print 'hives'\n", Surroundings(), list(KINDS))
     assert survey.findings == () and survey.unread.startswith("line 1: ")
+
+
+MAGIC = {
+    "operand": ("return hive.gain * 365", ["365"]),
+    "compared": ("return hive.weight > 18.5", ["18.5"]),
+    "returned": ("return 42", ["42"]),
+    "positional argument": ("wait(hive, 45)", ["45"]),
+    "negative": ("return hive.gain < -5", ["5"]),
+    "slice": ("return hive.name[:30]", ["30"]),
+    "inside a format": ("return f'{hive.gain * 365:>8}'", ["365"]),
+    "plain numbers": ("return hive.gain * 2 + 1 - 0.5 * (hive.rank - 1) / 2.0", []),
+    "true is not one": ("return hive.open == True", []),
+    "keyword": ("wait(hive, seconds=45)", []),
+    "assigned": ("seconds = 45\n    return seconds", []),
+    "default": ("return lambda seconds=45: seconds", []),
+    "table": ("return [18, 24, 36], {'queen': 16, 24: 'drone'}", []),
+    "index": ("return hive[4]", []),
+    "from the end": ("return hive.name[:-4]", []),
+    "pattern": ("match hive:\n        case 365: pass", []),
+    "mask": ("return hive.flags & 0xFF", []),
+    "a line of signs": ("return '-' * 40", []),
+    "per cent": ("return hive.share * 100", []),
+    "rounding": ("return round(hive.weight, 3)", []),
+    "annotation": ("frames: Literal[10] = hive.frames", []),
+}
+
+
+@pytest.mark.parametrize(("body", "numbers"), MAGIC.values(), ids=MAGIC)
+def test_magic_numbers(body, numbers):
+    """Numbers that stand for something are found; those that something beside them explains are not."""
+    assert [each.subject for each in found(f"def f(hive):\n    {body}\n", "magic-number")] == numbers
+
+
+def test_numbers_at_the_top_and_in_tests_are_examples():
+    """A module's own tables, its constants, and whatever stands in a test."""
+    assert found("SECONDS = 60 * 60\nLIMITS = [18, 24]\nclass Hive:\n    frames = 5 * 2\n", "magic-number") == ()
+    code = b"def test_gain():\n    assert gain(45) == 365\n"
+    for path in ("tests/hive.py", "hive/test_log.py"):
+        assert survey_source(path, code, Surroundings(), ["magic-number"]).findings == ()
+
+
+@pytest.mark.parametrize(
+    ("body", "name", "evidence"),
+    [
+        ("return hive.daily_yield * 365", "DAYS_PER_YEAR", "365 beside daily"),
+        ("return hive.weight * 2.20462", "POUNDS_PER_KG", "2.20462 beside weight"),
+        ("return hive.gain * 0.8  # share of the keeper", "SHARE_KEEPER", "its comment says # share of the keeper"),
+        ("sleep(45)", "SLEEP_SECONDS", "sleep takes seconds"),
+        ("feed(hive, 18)", "FEED_SYRUP", "passed to feed as syrup"),
+        ("return hive.weight > 18", "WEIGHT_LIMIT", "a limit of weight"),
+    ],
+)
+def test_names_for_numbers_come_with_their_evidence(body, name, evidence):
+    """The comment, numbers that the trade knows, parameters, callees, comparisons."""
+    (finding,) = found(f"def feed(hive, syrup): ...\ndef f(hive):\n    {body}\n", "magic-number")
+    assert (finding.suggestions[0].text, finding.suggestions[0].evidence) == (name, (evidence,))
+    taken = found(f"{name} = 1\ndef feed(hive, syrup): ...\ndef f(hive):\n    {body}\n", "magic-number")
+    assert name not in [each.text for each in taken[0].suggestions]
+
+
+def test_a_module_whose_names_are_walked_needs_a_word():
+    """One more name might be noticed."""
+    (finding,) = found("def f(hive):\n    return hive.gain * 365, globals()\n", "magic-number")
+    assert finding.remedy is Remedy.REVIEW
+    assert finding.confirm == ("nothing that goes through the names of this module by globals() minds one more",)
+
+
+DISABLED = [
+    "# log(hive)\nreturn hive",
+    "# if hive.queen is None:\n#     order_queen(hive)\nreturn hive",
+    "# else:\n#     log(hive)\nreturn hive",
+    "# weight = read_scale(hive)[0]\nreturn hive",
+    "#print(hive.weight)\nreturn hive",
+    "# import scales\nreturn hive",
+    "# for frame in hive.frames:\n#     log(frame)\n#     frame.turn()\nreturn hive",
+    "# return hive.weight * 2\nreturn hive",
+]
+PROSE = [
+    "# return the hive\nreturn hive",
+    "# the weight (in kg)\nreturn hive",
+    "# weight = total - tare\nreturn hive",
+    "# hives, frames, queens\nreturn hive",
+    "# pass\nreturn hive",
+    "# see harvest(hive)\nreturn hive",
+    "# for example:\n# log(hive)\nreturn hive",
+    "# such as\n\n# log(hive)\nreturn hive",
+    "# type: ignore[call]\nreturn hive",
+    "# e.g. weight = read(hive)\nreturn hive",
+    "# log(hive) and wait\nreturn hive",
+    "## log(hive)\nreturn hive",
+    "# inspections (twice a week)\nreturn hive",
+    "# >>> log(hive)\nreturn hive",
+]
+
+
+@pytest.mark.parametrize("code", DISABLED)
+def test_disabled_code(code):
+    """The whole run of lines is one finding, and a step deletes it."""
+    (finding,) = found(f"def log(hive): ...\ndef f(hive):\n    {indented(code)}\n", "disabled-code")
+    assert finding.subject.count("\n") == code.count("\n") - 1
+    assert (finding.start.line, finding.end.line) == (3, 3 + finding.subject.count("\n"))
+
+
+@pytest.mark.parametrize("code", PROSE)
+def test_prose_that_looks_like_code(code):
+    """Formulas, examples, words that happen to parse."""
+    assert found(f"def log(hive): ...\ndef f(hive):\n    {indented(code)}\n", "disabled-code") == ()

@@ -17,6 +17,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -274,6 +275,15 @@ class FileFacts:
             index
             for index, comment in enumerate(self.comments)
             if comment.text == text and self.dotted(comment.scope) == scope
+        )
+
+    def comment_runs_at(self, scope: str, texts: Sequence[str]) -> tuple[int, ...]:
+        """Where comments of these texts follow one another within one dotted scope: the index of the
+        first of each such run, in text order. An ordinal counts them."""
+        return tuple(
+            index
+            for index in self.comments_at(scope, texts[0])
+            if [each.text for each in self.comments[index : index + len(texts)]] == list(texts)
         )
 
     def literals_at(self, text: str, scope: str, spelling: str) -> tuple[Literal, ...]:

@@ -23,7 +23,12 @@ SCHEMA = "zephyrun.plan/1"
 # and left to the person.
 ACCEPTED_FROM = 0.5
 
-_ACTIONS = {"cryptic-name": "rename", "magic-number": "constant", "echo-comment": "comment"}
+_ACTIONS = {
+    "cryptic-name": "rename",
+    "magic-number": "constant",
+    "echo-comment": "comment",
+    "disabled-code": "comment",
+}
 _HEADER = """\
 # A clean-up plan. Read it, then run: zephyrun apply {name}
 # Only steps with accept = true are carried out, and each only when it is proved to change nothing

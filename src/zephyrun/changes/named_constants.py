@@ -23,6 +23,8 @@ _NO_PLACE_FOR_A_NAME = {
 _CONSTANT = re.compile(r"_?[A-Z][A-Z0-9_]*\s*=[^=]")
 _DUNDER = re.compile(r"__\w+__\s*=[^=]")
 _IMPORTS = frozenset({"import", "importfrom"})
+_CHOICES = frozenset({"if", "try"})
+_QUOTES = "\"'rRuU"
 _DEFINITIONS = frozenset({"functiondef", "asyncfunctiondef", "classdef"})
 
 
@@ -60,7 +62,7 @@ def define_constants(
         if first.value != number.value:
             return Refusal(f"another step gives the name `{number.name}` to {first.spelling}")
     top = [each for each in facts.statements if each.depth == 0]
-    last = _last_before_constants(source, top, numbers[0].edit.start)
+    last = _last_before_constants(source, facts, top, numbers[0].edit.start)
     lines = "".join(f"{each.name} = {each.spelling}\n" for each in known.values())
     if last is None:
         offset = _start_with_comments(source, facts, top[0])
@@ -101,23 +103,35 @@ def _reason_against(facts: FileFacts, literal: Literal, spelling: str, new: str)
 
 
 def _last_before_constants(
-    source: SourceText, top: list[Statement], first_use: int
+    source: SourceText, facts: FileFacts, top: list[Statement], first_use: int
 ) -> Statement | None:
-    """The last statement of the module's head, which the first use must follow; `None` for none."""
-    last = None
+    """The statement below which constants go: the last constant in the module's head, else its last
+    import or its documentation; `None` for a module without a head.
+
+    The head reaches to the first definition, and to the first use.
+    """
+    last = last_constant = None
     for index, statement in enumerate(top):
-        text = source.text
-        is_documentation = index == 0 and text[statement.start] in "\"'rRuU" and statement.sort == "expr"
-        is_head = (
-            statement.sort in _IMPORTS
-            or is_documentation
-            or (statement.sort == "assign" and _DUNDER.match(text, statement.start) is not None)
-            or (statement.sort == "assign" and _CONSTANT.match(text, statement.start) is not None)
-        )
-        if not is_head or statement.end > first_use:
+        if statement.sort in _DEFINITIONS or statement.end > first_use:
             break
-        last = statement
-    return last
+        text = source.text
+        if statement.sort == "assign" and _CONSTANT.match(text, statement.start) is not None:
+            last_constant = statement
+        elif (
+            statement.sort in _IMPORTS
+            or (index == 0 and statement.sort == "expr" and text[statement.start] in _QUOTES)
+            or (statement.sort == "assign" and _DUNDER.match(text, statement.start) is not None)
+            or (statement.sort in _CHOICES and _holds_only_imports(facts, statement))
+        ):
+            last = statement
+    return last_constant or last
+
+
+def _holds_only_imports(facts: FileFacts, around: Statement) -> bool:
+    inside = [
+        each for each in facts.statements if around.start < each.start and each.end <= around.end
+    ]
+    return bool(inside) and all(each.sort in _IMPORTS for each in inside)
 
 
 def _start_with_comments(source: SourceText, facts: FileFacts, statement: Statement) -> int:

@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from zephyrun.changes.comment_deletions import delete_comment
+from zephyrun.changes.comment_deletions import delete_comments
 from zephyrun.changes.local_renames import rename_local
 from zephyrun.changes.named_constants import NamedNumber, define_constants, name_number
 from zephyrun.changes.refusal import Refusal
@@ -187,10 +187,11 @@ def _constant_edit(
 def _comment_edits(source: SourceText, facts: FileFacts, scope: str, step: Step) -> EditSet | Refusal:
     if step.new:
         return Refusal("a comment can only be deleted so far; leave `new` empty")
-    alike = facts.comments_at(scope, step.old)
+    texts = step.old.split("\n")
+    alike = facts.comment_runs_at(scope, texts)
     if not 0 < step.ordinal <= len(alike):
         return Refusal(f"there is no such comment in {step.scope}; run zephyrun propose again")
-    return delete_comment(source, facts, alike[step.ordinal - 1])
+    return delete_comments(source, facts, alike[step.ordinal - 1], len(texts))
 
 
 def _within_module(scope: str, module: str) -> str:

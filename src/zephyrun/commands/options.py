@@ -24,6 +24,9 @@ Result = TypeVar("Result")
 _WORTH_A_POOL = 300_000
 _SLOW_AFTER_SECONDS = 1.0
 _PIPE_WIDTH = 100_000
+_TOO_MANY_DIGITS = 10
+# Several, so that a process with easy files can take over from one with hard ones.
+_CHUNKS_A_PROCESS = 8
 
 
 def add_paths(parser: argparse.ArgumentParser) -> None:
@@ -70,7 +73,7 @@ def add_dry_run(parser: argparse.ArgumentParser) -> None:
 
 def whole_number(text: str) -> int:
     """An option's value as a number from 0 on. Errors: `ArgumentTypeError`."""
-    if not (text.isascii() and text.isdigit() and len(text) < 10):
+    if not (text.isascii() and text.isdigit() and len(text) < _TOO_MANY_DIGITS):
         raise argparse.ArgumentTypeError(f"{text!r} is no whole number; give 0 or more")
     return int(text)
 
@@ -138,7 +141,8 @@ def map_files(
         from concurrent.futures import ProcessPoolExecutor
 
         with ProcessPoolExecutor(max_workers=min(jobs, len(items))) as pool:
-            for result in pool.map(function, items, chunksize=max(1, len(items) // (jobs * 8))):
+            chunk_size = max(1, len(items) // (jobs * _CHUNKS_A_PROCESS))
+            for result in pool.map(function, items, chunksize=chunk_size):
                 results.append(result)
                 advance()
         return results

@@ -14,6 +14,8 @@ from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, steps_from_findi
 from zephyrun.project.roots import for_people
 from zephyrun.reports.lines import counted
 
+_HEAD_OF_A_PLAN = 2000
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
@@ -78,7 +80,7 @@ def _write(destination: Path, text: str) -> None:
     """Write the plan. An earlier plan there is kept beside it: someone may have edited it."""
     try:
         if destination.exists():
-            if f'schema = "{SCHEMA}"'.encode() not in destination.read_bytes()[:2000]:
+            if f'schema = "{SCHEMA}"'.encode() not in destination.read_bytes()[:_HEAD_OF_A_PLAN]:
                 raise UserError(f"{destination} is there and is no plan; give another --output")
             os.replace(destination, destination.with_name(destination.name + ".before"))
         destination.write_text(text, "utf-8", "surrogateescape")

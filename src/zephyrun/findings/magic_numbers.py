@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import PurePosixPath
 
 from zephyrun.facts import Literal, ScopeKind
@@ -24,15 +24,23 @@ _SORTS = frozenset({"int", "float", "complex"})
 _PLAIN_CONTEXTS = frozenset(
     "default keyword assigned key value element index annotation case decorator format".split()
 )
-_PLAIN_CALLEES = frozenset("round range int str float pow divmod log split rsplit zfill ljust rjust".split())
+_PLAIN_CALLEES = frozenset(
+    """round range int str float pow divmod log split rsplit zfill ljust rjust date datetime time
+    Fraction Decimal""".split()
+)
+# Beside these every reader knows what a number counts.
+_CALENDAR = frozenset("month weekday isoweekday day hour minute version_info major minor".split())
 _WEIGHTS = {"compared": 1.6, "operand": 1.5, "argument": 1.3, "returned": 1.2}
 _WEIGHT_ELSEWHERE = 1.0
 _WEIGHT_A_REPETITION = 0.2
 _MOST_REPETITIONS = 5
 _WEIGHT_WITHOUT_SUGGESTION = 0.5
+# As far as an operator can lie before its number.
+_LOOKED_BACK = 20
 _PERCENT = re.compile(r"[*/]\s*$")
 _TEXT_TIMES = re.compile(r"['\"]\s*\*\s*$")
 _TIMES_TEXT = re.compile(r"\s*\*\s*[rbuf]*['\"]")
+_FROM_THE_END = re.compile(r"[:\[]\s*-\s*$")
 _MASK = re.compile(r"0[xXbBoO]")
 
 
@@ -42,6 +50,7 @@ def find_magic_numbers(view: FileView) -> Iterator[Finding]:
         return
     counts = Counter(each.value for each in view.facts.literals)
     confirm: tuple[str, ...] | None = None
+    promised: dict[str, str] = {}
     for literal in view.facts.literals:
         if not _is_magic(view, literal):
             continue
@@ -52,7 +61,10 @@ def find_magic_numbers(view: FileView) -> Iterator[Finding]:
                     for each in namespace_reservations(view.source.text, view.facts, view.surroundings)
                 )
             )
-        yield _finding(view, literal, counts[literal.value], confirm)
+        finding = _finding(view, literal, counts[literal.value], confirm, promised)
+        if finding.suggestions:
+            promised.setdefault(finding.suggestions[0].text, literal.value)
+        yield finding
 
 
 def _is_test(path: str) -> bool:
@@ -63,10 +75,12 @@ def _is_test(path: str) -> bool:
 def _is_magic(view: FileView, literal: Literal) -> bool:
     facts, text = view.facts, view.source.text
     spelling = text[literal.start : literal.end]
-    before = text[max(literal.start - 20, 0) : literal.start]
+    before = text[max(literal.start - _LOOKED_BACK, 0) : literal.start]
     if literal.sort not in _SORTS or literal.value in _PLAIN or literal.context in _PLAIN_CONTEXTS:
         return False
-    if _MASK.match(spelling) or literal.beside in _PLAIN_CALLEES:
+    if _MASK.match(spelling) or literal.beside in _PLAIN_CALLEES | _CALENDAR:
+        return False
+    if _FROM_THE_END.search(before):
         return False
     if _TEXT_TIMES.search(before) or _TIMES_TEXT.match(text, literal.end):
         return False
@@ -78,12 +92,22 @@ def _is_magic(view: FileView, literal: Literal) -> bool:
     return literal.scope != 0 or literal.context in ("compared", "argument")
 
 
-def _finding(view: FileView, literal: Literal, count: int, confirm: tuple[str, ...]) -> Finding:
+def _finding(
+    view: FileView,
+    literal: Literal,
+    count: int,
+    confirm: tuple[str, ...],
+    promised: Mapping[str, str],
+) -> Finding:
+    """The finding for one number; `promised` are names that numbers before it would like."""
     facts, source = view.facts, view.source
     spelling = source.text[literal.start : literal.end]
-    suggestions = suggest_constant_names(
-        source, facts, literal, lambda name: name not in facts.names and name not in RESERVED
-    )
+
+    def is_free(name: str) -> bool:
+        is_taken = name in facts.names or name in RESERVED
+        return not is_taken and promised.get(name, literal.value) == literal.value
+
+    suggestions = suggest_constant_names(source, facts, literal, is_free)
     weight = _WEIGHTS.get(literal.context, _WEIGHT_ELSEWHERE)
     weight += _WEIGHT_A_REPETITION * min(count - 1, _MOST_REPETITIONS)
     also = f" It stands in this file {count} times." if count > 1 else ""

@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
 from zephyrun.findings.cryptic_names import find_cryptic_names
+from zephyrun.findings.disabled_code import find_disabled_code
 from zephyrun.findings.echo_comments import find_echo_comments
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.magic_numbers import find_magic_numbers
@@ -46,6 +47,14 @@ KINDS: dict[str, Kind] = {
             "def yearly_yield(hive):\n    return hive.daily_yield * 365\n",
             "DAYS_PER_YEAR = 365\n\n\ndef yearly_yield(hive):\n    return hive.daily_yield * DAYS_PER_YEAR\n",
             find_magic_numbers,
+        ),
+        Kind(
+            "disabled-code",
+            "comments",
+            "Code that does not run still has to be read, and version control remembers it.",
+            "def inspect(hive):\n    # if hive.queen is None:\n    #     order_queen(hive)\n    return hive\n",
+            "def inspect(hive):\n    # a queen is ordered by hand\n    return hive\n",
+            find_disabled_code,
         ),
         Kind(
             "echo-comment",

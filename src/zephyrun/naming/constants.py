@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 from zephyrun.facts import FileFacts, Literal
-from zephyrun.naming.evidence import Suggestion, name_from_words, parameter_name
-from zephyrun.naming.words import snake_case, split_name, stem
+from zephyrun.naming.evidence import Suggestion, name_from_words, parameter_name, snippet
+from zephyrun.naming.words import crypticness, snake_case, split_name, stem
 from zephyrun.source import SourceText
 
 _MOST_SUGGESTIONS = 5
@@ -20,6 +21,8 @@ _KNOWN_SCORE = 0.7
 _PARAMETER_SCORE = 0.55
 _UNIT_SCORE = 0.55
 _LIMIT_SCORE = 0.45
+# As far as an operator can lie before its number.
+_LOOKED_BACK = 20
 _IDENTIFIER = re.compile(r"[^\W\d]\w*")
 _ORDER = re.compile(r"(?:<=?|>=?)\s*\(?-?\s*$")
 _ORDER_BEHIND = re.compile(r"\s*\)?\s*(?:<=?|>=?)")
@@ -34,12 +37,12 @@ _KNOWN = (
     ("1440", "MINUTES_PER_DAY", "day minute"),
     ("60", "SECONDS_PER_MINUTE", "second"),
     ("60", "MINUTES_PER_HOUR", "minute hour"),
-    ("24", "HOURS_PER_DAY", "hour day"),
-    ("7", "DAYS_PER_WEEK", "week day"),
+    ("24", "HOURS_PER_DAY", "hour day daily"),
+    ("7", "DAYS_PER_WEEK", "week day daily"),
     ("52", "WEEKS_PER_YEAR", "week year"),
     ("12", "MONTHS_PER_YEAR", "month year"),
-    ("365", "DAYS_PER_YEAR", "day year yearly annual"),
-    ("365.25", "DAYS_PER_YEAR", "day year yearly annual"),
+    ("365", "DAYS_PER_YEAR", "day daily year yearly annual"),
+    ("365.25", "DAYS_PER_YEAR", "day daily year yearly annual"),
     ("1024", "BYTES_PER_KIB", "byte size kib kb memory"),
     ("1048576", "BYTES_PER_MIB", "byte size mib mb memory"),
     ("1000", "GRAMS_PER_KG", "gram weight kg mass"),
@@ -70,7 +73,9 @@ def suggest_constant_names(
     `is_free` says whether the module can take a name.
     """
     found: dict[str, Suggestion] = {}
-    for suggestion in _candidates(source, facts, literal):
+    mark = "_" if _keeps_constants_private(facts) else ""
+    for candidate in _candidates(source, facts, literal):
+        suggestion = replace(candidate, text=mark + candidate.text)
         better = found.get(suggestion.text)
         if is_free(suggestion.text) and (better is None or better.score < suggestion.score):
             found[suggestion.text] = suggestion
@@ -78,18 +83,35 @@ def suggest_constant_names(
     return tuple(ranked[:_MOST_SUGGESTIONS])
 
 
+def _keeps_constants_private(facts: FileFacts) -> bool:
+    """Whether a constant of the module would bear an underscore: where the module lists its public
+    names, or most of its constants do."""
+    constants = [
+        each.name
+        for each in facts.bindings
+        if each.scope == 0 and not each.outside and each.name.isupper()
+    ]
+    n_private = sum(name.startswith("_") for name in constants)
+    return "__all__" in facts.names or n_private > len(constants) / 2
+
+
 def _candidates(source: SourceText, facts: FileFacts, literal: Literal) -> Iterator[Suggestion]:
-    if text := _from_comment(source, facts, literal):
-        yield Suggestion(text.upper(), _COMMENT_SCORE, (f"its comment says {text.replace('_', ' ')}",))
+    comment = _remark(source, facts, literal)
+    if text := name_from_words(comment):
+        yield Suggestion(text.upper(), _COMMENT_SCORE, (f"its comment says {snippet(comment)}",))
     near = _words_near(source, facts, literal)
-    for value, name, world in _KNOWN:
+    for value, name, world in _KNOWN if literal.context != "compared" else ():
         if value == literal.value and (not world or near & {stem(word) for word in world.split()}):
             yield Suggestion(name, _KNOWN_SCORE, (f"{value} beside {_some(near, world)}",))
     if literal.context == "argument":
         yield from _from_call(source, facts, literal)
-    if literal.context == "compared" and literal.beside and _is_ordered(source, literal):
+    if literal.context == "compared" and _says_something(literal.beside) and _is_ordered(source, literal):
         name = f"{snake_case(literal.beside)}_limit".upper()
         yield Suggestion(name, _LIMIT_SCORE, (f"a limit of {literal.beside}",))
+
+
+def _says_something(name: str) -> bool:
+    return name not in ("", "len") and crypticness(name.strip("_")) == 0.0
 
 
 def _some(near: set[str], world: str) -> str:
@@ -97,14 +119,14 @@ def _some(near: set[str], world: str) -> str:
     return words[0] if words else "nothing else"
 
 
-def _from_comment(source: SourceText, facts: FileFacts, literal: Literal) -> str:
-    """A name from the remark behind the line, where no other number could be meant."""
+def _remark(source: SourceText, facts: FileFacts, literal: Literal) -> str:
+    """The comment behind the line, where no other number could be meant; "" for none."""
     comment = facts.trailing_comment(facts.statement_at(literal.start))
     line = source.line_of(literal.start)
     if comment is None or source.line_of(comment.start) != line:
         return ""
     others = [each for each in facts.literals if source.line_of(each.start) == line]
-    return name_from_words(comment.text) if len(others) == 1 else ""
+    return comment.text if len(others) == 1 else ""
 
 
 def _words_near(source: SourceText, facts: FileFacts, literal: Literal) -> set[str]:
@@ -138,6 +160,6 @@ def _from_call(source: SourceText, facts: FileFacts, literal: Literal) -> Iterat
 
 def _is_ordered(source: SourceText, literal: Literal) -> bool:
     """Whether the number is held against something by its size."""
-    before = source.text[max(literal.start - 20, 0) : literal.start]
+    before = source.text[max(literal.start - _LOOKED_BACK, 0) : literal.start]
     behind = _ORDER_BEHIND.match(source.text, literal.end)
     return _ORDER.search(before) is not None or behind is not None

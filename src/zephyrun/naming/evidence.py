@@ -77,6 +77,8 @@ _NO_NOUNS = frozenset(
     try make makes get gets set sets check checks add adds keep keeps""".split()
 )
 _COMMENT_BREAK = re.compile(r"[,;:(.\-–—=/]| in | for | from | per | which | that ")
+_MOST_WORDS_IN_A_NAME = 4
+_MOST_WORDS_IN_A_REMARK = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,7 +132,7 @@ def _is_worth_it(text: str, spelling: str) -> bool:
         and text.isidentifier()
         and text != spelling
         and len(text) > max(2, len(spelling.strip("_")))
-        and len(words) <= 4
+        and len(words) <= _MOST_WORDS_IN_A_NAME
         and text not in _EMPTY_WORDS
         and crypticness(text) == 0.0
         and all(is_readable(word) or word.isdigit() for word in words)
@@ -156,25 +158,25 @@ def _candidates(source: SourceText, facts: FileFacts, binding: int) -> Iterator[
 
 
 def _from_hint(source: SourceText, facts: FileFacts, hint: Hint) -> Iterator[_Candidate]:
-    snippet = _snippet(source.text[hint.start : hint.end])
+    code = snippet(source.text[hint.start : hint.end])
     name = snake_case(hint.name)
     if hint.source == "call":
         if text := _without_verb(name):
-            yield _Candidate(text, "call", f"assigned from {snippet}")
+            yield _Candidate(text, "call", f"assigned from {code}")
     elif hint.source in ("attribute", "key"):
-        yield _Candidate(name, hint.source, f"assigned from {snippet}")
+        yield _Candidate(name, hint.source, f"assigned from {code}")
     elif hint.source == "element":
         if one := singular(_without_verb(name) or name):
-            yield _Candidate(one, "element", f"one of {snippet}")
+            yield _Candidate(one, "element", f"one of {code}")
     elif hint.source == "key of":
         if one := singular(name):
-            yield _Candidate(f"{one}_key", "key of", f"a key of {snippet}")
+            yield _Candidate(f"{one}_key", "key of", f"a key of {code}")
     elif hint.source == "each":
-        yield _Candidate(plural(name), "each", f"collected by {snippet}")
+        yield _Candidate(plural(name), "each", f"collected by {code}")
     elif hint.source == "count":
-        yield _Candidate(f"{singular(name) or name}_count", "count", f"counted by {snippet}")
+        yield _Candidate(f"{singular(name) or name}_count", "count", f"counted by {code}")
     elif hint.source == "sum":
-        yield _Candidate(f"total_{name}", "sum", f"adds up {snippet}")
+        yield _Candidate(f"total_{name}", "sum", f"adds up {code}")
     elif hint.source == "keyword":
         yield _Candidate(name, "keyword", f"passed as {hint.name}=")
     elif hint.source == "stored":
@@ -223,7 +225,7 @@ def _from_comments(source: SourceText, facts: FileFacts, binding: int) -> Iterat
         comment = facts.trailing_comment(facts.statement_at(reference.start))
         if comment is not None and source.line_of(comment.start) == source.line_of(reference.start):
             if text := name_from_words(comment.text):
-                yield _Candidate(text, "comment", f"its comment says {_snippet(comment.text)}")
+                yield _Candidate(text, "comment", f"its comment says {snippet(comment.text)}")
 
 
 def name_from_words(comment: str) -> str:
@@ -234,10 +236,11 @@ def name_from_words(comment: str) -> str:
     words = [word for word in phrase.split() if word not in _STOP_WORDS]
     if _NO_NOUNS & set(words):
         return ""
-    return "_".join(words) if 1 <= len(words) <= 3 else ""
+    return "_".join(words) if 1 <= len(words) <= _MOST_WORDS_IN_A_REMARK else ""
 
 
-def _snippet(text: str) -> str:
+def snippet(text: str) -> str:
+    """A piece of code or a comment as evidence shows it: on one line, and not too long."""
     words = " ".join(text.split())
     return words if len(words) <= _SNIPPET_LENGTH else words[: _SNIPPET_LENGTH - 1] + "…"
 

@@ -68,6 +68,13 @@ _IRREGULAR = {
     "series": "", "news": "", "status": "", "bus": "", "lens": "", "axis": "", "basis": "",
     "bees": "bee", "queries": "query",
 }  # fmt: skip
+_SHORTEST_PLURAL_IN_IES = 4
+_SHORTEST_PLURAL_IN_S = 3
+_SHORTEST_STEM = 3
+_LONGEST_TRUSTED_SKELETON = 3
+_STUMP = 0.9
+_LONGEST_NUMBERED_STUMP = 3
+_SKELETON = 0.7
 
 
 def split_name(name: str) -> list[str]:
@@ -88,11 +95,13 @@ def singular(word: str) -> str:
     head, separator, last = word.rpartition("_")
     if last in _IRREGULAR:
         one = _IRREGULAR[last]
-    elif last.endswith("ies") and len(last) > 4:
+    elif last.endswith("ies") and len(last) > _SHORTEST_PLURAL_IN_IES:
         one = last[:-3] + "y"
     elif last.endswith(("sses", "shes", "ches", "xes", "zes")):
         one = last[:-2]
-    elif last.endswith("s") and not last.endswith(("ss", "us", "is")) and len(last) > 3:
+    elif len(last) <= _SHORTEST_PLURAL_IN_S or last.endswith(("ss", "us", "is")):
+        one = ""
+    elif last.endswith("s"):
         one = last[:-1]
     else:
         one = ""
@@ -120,7 +129,7 @@ def keeps_letters(short: str, full: str) -> bool:
 def stem(word: str) -> str:
     """A rough stem, so that `weights`, `weighing` and `weigh` meet."""
     for ending in ("ings", "ing", "ies", "ied", "es", "ed", "s"):
-        if word.endswith(ending) and len(word) - len(ending) >= 3:
+        if word.endswith(ending) and len(word) - len(ending) >= _SHORTEST_STEM:
             word = word[: -len(ending)]
             break
     return word.rstrip("e")
@@ -131,7 +140,7 @@ def is_readable(word: str) -> bool:
     if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS:
         # Words of other scripts are for their own readers to judge.
         return True
-    if len(word) <= 3 or not _VOWELS & set(word):
+    if len(word) <= _LONGEST_TRUSTED_SKELETON or not _VOWELS & set(word):
         return False
     return re.search(r"[^aeiouy]{5,}", word) is None
 
@@ -150,10 +159,10 @@ def crypticness(name: str) -> float:
         return 0.0
     unreadable = [word for word in letters if not is_readable(word)]
     if len(joined) == 2 and unreadable:
-        return 0.9
-    if is_numbered and (unreadable or len(joined) <= 3):
-        return 0.9
+        return _STUMP
+    if is_numbered and (unreadable or len(joined) <= _LONGEST_NUMBERED_STUMP):
+        return _STUMP
     # A letter or skeleton beside a whole word (`n_hives`, `hive_wt`) is half as bad.
     if not unreadable or (len(letters) > 1 and unreadable == ["n"]):
         return 0.0
-    return 0.7 * len(unreadable) / len(letters) if len(letters) > 1 else 0.7
+    return _SKELETON * len(unreadable) / len(letters) if len(letters) > 1 else _SKELETON

@@ -13,6 +13,7 @@ from zephyrun.reports.lines import code_line, counted, one_line
 from zephyrun.source import SourceText
 
 _CONTEXT_LINES = 1
+_MOST_LINES = 8
 _MOST_SUGGESTIONS = 3
 _REMEDY_STYLES = {"safe": "green", "review": "yellow", "none": "dim"}
 _REMEDIES = {
@@ -64,16 +65,20 @@ def _weight_bar(weight: float) -> str:
 
 
 def _code(finding: Finding, source: SourceText) -> Iterator[Text]:
-    """The line of the finding between its neighbours, the subject marked."""
-    first = max(1, finding.start.line - _CONTEXT_LINES)
-    last = min(source.n_lines, finding.start.line + _CONTEXT_LINES)
-    width = len(str(last))
-    for number in range(first, last + 1):
+    """The lines of the finding between their neighbours, the subject marked; long ones are cut."""
+    start, end = finding.start, finding.end
+    first = max(1, start.line - _CONTEXT_LINES)
+    last = min(source.n_lines, end.line + _CONTEXT_LINES)
+    last_shown = min(last, first + _MOST_LINES - 1)
+    width = len(str(last_shown))
+    for number in range(first, last_shown + 1):
         marked = None
-        if number == finding.start.line:
-            end = finding.end.column if finding.end.line == number else None
-            marked = slice(finding.start.column - 1, None if end is None else end - 1)
+        if start.line <= number <= end.line:
+            begins = start.column - 1 if number == start.line else 0
+            marked = slice(begins, end.column - 1 if number == end.line else None)
         yield code_line(f"  {number:>{width}} ", source.line(number), marked)
+    if last_shown < last:
+        yield Text(f"  {'':{width}} … {last - last_shown} lines more", style="dim")
 
 
 def _remedies(finding: Finding) -> Iterator[Text]:

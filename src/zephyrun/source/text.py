@@ -24,6 +24,7 @@ _LINE_END_BYTES = re.compile(rb"\r\n|\r|\n")
 _COOKIE = re.compile(rb"^[ \t\f]*#.*?coding[:=][ \t]*([-\w.]+)")
 _BLANK_OR_COMMENT = re.compile(rb"^[ \t\f]*(?:#.*)?$")
 _PRINTABLE_ASCII = bytes(range(0x20, 0x7F)) + b"\t\r\n\f"
+_CLAIM_LENGTH_READ = 12
 
 
 class UnreadableText(ValueError):
@@ -67,7 +68,7 @@ def _claimed_encoding(data: bytes) -> str | None:
 
 
 def _canonical_encoding(claim: str) -> str:
-    spelling = claim[:12].lower().replace("_", "-")
+    spelling = claim[:_CLAIM_LENGTH_READ].lower().replace("_", "-")
     if spelling == "utf-8" or spelling.startswith("utf-8-"):
         return "utf-8"
     if re.match(r"(latin-1|iso-8859-1|iso-latin-1)(-|$)", spelling):

@@ -8,7 +8,10 @@ from __future__ import annotations
 
 import re
 
-_INSTRUCTION = re.compile(r"#\s*!|#\s*[\w-]+\s*:|#.*coding[:=]|#\s*-\*-|#:|#\s*(?:vim?|emacs)\b")
+_INSTRUCTION = re.compile(
+    r"#\s*!|#\s*(?!(?:else|try|finally)\s*:\s*$)[\w-]+\s*:|#.*coding[:=]|#\s*-\*-|#:"
+    r"|#\s*(?:vim?|emacs)\b"
+)
 
 
 def is_instruction(comment: str) -> bool:
