@@ -179,3 +179,28 @@ def test_a_damaged_journal_is_named(project):
     (project / ".zephyrun/journal/0001/entry.json").write_text('{"records": 3}')
     with pytest.raises(UserError, match="entry.json is damaged; move the folder"):
         Journal(project).undo()
+
+
+def test_stages_of_one_change(project):
+    """They count as one for undo; the latest can be taken back alone; an exception takes back all."""
+    before = contents(project)
+    first = Operation(Deed.REPLACE, "run.py", b"one\n", expected=OLD["run.py"])
+    second = Operation(Deed.REPLACE, "run.py", b"two\n", expected=b"one\n")
+    journal = Journal(project)
+    with journal.transaction("clean-up") as transaction:
+        transaction.carry_out([first], ["a word"])
+        transaction.carry_out([second, OPERATIONS[2]], ["another word"])
+        transaction.take_back()
+        assert (project / "run.py").read_bytes() == b"one\n"
+        assert "hive/parts" not in contents(project)
+        transaction.carry_out([second])
+    assert (project / "run.py").read_bytes() == b"two\n"
+    (entry,) = journal.undoable()
+    assert entry.paths == ("run.py",) and entry.assumptions[0] == "a word"
+    journal.undo()
+    assert contents(project) == before
+    with pytest.raises(KeyboardInterrupt), journal.transaction("clean-up") as transaction:
+        transaction.carry_out([first])
+        transaction.carry_out([second])
+        raise KeyboardInterrupt
+    assert contents(project) == before and journal.undoable() == ()

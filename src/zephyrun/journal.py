@@ -20,7 +20,7 @@ import os
 import stat
 import tempfile
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from pathlib import Path, PurePosixPath
 
@@ -86,6 +86,16 @@ class Entry:
         paths = (path for each in self.records for path in (each.path, each.target))
         return tuple(dict.fromkeys(filter(None, paths)))
 
+    @property
+    def result(self) -> dict[str, str]:
+        """How the change left each path: its fingerprint, "" where there is no file any more."""
+        left: dict[str, str] = {}
+        for record in self.records:
+            if record.target:
+                left[record.path] = _ABSENT
+            left[record.target or record.path] = record.after
+        return left
+
 
 class ChangedSince(UserError):
     """Someone else changed a file in the meantime; nothing was written."""
@@ -125,21 +135,26 @@ class Journal:
         Errors: `ChangedSince` when a file is not what was expected; `UserError` when one cannot be
         written. Nothing has been changed then.
         """
+        with self.transaction(label) as transaction:
+            transaction.carry_out(operations, assumptions)
+        assert transaction.entry is not None, "a change was carried out"
+        return transaction.entry
+
+    @contextlib.contextmanager
+    def transaction(self, label: str) -> Iterator[Transaction]:
+        """A change in several stages that counts as one: whatever interrupts it takes all of it back.
+
+        Errors: as for `carry_out`, and whatever is raised inside.
+        """
         with self._lock():
             self._recover()
-            records = tuple(self._check(operation) for operation in operations)
-            entry = self._begin(label, operations, records, tuple(assumptions))
+            transaction = Transaction(self, label)
             try:
-                for index, record in enumerate(entry.records):
-                    self._do(entry.number, index, record)
-            except OSError as problem:
-                self._put_back(entry)
-                self._write_state(entry, "undone")
-                place = self._shown(Path(problem.filename or self.root))
-                raise UserError(
-                    f"{place} cannot be written: {problem.strerror}; nothing was changed"
-                ) from problem
-            return self._write_state(entry, "done")
+                yield transaction
+            except BaseException:
+                transaction.roll_back()
+                raise
+            transaction.finish()
 
     def undo(self) -> Entry | None:
         """Take the latest change back, to the byte; `None` when there is nothing to take back.
@@ -151,9 +166,8 @@ class Journal:
             entry = next(iter(self.undoable()), None)
             if entry is None:
                 return None
-            for record in entry.records:
-                path = record.target or record.path
-                if self._fingerprint(path) != record.after:
+            for path, left_as in entry.result.items():
+                if self._fingerprint(path) != left_as:
                     raise ChangedSince(
                         f"{self._named(path)} changed since; take that change back by hand first, "
                         "nothing was undone"
@@ -234,11 +248,11 @@ class Journal:
         if record.deed in (Deed.DELETE, Deed.MOVE):
             (self.root / record.path).unlink()
 
-    def _put_back(self, entry: Entry) -> None:
-        """Restore what each operation replaced, last first. Bytes that are neither the old nor the
-        new ones are left alone: someone else wrote them."""
+    def _put_back(self, entry: Entry, first: int = 0) -> None:
+        """Restore what each operation from the index `first` on replaced, last first. Bytes that are
+        neither the old nor the new ones are left alone: someone else wrote them."""
         self._sweep(entry)
-        for index, record in reversed(list(enumerate(entry.records))):
+        for index, record in reversed(list(enumerate(entry.records))[first:]):
             written = record.target or record.path
             if record.after and record.deed in (Deed.CREATE, Deed.MOVE):
                 if self._fingerprint(written) == record.after:
@@ -286,25 +300,21 @@ class Journal:
     def _entry_folder(self, number: int) -> Path:
         return self._folder / f"{number:04}"
 
-    def _begin(
-        self,
-        label: str,
-        operations: Sequence[Operation],
-        records: tuple[_Record, ...],
-        assumptions: tuple[str, ...],
-    ) -> Entry:
-        numbers = [entry.number for entry in self.entries()]
-        entry = Entry(max(numbers, default=0) + 1, label, "begun", records, assumptions)
-        folder = self._entry_folder(entry.number)
-        for index, operation in enumerate(operations):
-            if records[index].before:
-                self._replace(folder / "before" / str(index), (self.root / operation.path).read_bytes())
-            if records[index].after:
+    def _next_number(self) -> int:
+        return max((entry.number for entry in self.entries()), default=0) + 1
+
+    def _keep_images(self, number: int, first: int, operations: Sequence[Operation]) -> None:
+        """Keep what operations replace and what they write; their records count from `first`."""
+        folder = self._entry_folder(number)
+        for index, operation in enumerate(operations, first):
+            place = self.root / operation.path
+            if operation.deed is not Deed.CREATE:
+                self._replace(folder / "before" / str(index), place.read_bytes())
+            if operation.deed is not Deed.DELETE:
                 self._replace(folder / "after" / str(index), operation.data)
-        return self._write_state(entry, "begun")
 
     def _write_state(self, entry: Entry, state: str) -> Entry:
-        written = Entry(entry.number, entry.label, state, entry.records, entry.assumptions)
+        written = replace(entry, state=state)
         document = {"schema": _SCHEMA, **asdict(written)}
         text = json.dumps(document, ensure_ascii=False, indent=1) + "\n"
         data = text.encode("utf-8", "surrogateescape")
@@ -349,6 +359,62 @@ class Journal:
             yield
         finally:
             os.close(handle)
+
+
+class Transaction:
+    """A change that is under way. Made by `Journal.transaction`."""
+
+    def __init__(self, journal: Journal, label: str) -> None:
+        self.entry: Entry | None = None
+        self._journal = journal
+        self._label = label
+        self._stages: list[int] = []
+
+    def carry_out(self, operations: Sequence[Operation], assumptions: Sequence[str] = ()) -> None:
+        """Carry out a stage, all operations of it or none.
+
+        Errors: `ChangedSince` when a file is not what was expected; `UserError` when one cannot be
+        written. The stage has changed nothing then.
+        """
+        journal = self._journal
+        records = tuple(journal._check(operation) for operation in operations)
+        before = self.entry or Entry(journal._next_number(), self._label, "begun", ())
+        first = len(before.records)
+        assumed = tuple(dict.fromkeys((*before.assumptions, *assumptions)))
+        journal._keep_images(before.number, first, operations)
+        entry = replace(before, records=(*before.records, *records), assumptions=assumed)
+        self.entry = journal._write_state(entry, "begun")
+        self._stages.append(len(records))
+        try:
+            for index, record in enumerate(records, first):
+                journal._do(entry.number, index, record)
+        except OSError as problem:
+            self.take_back()
+            place = journal._shown(Path(problem.filename or journal.root))
+            raise UserError(
+                f"{place} cannot be written: {problem.strerror}; nothing was changed"
+            ) from problem
+
+    def take_back(self) -> None:
+        """Take the latest stage back, to the byte."""
+        assert self.entry is not None and self._stages, "a stage was carried out"
+        first = len(self.entry.records) - self._stages.pop()
+        self._journal._put_back(self.entry, first)
+        self.entry = self._journal._write_state(
+            replace(self.entry, records=self.entry.records[:first]), "begun"
+        )
+
+    def roll_back(self) -> None:
+        """Take everything back."""
+        if self.entry is not None:
+            self._journal._put_back(self.entry)
+            self.entry = self._journal._write_state(self.entry, "undone")
+
+    def finish(self) -> None:
+        """Let it count; one that has changed nothing in the end counts as taken back."""
+        if self.entry is not None:
+            state = "done" if self.entry.records else "undone"
+            self.entry = self._journal._write_state(self.entry, state)
 
 
 def _lock_file(handle: int) -> None:

@@ -6,50 +6,63 @@ import argparse
 import re
 import sys
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
 from difflib import unified_diff
 from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING
 
-from zephyrun.changes.stages import FileOutcome, carry_out, leave_out_clashes
-from zephyrun.changes.step import Step
+from zephyrun.changes.stages import STAGES
 from zephyrun.commands import NOT_SO, OK, options
-from zephyrun.journal import Deed, Journal, Operation
+from zephyrun.commands.application import Application, stages_of
+from zephyrun.commands.own_checks import CheckFailed, OwnCheck, OwnOutput, OwnTests
+from zephyrun.errors import UserError
+from zephyrun.journal import Journal
 from zephyrun.linking.modules import is_python
 from zephyrun.plan import Plan, fingerprint, read_plan
 from zephyrun.project.discovery import read_content, read_sources
+from zephyrun.project.repository import Repository, find_repository
 from zephyrun.project.roots import for_people
-from zephyrun.proof import Surroundings, find_surroundings
+from zephyrun.reports.lines import counted
 from zephyrun.source import SourceText
 
 if TYPE_CHECKING:
     from rich.console import Console
 
-_Job = tuple[str, bytes, tuple[Step, ...], Surroundings]
-
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
     parser.add_argument("plan", type=Path, metavar="PLAN", help="a plan that zephyrun propose wrote")
+    checks = parser.add_mutually_exclusive_group()
+    checks.add_argument(
+        "--run-after",
+        metavar="COMMAND",
+        help="run your tests before anything is changed and after each stage; "
+        "steps that make them fail are taken back",
+    )
+    checks.add_argument(
+        "--same-output",
+        metavar="COMMAND",
+        help="instead of tests: a command whose output and exit code must stay the same",
+    )
+    parser.add_argument(
+        "--outputs",
+        nargs="+",
+        type=Path,
+        default=[],
+        metavar="FILE",
+        help="files that the command of --same-output writes and that must stay the same",
+    )
+    parser.add_argument(
+        "--start-anyway",
+        action="store_true",
+        help="start although the tests fail already; then their exit code must stay the same",
+    )
+    parser.add_argument(
+        "--commit", action="store_true", help="make one commit a stage in the git repository"
+    )
     options.add_dry_run(parser)
     options.add_jobs(parser)
     options.add_format(parser)
-
-
-@dataclass(frozen=True, slots=True)
-class _Outcome:
-    """What became of a plan. Ids are in the order of the plan; refusals come with their reasons."""
-
-    plan: Plan
-    operations: tuple[Operation, ...]
-    applied: tuple[str, ...]
-    refused: tuple[tuple[str, str], ...]
-    assumptions: tuple[str, ...]
-
-    @property
-    def files(self) -> tuple[str, ...]:
-        return tuple(operation.path for operation in self.operations)
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -58,75 +71,88 @@ def run(arguments: argparse.Namespace) -> int:
     journal = Journal(plan.root, for_people)
     if not arguments.dry_run and (recovered := journal.recover()) is not None:
         options.say_recovered(", ".join(for_people(plan.root / path) for path in recovered.paths))
-    outcome = _carry_out(plan, arguments.jobs)
-    if outcome.operations and not arguments.dry_run:
-        label = f"apply {arguments.plan.name}"
-        journal.carry_out(label, outcome.operations, outcome.assumptions)
-    if arguments.format == "json":
-        _print_document(outcome, with_difference=arguments.dry_run)
-    elif arguments.dry_run:
-        sys.stdout.writelines(_difference_lines(outcome.operations))
-        _print_refusals(options.console(arguments.color, to_errors=True), outcome)
+    application = _open(plan, arguments.jobs)
+    stages = stages_of(plan)
+    if arguments.dry_run:
+        for action in stages:
+            application.run_stage(action, None)
     else:
-        _print(options.console(arguments.color), outcome)
-    return NOT_SO if outcome.refused else OK
+        repository = _repository(plan) if arguments.commit else None
+        try:
+            _run_stages(application, journal, repository, arguments)
+        except CheckFailed as problem:
+            print(f"zephyrun: {problem}", file=sys.stderr)
+            return NOT_SO
+    if arguments.format == "json":
+        _print_document(application, with_difference=arguments.dry_run)
+    elif arguments.dry_run:
+        sys.stdout.writelines(_difference_lines(application))
+        _print_refusals(options.console(arguments.color, to_errors=True), application)
+    else:
+        _print(options.console(arguments.color), application)
+    return NOT_SO if application.refused or application.taken_back else OK
 
 
-def _carry_out(plan: Plan, n_processes: int) -> _Outcome:
-    """Make and prove the changes; nothing is written yet."""
-    refused: dict[str, str] = {}
-    contents = read_sources(plan.root)
-    jobs = _jobs(plan, contents, refused)
-    file_outcomes = options.map_files(
-        _carry_out_file,
-        jobs,
-        n_bytes=sum(len(job[1]) * len(job[2]) for job in jobs),
-        jobs=n_processes,
-        what="proving",
-    )
-    changed = {job[0]: outcome.data for job, outcome in zip(jobs, file_outcomes, strict=True)}
-    versions = (contents, {**contents, **changed})
-    file_outcomes = [
-        leave_out_clashes(job[0], job[1:], outcome, versions)
-        for job, outcome in zip(jobs, file_outcomes, strict=True)
-    ]
-    operations: list[Operation] = []
-    assumptions: dict[str, None] = {}
-    applied: list[str] = []
-    for (path, data, _, _), outcome in zip(jobs, file_outcomes, strict=True):
-        refused.update(outcome.refused)
-        applied.extend(outcome.applied)
-        assumptions.update(dict.fromkeys(outcome.assumptions))
-        if outcome.data != data:
-            operations.append(Operation(Deed.REPLACE, path, outcome.data, expected=data))
-    ranks = {step.id: index for index, step in enumerate(plan.steps)}
-    return _Outcome(
-        plan,
-        tuple(operations),
-        tuple(sorted(applied, key=ranks.__getitem__)),
-        tuple(sorted(refused.items(), key=lambda entry: ranks[entry[0]])),
-        tuple(assumptions),
-    )
+def _run_stages(
+    application: Application,
+    journal: Journal,
+    repository: Repository | None,
+    arguments: argparse.Namespace,
+) -> None:
+    """Write stage by stage: all of it one change, but what is committed stands by itself."""
+    label = f"apply {arguments.plan.name}"
+    check = _check(arguments)
+    stages = stages_of(application.plan)
+    if check is not None and stages:
+        check.prepare(start_anyway=arguments.start_anyway)
+    if repository is None:
+        with journal.transaction(label) as transaction:
+            for action in stages:
+                application.run_stage(action, transaction, check)
+        return
+    for action in stages:
+        with journal.transaction(label) as transaction:
+            application.run_stage(action, transaction, check, repository)
 
 
-def _jobs(
-    plan: Plan, contents: Mapping[str, bytes | str], refused: dict[str, str]
-) -> list[_Job]:
-    """The files to change, each with its bytes and its accepted steps."""
-    by_path: dict[str, list[Step]] = {}
-    for step in plan.steps:
-        if step.accept:
-            by_path.setdefault(step.path, []).append(step)
-    surroundings = find_surroundings(contents)
-    jobs: list[_Job] = []
-    for path, steps in by_path.items():
+def _check(arguments: argparse.Namespace) -> OwnCheck | None:
+    if arguments.run_after is not None:
+        return OwnTests(arguments.run_after)
+    if arguments.same_output is not None:
+        return OwnOutput(arguments.same_output, arguments.outputs)
+    if arguments.outputs:
+        raise UserError("--outputs says which files --same-output compares; give that as well")
+    return None
+
+
+def _repository(plan: Plan) -> Repository:
+    """The repository for commits. Errors: `UserError` when a commit would take in other changes."""
+    repository = find_repository(plan.root)
+    repository.check_identity()
+    paths = sorted({step.path for step in plan.steps if step.accept})
+    if unclean := repository.unclean([path for path in paths if (plan.root / path).is_file()]):
+        listed = ", ".join(for_people(plan.root / path) for path in unclean)
+        raise UserError(
+            f"{listed}: changes that are not committed; commit or stash them first, "
+            "or leave out --commit. Nothing was changed"
+        )
+    return repository
+
+
+def _open(plan: Plan, n_processes: int) -> Application:
+    """The plan with the files as they are; steps on files that cannot be changed are refused."""
+    application = Application(plan, read_sources(plan.root), n_processes)
+    for path in dict.fromkeys(step.path for step in plan.steps if step.accept):
         data, reason = _read(plan, path)
+        application.contents[path] = data
         if reason:
-            refused.update({step.id: reason for step in steps})
-            continue
-        around = surroundings.get(path) or find_surroundings({**contents, path: data})[path]
-        jobs.append((path, data, tuple(steps), around))
-    return jobs
+            application.refused.update(
+                {step.id: reason for step in plan.steps if step.accept and step.path == path}
+            )
+    for step in plan.steps:
+        if step.accept and step.action not in STAGES:
+            application.refused.setdefault(step.id, f"this version knows no action {step.action!r}")
+    return application
 
 
 def _read(plan: Plan, path: str) -> tuple[bytes, str]:
@@ -146,18 +172,12 @@ def _read(plan: Plan, path: str) -> tuple[bytes, str]:
     return data, ""
 
 
-def _carry_out_file(job: _Job) -> FileOutcome:
-    _, data, steps, surroundings = job
-    return carry_out(data, steps, surroundings)
-
-
-def _difference_lines(operations: Sequence[Operation]) -> Iterator[str]:
+def _difference_lines(application: Application) -> Iterator[str]:
     """A unified diff of what would be written."""
-    for operation in operations:
-        old = _lines(operation.expected or b"")
-        new = _lines(operation.data)
-        lines = unified_diff(old, new, f"a/{operation.path}", f"b/{operation.path}")
-        for line in lines:
+    for path, original in application.originals.items():
+        content = application.contents[path]
+        assert isinstance(content, bytes), "a changed file was read"
+        for line in unified_diff(_lines(original), _lines(content), f"a/{path}", f"b/{path}"):
             yield line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n"
 
 
@@ -167,56 +187,67 @@ def _lines(data: bytes) -> list[str]:
     return [line for line in re.split(r"(?<=\n)", text) if line]
 
 
-def _print_document(outcome: _Outcome, *, with_difference: bool) -> None:
+def _in_order(plan: Plan, identifiers: Iterable[str]) -> list[str]:
+    wanted = set(identifiers)
+    return [step.id for step in plan.steps if step.id in wanted]
+
+
+def _print_document(application: Application, *, with_difference: bool) -> None:
     from zephyrun.reports.documents import apply_document
 
+    plan = application.plan
     document = apply_document(
-        for_people(outcome.plan.root),
-        outcome.applied,
-        outcome.refused,
-        outcome.files,
-        outcome.assumptions,
+        for_people(plan.root),
+        _in_order(plan, application.applied),
+        [(each, application.refused[each]) for each in _in_order(plan, application.refused)],
+        _in_order(plan, application.taken_back),
+        list(application.originals),
+        list(dict.fromkeys(application.assumptions)),
     )
     if with_difference:
-        document["difference"] = "".join(_difference_lines(outcome.operations))
+        document["difference"] = "".join(_difference_lines(application))
     options.print_document(document)
 
 
-def _print_refusals(screen: Console, outcome: _Outcome) -> None:
+def _print_refusals(screen: Console, application: Application) -> None:
     from rich.text import Text
 
-    steps = {step.id: step for step in outcome.plan.steps}
-    for identifier, reason in outcome.refused:
+    plan = application.plan
+    reasons = {
+        **application.refused,
+        **dict.fromkeys(application.taken_back, "your command objects to it"),
+    }
+    steps = {step.id: step for step in plan.steps}
+    for identifier in _in_order(plan, reasons):
         step = steps[identifier]
-        place = f"{for_people(outcome.plan.root / step.path)}:{step.line}"
-        what = f"{identifier} {place} {step.old.strip()}: {reason}"
-        screen.print(Text.assemble(("refused  ", "bold yellow"), what))
-    for what in outcome.assumptions:
+        word = "refused" if identifier in application.refused else "taken back"
+        place = f"{for_people(plan.root / step.path)}:{step.line}"
+        what = f"{identifier} {place} {step.old.strip()}: {reasons[identifier]}"
+        screen.print(Text.assemble((f"{word}  ", "bold yellow"), what))
+    for what in dict.fromkeys(application.assumptions):
         screen.print(Text.assemble(("assumed  ", "yellow"), what))
 
 
-def _print(screen: Console, outcome: _Outcome) -> None:
+def _print(screen: Console, application: Application) -> None:
     from rich.text import Text
 
-    _print_refusals(screen, outcome)
-    root = outcome.plan.root
-    steps = {step.id: step for step in outcome.plan.steps}
-    per_file = Counter(steps[identifier].path for identifier in outcome.applied)
-    for path in outcome.files:
-        shown, count = for_people(root / path), _steps(per_file[path])
+    _print_refusals(screen, application)
+    plan, root = application.plan, application.plan.root
+    steps = {step.id: step for step in plan.steps}
+    per_file = Counter(steps[identifier].path for identifier in application.applied)
+    for path in application.originals:
+        shown, count = for_people(root / path), counted(per_file[path], "step")
         screen.print(Text.assemble(("proved   ", "bold green"), (shown, "cyan"), f": {count}"))
-    n_waiting = sum(not step.accept for step in outcome.plan.steps)
-    n_files = len(outcome.files)
+    counts = [f"{len(application.refused)} refused"]
+    if application.taken_back:
+        counts.append(f"{len(application.taken_back)} taken back")
+    counts.append(f"{sum(not step.accept for step in plan.steps)} not accepted in the plan")
     screen.print(
-        f"{_steps(len(outcome.applied))} carried out in {n_files} file{'s' * (n_files != 1)}, "
-        f"{len(outcome.refused)} refused, {n_waiting} not accepted in the plan"
+        f"{counted(len(application.applied), 'step')} carried out in "
+        f"{counted(len(application.originals), 'file')}, {', '.join(counts)}"
     )
-    if outcome.files:
+    if application.originals:
         screen.print(f"take it back: zephyrun undo {_undo_path(root)}".rstrip())
-
-
-def _steps(count: int) -> str:
-    return f"{count} step" + ("" if count == 1 else "s")
 
 
 def _undo_path(root: Path) -> str:

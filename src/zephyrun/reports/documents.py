@@ -91,6 +91,7 @@ def apply_document(
     root: str,
     applied: Sequence[str],
     refused: Sequence[tuple[str, str]],
+    taken_back: Sequence[str],
     files: Sequence[str],
     assumptions: Sequence[str],
 ) -> Document:
@@ -100,7 +101,7 @@ def apply_document(
         "root": root,
         "applied": list(applied),
         "refused": [{"id": step, "reason": reason} for step, reason in refused],
-        "taken_back": [],
+        "taken_back": list(taken_back),
         "files": list(files),
         "assumptions": list(assumptions),
     }

@@ -1,0 +1,139 @@
+"""A project's version control: what changed since a revision, and commits of our own.
+
+Git is asked through its program. Nothing that the repository's configuration names is run: hooks,
+monitors, filters and text converters are off.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+import tempfile
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from zephyrun.errors import UserError
+
+_NOTHING_OF_THEIRS = (
+    "-c", "core.hooksPath=/dev/null", "-c", "core.fsmonitor=false", "-c", "core.quotePath=false",
+    "-c", "diff.external=", "-c", "commit.gpgSign=false",
+)  # fmt: skip
+_HUNK = re.compile(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
+_REGULAR_FILE = "100644"
+
+
+@dataclass(frozen=True, slots=True)
+class Repository:
+    """A git repository that holds a project. `top` is its uppermost folder, `root` the project's."""
+
+    top: Path
+    root: Path
+
+    def changed_lines(self, revision: str) -> dict[str, tuple[range, ...]]:
+        """For each file below the root that differs from a revision: its lines that are new.
+
+        Paths are relative to the root; files that version control does not know are new throughout.
+        Errors: `UserError` when there is no such revision.
+        """
+        self._resolve(revision)
+        text = self._git(
+            "diff", "--unified=0", "--no-color", "--no-ext-diff", "--no-textconv", "--no-renames",
+            "--relative", "--src-prefix=a/", "--dst-prefix=b/", revision, "--", ".",
+        )  # fmt: skip
+        found: dict[str, list[range]] = {}
+        path = ""
+        for line in text.splitlines():
+            if line.startswith("+++ "):
+                path = line.removeprefix("+++ ").removeprefix("b/").rstrip("\t")
+            elif match := _HUNK.match(line):
+                first, count = int(match[1]), int(match[2] or 1)
+                found.setdefault(path, []).append(range(first, first + count))
+        for path in self._git("ls-files", "--others", "--exclude-standard", "-z").split("\0"):
+            if path:
+                found[path] = [range(1, _EVERY_LINE)]
+        return {path: tuple(ranges) for path, ranges in found.items()}
+
+    def unclean(self, paths: Sequence[str]) -> list[str]:
+        """Those of the paths that version control does not know, or knows in another form."""
+        return [path for path in paths if not self._is_clean(path)]
+
+    def _is_clean(self, path: str) -> bool:
+        listed = self._git("ls-files", "--stage", "-z", "--", path)
+        in_head = self._git("ls-tree", "-z", "HEAD", "--", path)
+        if not listed or not in_head:
+            return False
+        blob = self._git("hash-object", "--no-filters", "--", path).strip()
+        return listed.split()[1] == in_head.split()[2] == blob
+
+    def check_identity(self) -> None:
+        """Errors: `UserError` when git does not know in whose name to commit."""
+        self._git("var", "GIT_COMMITTER_IDENT")
+
+    def commit(self, paths: Sequence[str], message: str) -> None:
+        """Commit the files as they lie on the disk, and nothing else.
+
+        What was staged or changed in other files stays as it was. Errors: `UserError`.
+        """
+        head = self._git("rev-parse", "--verify", "HEAD").strip()
+        modes = {
+            path: (self._git("ls-tree", "-z", "HEAD", "--", path).split() or [_REGULAR_FILE])[0]
+            for path in paths
+        }
+        entries = []
+        prefix = self.root.resolve().relative_to(self.top).as_posix()
+        for path in paths:
+            blob = self._git("hash-object", "-w", "--no-filters", "--", path).strip()
+            name = path if prefix == "." else f"{prefix}/{path}"
+            entries.append(f"{modes[path]} {blob}\t{name}")
+        information = "\0".join([*entries, ""])
+        with tempfile.TemporaryDirectory(prefix="zephyrun-") as folder:
+            own_index = {"GIT_INDEX_FILE": str(Path(folder, "index"))}
+            self._git("read-tree", "HEAD", environment=own_index)
+            self._update_index(information, own_index)
+            tree = self._git("write-tree", environment=own_index).strip()
+        commit = self._git("commit-tree", tree, "-p", head, "-m", message).strip()
+        self._git("update-ref", "-m", f"commit: {message}", "HEAD", commit, head)
+        self._update_index(information, {})
+
+    def _update_index(self, information: str, environment: Mapping[str, str]) -> None:
+        self._git(
+            "update-index", "-z", "--index-info", environment=environment, input_text=information
+        )
+
+    def _resolve(self, revision: str) -> None:
+        try:
+            self._git("rev-parse", "--verify", "--quiet", "--end-of-options", f"{revision}^{{commit}}")
+        except UserError as problem:
+            raise UserError(f"there is no revision {revision}; see git log") from problem
+
+    def _git(
+        self, *words: str, environment: Mapping[str, str] | None = None, input_text: str = ""
+    ) -> str:
+        done = subprocess.run(
+            ["git", *_NOTHING_OF_THEIRS, *words],
+            cwd=self.root,
+            env={**os.environ, **(environment or {})},
+            input=input_text,
+            capture_output=True,
+            text=True,
+            encoding="utf-8",
+            errors="surrogateescape",
+            check=False,
+        )
+        if done.returncode:
+            reason = (done.stderr.strip().splitlines() or ["no reason given"])[-1]
+            raise UserError(f"git {words[0]} failed: {reason}")
+        return done.stdout
+
+
+_EVERY_LINE = 1 << 60
+
+
+def find_repository(root: Path) -> Repository:
+    """The git repository in which a project lies. Errors: `UserError` when there is none."""
+    for folder in (root, *root.parents):
+        if (folder / ".git").exists():
+            return Repository(folder.resolve(), root)
+    raise UserError(f"{root} lies in no git repository")
