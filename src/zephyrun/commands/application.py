@@ -27,6 +27,7 @@ class Application:
     plan: Plan
     contents: dict[str, bytes | str]
     n_processes: int
+    import_roots: tuple[str, ...] = ()
     refused: dict[str, str] = field(default_factory=dict)
     applied: list[str] = field(default_factory=list)
     taken_back: list[str] = field(default_factory=list)
@@ -70,7 +71,7 @@ class Application:
         by_path: dict[str, list[Step]] = {}
         for step in steps:
             by_path.setdefault(step.path, []).append(step)
-        surroundings = find_surroundings(self.contents)
+        surroundings = find_surroundings(self.contents, self.import_roots)
         jobs = [
             (path, _bytes(self.contents[path]), tuple(own), surroundings.get(path, Surroundings()))
             for path, own in by_path.items()

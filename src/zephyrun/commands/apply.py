@@ -22,6 +22,7 @@ from zephyrun.plan import Plan, fingerprint, read_plan
 from zephyrun.project.discovery import read_content, read_sources
 from zephyrun.project.repository import Repository, find_repository
 from zephyrun.project.roots import for_people
+from zephyrun.project.settings import read_settings
 from zephyrun.reports.lines import counted
 from zephyrun.source import SourceText
 
@@ -141,7 +142,10 @@ def _repository(plan: Plan) -> Repository:
 
 def _open(plan: Plan, n_processes: int) -> Application:
     """The plan with the files as they are; steps on files that cannot be changed are refused."""
-    application = Application(plan, read_sources(plan.root), n_processes)
+    settings = read_settings(plan.root)
+    application = Application(
+        plan, read_sources(plan.root), n_processes, settings.import_roots
+    )
     for path in dict.fromkeys(step.path for step in plan.steps if step.accept):
         data, reason = _read(plan, path)
         application.contents[path] = data

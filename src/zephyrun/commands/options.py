@@ -57,6 +57,13 @@ def add_only(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def add_since(parser: argparse.ArgumentParser) -> None:
+    """Which lines."""
+    parser.add_argument(
+        "--since", metavar="REV", help="keep to lines that are new since this revision (git)"
+    )
+
+
 def add_jobs(parser: argparse.ArgumentParser) -> None:
     """How many processes."""
     parser.add_argument(

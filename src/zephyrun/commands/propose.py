@@ -24,13 +24,16 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--output", type=Path, metavar="PLAN", help="where to write the plan (default: print it)"
     )
     options.add_only(parser)
+    options.add_since(parser)
     options.add_jobs(parser)
     options.add_format(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Write the plan."""
-    survey = survey_paths(arguments.paths, options.chosen_kinds(arguments.only), arguments.jobs)
+    survey = survey_paths(
+        arguments.paths, options.chosen_kinds(arguments.only), arguments.jobs, arguments.since
+    )
     root, contents = survey.root, survey.contents
     steps = steps_from_findings(survey.findings)
     paths = sorted({step.path for step in steps})

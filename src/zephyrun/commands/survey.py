@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import shlex
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 
@@ -13,7 +13,10 @@ from zephyrun.commands import OK, options
 from zephyrun.findings import FileSurvey, Finding, survey_source
 from zephyrun.findings.surveying import by_weight
 from zephyrun.project.discovery import find_sources, read_content, read_sources
+from zephyrun.project.left_out import LeftOut, reason_to_leave_out
+from zephyrun.project.repository import find_repository
 from zephyrun.project.roots import find_root, for_people
+from zephyrun.project.settings import read_settings
 from zephyrun.proof import Surroundings, find_surroundings
 from zephyrun.source import SourceText
 
@@ -24,6 +27,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
     options.add_paths(parser)
     options.add_only(parser)
+    options.add_since(parser)
     parser.add_argument(
         "--limit",
         type=options.whole_number,
@@ -37,12 +41,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """What was looked at and what was found. `contents` holds each file's bytes by path."""
+    """What was looked at and what was found. `contents` holds each file's bytes by path; `left_out`
+    are files that were only read, and why."""
 
     root: Path
     files: tuple[FileSurvey, ...]
     contents: Mapping[str, bytes]
-    inner_projects: tuple[str, ...]
+    left_out: Mapping[str, LeftOut]
 
     @property
     def findings(self) -> list[Finding]:
@@ -52,13 +57,15 @@ class Survey:
 
 def run(arguments: argparse.Namespace) -> int:
     """Print the survey."""
-    survey = survey_paths(arguments.paths, options.chosen_kinds(arguments.only), arguments.jobs)
+    survey = survey_paths(
+        arguments.paths, options.chosen_kinds(arguments.only), arguments.jobs, arguments.since
+    )
     if arguments.format == "json":
         from zephyrun.reports.documents import survey_document
 
         root = for_people(survey.root)
         options.print_document(
-            survey_document(root, survey.files, survey.findings, survey.inner_projects)
+            survey_document(root, survey.files, survey.findings, survey.left_out)
         )
     else:
         _print(survey, arguments)
@@ -78,28 +85,43 @@ def _print(survey: Survey, arguments: argparse.Namespace) -> None:
     def shown_path(path: str) -> str:
         return for_people(survey.root / path)
 
-    for part in survey_view(survey.files, findings, n_shown, source_of, shown_path):
+    for part in survey_view(
+        survey.files, findings, survey.left_out, n_shown, source_of, shown_path
+    ):
         screen.print(part)
-    for path in survey.inner_projects:
-        screen.print(f"left out  {shown_path(path)}: a project of its own; survey it by itself")
     paths = shlex.join(map(str, arguments.paths))
+    since = f" --since {shlex.quote(arguments.since)}" if arguments.since else ""
     if n_shown < len(findings):
         worst = "the worst is" if n_shown == 1 else f"the worst {n_shown} are"
-        screen.print(f"{worst} shown; all of them: zephyrun survey {paths} --limit 0")
+        screen.print(f"{worst} shown; all of them: zephyrun survey {paths}{since} --limit 0")
     if findings:
-        screen.print(f"next: zephyrun propose {paths} --output cleanup.toml")
+        screen.print(f"next: zephyrun propose {paths}{since} --output cleanup.toml")
 
 
-def survey_paths(paths: Sequence[Path], kinds: Sequence[str], jobs: int) -> Survey:
+def survey_paths(
+    paths: Sequence[Path], kinds: Sequence[str], jobs: int, since: str | None = None
+) -> Survey:
     """Survey every source file at or below the paths, in the order of their names.
 
-    Errors: `UserError` for paths that cannot be surveyed.
+    With `since`, only findings on lines that are new since that revision count. Errors: `UserError`
+    for paths that cannot be surveyed, and for a revision that is none.
     """
     root = find_root(paths)
     sources = find_sources(paths, root)
     contents = {name: read_content(root / name) for name in sources.files}
-    surroundings = find_surroundings({**read_sources(root), **contents})
-    readable = {name: data for name, data in contents.items() if isinstance(data, bytes)}
+    left_out: dict[str, LeftOut] = dict.fromkeys(sources.inner_projects, LeftOut.PROJECT)
+    settings = read_settings(root)
+    for name, data in contents.items():
+        if settings.leaves_out(name):
+            left_out[name] = LeftOut.SETTINGS
+        elif isinstance(data, bytes) and (reason := reason_to_leave_out(name, data, sources.named)):
+            left_out[name] = reason
+    surroundings = find_surroundings({**read_sources(root), **contents}, settings.import_roots)
+    readable = {
+        name: data
+        for name, data in contents.items()
+        if isinstance(data, bytes) and name not in left_out
+    }
     surveyed = options.map_files(
         partial(_survey, kinds=tuple(kinds)),
         [(name, data, surroundings.get(name, Surroundings())) for name, data in readable.items()],
@@ -107,11 +129,29 @@ def survey_paths(paths: Sequence[Path], kinds: Sequence[str], jobs: int) -> Surv
         jobs=jobs,
         what="reading",
     )
+    if since is not None:
+        surveyed = _on_new_lines(surveyed, find_repository(root).changed_lines(since))
     unread = [
         FileSurvey(name, 0, unread=data) for name, data in contents.items() if isinstance(data, str)
     ]
     files = sorted([*surveyed, *unread], key=lambda survey: survey.path)
-    return Survey(root, tuple(files), readable, sources.inner_projects)
+    return Survey(root, tuple(files), readable, dict(sorted(left_out.items())))
+
+
+def _on_new_lines(
+    surveys: Sequence[FileSurvey], new_lines: Mapping[str, Sequence[range]]
+) -> list[FileSurvey]:
+    """The surveys with only those findings that touch a new line of their file."""
+
+    def is_new(finding: Finding) -> bool:
+        return any(
+            lines.start <= finding.end.line and finding.start.line < lines.stop
+            for lines in new_lines.get(finding.path, ())
+        )
+
+    return [
+        replace(survey, findings=tuple(filter(is_new, survey.findings))) for survey in surveys
+    ]
 
 
 def _survey(item: tuple[str, bytes, Surroundings], kinds: tuple[str, ...]) -> FileSurvey:

@@ -12,14 +12,18 @@ from pathlib import PurePosixPath
 _PACKAGE_MARK = "__init__.py"
 
 
-def find_import_roots(paths: Collection[str]) -> frozenset[str]:
+def find_import_roots(paths: Collection[str], given: Collection[str] = ()) -> frozenset[str]:
     """The import roots of a project whose Python files are `paths`, relative with `/`.
 
-    A package's topmost folder stands in an import root; a script's own folder is one.
+    A package's topmost folder stands in an import root; a script's own folder is one. Below roots
+    that are given there are no others.
     """
     packages = {str(PurePosixPath(path).parent) for path in paths if path.endswith(_PACKAGE_MARK)}
-    roots = set()
+    given_roots = {"" if each.strip("/") in ("", ".") else each.strip("/") for each in given}
+    roots = set(given_roots)
     for path in paths:
+        if any(not root or path.startswith(root + "/") for root in given_roots):
+            continue
         folder = PurePosixPath(path).parent
         while str(folder) in packages and folder != folder.parent:
             folder = folder.parent

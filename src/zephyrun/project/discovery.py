@@ -23,8 +23,6 @@ if TYPE_CHECKING:
 _KEPT_BY_OTHERS = frozenset({".zephyrun", ".git", ".hg", ".svn", "__pycache__"})
 # … and by what lies in it: a virtual environment, a cache (by the Cache Directory Tagging standard).
 _MARKS_OF_OTHERS = ("pyvenv.cfg", "CACHEDIR.TAG")
-# Other people's packages; only left out where the question is what to clean up.
-_VENDORED = frozenset({"node_modules"})
 _IGNORE_FILE = ".gitignore"
 
 
@@ -32,9 +30,10 @@ _IGNORE_FILE = ".gitignore"
 class Sources:
     """The Python files that a command is about, and the projects inside that are none of its own.
 
-    Both hold paths relative to the root, sorted.
+    All hold paths relative to the root, sorted; `named` are those on the command line.
     """
 
+    named: tuple[str, ...]
     files: tuple[str, ...]
     inner_projects: tuple[str, ...]
 
@@ -46,6 +45,7 @@ def find_sources(paths: Iterable[Path], root: Path) -> Sources:
     not followed, and a folder below with a `zephyrun.toml` of its own is another project. Errors:
     `UserError` for a path that is no Python file or lies outside the root.
     """
+    named: set[str] = set()
     found: set[str] = set()
     inner_projects: set[str] = set()
     for path in paths:
@@ -53,6 +53,7 @@ def find_sources(paths: Iterable[Path], root: Path) -> Sources:
             name = relative_to_root(path, root)
         except ValueError as problem:
             raise UserError(f"{path} lies outside the project at {root}") from problem
+        named.add(name)
         if path.is_dir():
             walked = _walk(root, path.resolve(), inner_projects)
             found.update(each for each in walked if is_python(each))
@@ -60,7 +61,7 @@ def find_sources(paths: Iterable[Path], root: Path) -> Sources:
             found.add(name)
         else:
             raise UserError(f"{path} is no Python file; give .py files or folders")
-    return Sources(tuple(sorted(found)), tuple(sorted(inner_projects)))
+    return Sources(tuple(sorted(named)), tuple(sorted(found)), tuple(sorted(inner_projects)))
 
 
 def read_tree(root: Path) -> dict[str, bytes | str]:
@@ -116,7 +117,7 @@ def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
                 continue
             if not entry.is_dir():
                 yield path.relative_to(root).as_posix()
-            elif entry.name in _VENDORED or _belongs_to_others(path):
+            elif _belongs_to_others(path):
                 continue
             elif (path / OWN_MARK).exists():
                 inner_projects.add(path.relative_to(root).as_posix())

@@ -125,11 +125,18 @@ def _readers_in_reach(imports: tuple[str, ...], surroundings: Surroundings) -> t
 
 
 def touches(imported: str, module: str) -> bool:
-    """Whether importing a dotted name could give access to a module or to something in it."""
+    """Whether importing a dotted name could give access to a module or to something in it.
+
+    A folder without a mark of a package may be one all the same, so the module's own name may also
+    be the end of the imported one, or the other way round.
+    """
     return (
         imported == module
         or module.startswith(imported + ".")
         or imported.startswith(module + ".")
+        or imported.endswith("." + module)
+        or f".{module}." in imported
+        or module.endswith("." + imported)
     )
 
 

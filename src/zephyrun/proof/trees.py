@@ -153,12 +153,15 @@ def _unproven(what: str) -> FileProof:
     return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, what),))
 
 
-def find_surroundings(files: Mapping[str, Content]) -> dict[str, Surroundings]:
-    """What each Python file of a tree must know about the others."""
+def find_surroundings(
+    files: Mapping[str, Content], given_roots: Collection[str] = ()
+) -> dict[str, Surroundings]:
+    """What each Python file of a tree must know about the others; `given_roots` are import roots
+    beside those that show in the layout."""
     contents = {
         name: data for name, data in files.items() if is_python(name) and isinstance(data, bytes)
     }
-    import_roots = find_import_roots(contents)
+    import_roots = find_import_roots(contents, given_roots)
     modules = {name: module_name(name, import_roots) for name in contents}
     frame_readers = {modules[name] for name, data in contents.items() if _has_any(data, _FRAME_MARKS)}
     reads_of = {

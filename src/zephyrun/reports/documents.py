@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from zephyrun.findings import FileSurvey, Finding
@@ -15,7 +15,7 @@ def survey_document(
     root: str,
     surveys: Sequence[FileSurvey],
     findings: Iterable[Finding],
-    inner_projects: Iterable[str],
+    left_out: Mapping[str, str],
 ) -> Document:
     """`zephyrun.survey/1`. `root` is relative to the working folder."""
     return {
@@ -27,7 +27,7 @@ def survey_document(
         "unread": [
             {"path": survey.path, "reason": survey.unread} for survey in surveys if survey.unread
         ],
-        "left_out": [{"path": path, "reason": "a project of its own"} for path in inner_projects],
+        "left_out": [{"path": path, "reason": str(reason)} for path, reason in left_out.items()],
     }
 
 

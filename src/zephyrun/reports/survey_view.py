@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections import Counter
-from collections.abc import Callable, Iterator, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cache
 
 from rich.text import Text
@@ -21,6 +21,7 @@ _REMEDIES = {
     "review": "after you confirm something",
     "none": "only told",
 }
+_MANY_FILES = 5
 _BAR_WIDTH = 10
 _HEAVY_WEIGHT = 8.0
 
@@ -28,11 +29,13 @@ _HEAVY_WEIGHT = 8.0
 def survey_view(
     surveys: Sequence[FileSurvey],
     findings: Sequence[Finding],
+    left_out: Mapping[str, str],
     n_shown: int,
     source_of: Callable[[str], SourceText],
     shown_path: Callable[[str], str],
 ) -> Iterator[Text]:
-    """The lines of the report in order: the first `n_shown` findings, files not read, totals.
+    """The lines of the report in order: the first `n_shown` findings, what was not read or left
+    out, totals.
 
     `source_of` gives a file's text and `shown_path` its path for people, both by path below the root.
     """
@@ -43,7 +46,36 @@ def survey_view(
     for survey in surveys:
         if survey.unread:
             yield Text.assemble(("not read  ", "yellow"), shown_path(survey.path), f": {survey.unread}")
+    yield from _left_out(left_out, shown_path)
     yield from _totals(surveys, findings)
+    yield from _worst_files(findings, shown_path)
+
+
+def _left_out(left_out: Mapping[str, str], shown_path: Callable[[str], str]) -> Iterator[Text]:
+    """How many files were read and not surveyed, and why; the first of each sort by name."""
+    by_reason: dict[str, list[str]] = {}
+    for path, reason in left_out.items():
+        by_reason.setdefault(str(reason), []).append(path)
+    for reason, paths in by_reason.items():
+        others = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
+        yield Text.assemble(
+            ("left out  ", "yellow"), f"{shown_path(paths[0])}{others}: {reason}; name it to survey it"
+        )
+
+
+def _worst_files(
+    findings: Sequence[Finding], shown_path: Callable[[str], str]
+) -> Iterator[Text]:
+    """Where most is to be done, for projects of several files."""
+    weights: defaultdict[str, float] = defaultdict(float)
+    for finding in findings:
+        weights[finding.path] += finding.weight
+    counts = Counter(finding.path for finding in findings)
+    if len(counts) < _MANY_FILES:
+        return
+    yield Text("worst files:", style="dim")
+    for path, _ in sorted(weights.items(), key=lambda entry: (-entry[1], entry[0]))[:_MANY_FILES]:
+        yield one_line((f"  {counts[path]:>5,} ", "bold"), (shown_path(path), "cyan"))
 
 
 def _finding(finding: Finding, source: SourceText, path: str) -> Iterator[Text]:
@@ -109,4 +141,7 @@ def _totals(surveys: Sequence[FileSurvey], findings: Sequence[Finding]) -> Itera
     by_kind = Counter(finding.kind for finding in findings)
     for kind in sorted(by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
         count = f"  {by_kind[kind]:>5,} "
-        yield Text.assemble((count, "bold"), f"{kind:15}", (KINDS[kind].reason, "dim"))
+        family = KINDS[kind].family
+        yield Text.assemble(
+            (count, "bold"), f"{family:10}", f"{kind:14}", (KINDS[kind].reason, "dim")
+        )

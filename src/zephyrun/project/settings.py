@@ -1,0 +1,99 @@
+"""A project's settings: `[tool.zephyrun]` in `pyproject.toml`, or all of `zephyrun.toml`.
+
+    import_roots = ["src"]            # folders in which dotted names are looked up
+    leave_out = ["hive/tables/*.py"]  # files that are read and never edited; patterns as in ignore files
+
+Settings cannot make Zephyrun run anything.
+"""
+
+from __future__ import annotations
+
+import difflib
+import re
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, fields
+from pathlib import Path
+from typing import Any
+
+from zephyrun.errors import UserError
+from zephyrun.project.roots import OWN_MARK
+
+_SHARED_FILE = "pyproject.toml"
+_TABLE = ("tool", "zephyrun")
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """What a project wants otherwise than by default. All are paths or patterns below the root."""
+
+    import_roots: tuple[str, ...] = ()
+    leave_out: tuple[str, ...] = ()
+
+    def leaves_out(self, path: str) -> bool:
+        """Whether a file is never to be edited."""
+        if not self.leave_out:
+            return False
+        from pathspec import GitIgnoreSpec
+
+        return GitIgnoreSpec.from_lines(self.leave_out).match_file(path)
+
+
+def read_settings(root: Path) -> Settings:
+    """The settings of the project at a root.
+
+    Errors: `UserError` for a file that is no TOML, a key that is none (with its line and the nearest
+    one that is), a value of another sort, and settings in both files.
+    """
+    own, shared = root / OWN_MARK, root / _SHARED_FILE
+    found = [
+        (path, table, text)
+        for path, is_shared in ((own, False), (shared, True))
+        if path.is_file()
+        for document, text in [_read(path)]
+        for table in [_table(document) if is_shared else document]
+        if table
+    ]
+    if not found:
+        return Settings()
+    if len(found) > 1:
+        raise UserError(f"{own} and {shared} both hold settings; keep them in one place")
+    path, table, text = found[0]
+    if not isinstance(table, dict):
+        raise UserError(f"{path}: [tool.zephyrun] must be a table")
+    return _settings(path, table, text)
+
+
+def _read(path: Path) -> tuple[dict[str, Any], str]:
+    try:
+        text = path.read_bytes().decode("utf-8-sig")
+        return tomllib.loads(text), text
+    except OSError as problem:
+        raise UserError(f"{path} cannot be read: {problem.strerror}") from problem
+    except (ValueError, RecursionError) as problem:
+        raise UserError(f"{path} is not valid TOML: {problem}") from problem
+
+
+def _table(document: Mapping[str, Any]) -> Any:
+    inner: Any = document
+    for key in _TABLE:
+        inner = inner.get(key, {}) if isinstance(inner, dict) else {}
+    return inner
+
+
+def _settings(path: Path, table: Mapping[str, Any], text: str) -> Settings:
+    known = [field.name for field in fields(Settings)]
+    for key, value in table.items():
+        where = f"{path}{_line_of(key, text)}"
+        if key not in known:
+            near = difflib.get_close_matches(key, known, n=1, cutoff=0.0)[0]
+            raise UserError(f"{where}: there is no setting `{key}`; did you mean `{near}`?")
+        if not isinstance(value, list) or not all(isinstance(each, str) for each in value):
+            raise UserError(f"{where}: `{key}` must be a list of texts")
+    return Settings(**{key: tuple(value) for key, value in table.items()})
+
+
+def _line_of(key: str, text: str) -> str:
+    """`, line 3`, or nothing where the key cannot be found as it is usually written."""
+    match = re.search(rf"(?m)^[ \t]*(?:\"|')?{re.escape(key)}(?:\"|')?[ \t]*=|^\[.*{re.escape(key)}", text)
+    return f", line {text.count(chr(10), 0, match.start()) + 1}" if match else ""
