@@ -348,3 +348,29 @@ def test_a_constant_that_another_file_might_notice_is_refused(project):
     assert (project / "hive/limits.py").read_text() == (
         "GAIN_LIMIT = 45\n\n\ndef heavy(hive):\n    return hive.weight > 18 or hive.gain > GAIN_LIMIT\n"
     )
+
+
+def test_decisions_stay(project):
+    """What was struck out is not proposed again when that is asked for; notes are told in surveys."""
+    zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)
+    head, *steps = (project / "cleanup.toml").read_text().split("[[step]]")
+    deleted = next(each for each in steps if 'old = "t"' in each)
+    kept = [each for each in steps if each is not deleted]
+    kept = [each.replace("accept = true", "accept = false") if 'old = "w"' in each else each for each in kept]
+    kept = [each.replace('note = ""', 'note = "pounds or kg?"') if 'old = "w"' in each else each for each in kept]
+    (project / "cleanup.toml").write_text("[[step]]".join([head, *kept]))
+    said = zephyrun("apply", "cleanup.toml", cwd=project).stdout
+    assert "2 steps struck out: with --remember they are not proposed again" in said
+    found = document("survey", "hive", cwd=project)
+    assert {each["subject"] for each in found["findings"]} == {"t", "w", "q"} and found["declined"] == 0
+    assert [(each["path"], each["text"]) for each in found["notes"]] == [("hive/log.py", "pounds or kg?")]
+    zephyrun("undo", cwd=project)
+    assert not (project / "zephyrun-decisions.toml").exists()
+    zephyrun("apply", "cleanup.toml", "--remember", cwd=project)
+    found = document("survey", "hive", cwd=project)
+    assert {each["subject"] for each in found["findings"]} == {"q"} and found["declined"] == 2
+    text = zephyrun("survey", "hive", cwd=project).stdout
+    assert "note      hive/log.py w: pounds or kg?" in text
+    assert "2 findings declined in zephyrun-decisions.toml left out" in text
+    (project / "zephyrun-decisions.toml").write_text("declined = 3\n")
+    assert "zephyrun-decisions.toml" in zephyrun("survey", "hive", cwd=project, code=2).stderr

@@ -284,3 +284,22 @@ def test_disabled_code(code):
 def test_prose_that_looks_like_code(code):
     """Formulas, examples, words that happen to parse."""
     assert found(f"def log(hive): ...\ndef f(hive):\n    {indented(code)}\n", "disabled-code") == ()
+
+
+FENCES = {
+    "no fence": ("w = h.weight", "g = h.gain", "wg"),
+    "line": ("w = h.weight  # zephyrun: leave", "g = h.gain", "g"),
+    "line, with a reason": ("w = h.weight  # zephyrun: leave, as on paper", "g = h.gain", "g"),
+    "block": ("# zephyrun: leave from here\n    w = h.weight\n    # zephyrun: leave to here", "g = h.gain", "g"),
+    "to the end": ("w = h.weight\n    # zephyrun: leave from here", "g = h.gain", "w"),
+    "file": ("w = h.weight", "g = h.gain  # zephyrun: leave file", ""),
+    "something else": ("w = h.weight  # zephyrun: leaves", "g = h.gain", "wg"),
+}
+
+
+@pytest.mark.parametrize(("first", "second", "names"), FENCES.values(), ids=FENCES)
+def test_fences(first, second, names):
+    """A line, a block or a file is left as it is; the mark itself is never an echo."""
+    code = f"def f(h):\n    {first}\n    {second}\n    return w, g\n"
+    assert sorted(each.subject for each in found(code)) == sorted(names)
+    assert found(code, "echo-comment") == ()

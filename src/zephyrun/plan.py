@@ -10,7 +10,7 @@ import hashlib
 import os
 import tomllib
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import Any
 
@@ -41,11 +41,13 @@ _REQUIRED = frozenset({"id", "action", "path", "scope", "old", "new", "accept"})
 
 @dataclass(frozen=True, slots=True)
 class Plan:
-    """Steps, and the state of the files for which they were made. `root` is an absolute folder."""
+    """Steps, and the state of the files for which they were made. `root` is an absolute folder;
+    `proposed` are the findings that had a step at first."""
 
     root: Path
     fingerprints: Mapping[str, str]
     steps: tuple[Step, ...]
+    proposed: tuple[str, ...] = ()
 
 
 def fingerprint(data: bytes) -> str:
@@ -67,10 +69,8 @@ def steps_from_findings(findings: Iterable[Finding]) -> tuple[Step, ...]:
 def _step(identifier: str, action: str, finding: Finding) -> Step:
     best = finding.suggestions[0] if finding.suggestions else None
     score = best.score if best is not None else 0.0
-    is_safe = finding.remedy is Remedy.SAFE
-    accept = is_safe and (action == "comment" or score >= ACCEPTED_FROM)
     why = "; ".join(best.evidence) if best is not None else finding.message
-    return Step(
+    step = Step(
         id=identifier,
         action=action,
         finding=finding.id,
@@ -85,9 +85,15 @@ def _step(identifier: str, action: str, finding: Finding) -> Step:
         score=1.0 if action == "comment" else score,
         remedy=finding.remedy.value,
         confirm=finding.confirm,
-        accept=accept,
+        accept=False,
         why=why,
     )
+    return replace(step, accept=starts_accepted(step))
+
+
+def starts_accepted(step: Step) -> bool:
+    """Whether a step is accepted when it is proposed."""
+    return step.remedy == Remedy.SAFE and step.score >= ACCEPTED_FROM
 
 
 def plan_text(plan: Plan, destination: Path) -> str:
@@ -104,6 +110,8 @@ def plan_text(plan: Plan, destination: Path) -> str:
     files = tomlkit.table()
     for path, print_of_file in sorted(plan.fingerprints.items()):
         files.add(path, print_of_file)
+    if plan.proposed:
+        document.add("proposed", list(plan.proposed))
     document.add("files", files)
     steps = tomlkit.aot()
     for step in plan.steps:
@@ -132,6 +140,9 @@ def read_plan(path: Path) -> Plan:
     root, files, steps = document.get("root", "."), document.get("files", {}), document.get("step", [])
     if not isinstance(root, str):
         raise UserError(f"{path}: root must be a text")
+    proposed = document.get("proposed", [])
+    if not isinstance(proposed, list) or not all(isinstance(each, str) for each in proposed):
+        raise UserError(f"{path}: proposed must be a list of texts")
     if not isinstance(files, dict) or not all(isinstance(each, str) for each in files.values()):
         raise UserError(f"{path}: [files] must give a fingerprint for each path")
     if not isinstance(steps, list) or not all(isinstance(each, dict) for each in steps):
@@ -148,7 +159,7 @@ def read_plan(path: Path) -> Plan:
         if step.id in seen:
             raise UserError(f"{path}: two steps have the id {step.id}; give one of them another")
         seen.add(step.id)
-    return Plan(folder, files, read)
+    return Plan(folder, files, read, tuple(proposed))
 
 
 def _read_step(path: Path, number: int, table: dict[str, Any]) -> Step:

@@ -15,8 +15,9 @@ from zephyrun.changes.stages import STAGES
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.commands.application import Application, stages_of
 from zephyrun.commands.own_checks import CheckFailed, OwnCheck, OwnOutput, OwnTests
+from zephyrun.decisions import DECISIONS_FILE, decisions_text, struck_out_of
 from zephyrun.errors import UserError
-from zephyrun.journal import Journal
+from zephyrun.journal import Deed, Journal, Operation, Transaction
 from zephyrun.linking.modules import is_python
 from zephyrun.plan import Plan, fingerprint, read_plan
 from zephyrun.project.discovery import read_content, read_sources
@@ -60,6 +61,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     parser.add_argument(
         "--commit", action="store_true", help="make one commit a stage in the git repository"
+    )
+    parser.add_argument(
+        "--remember",
+        action="store_true",
+        help=f"have what was struck out of the plan not proposed again (in {DECISIONS_FILE})",
     )
     options.add_dry_run(parser)
     options.add_jobs(parser)
@@ -110,10 +116,22 @@ def _run_stages(
         with journal.transaction(label) as transaction:
             for action in stages:
                 application.run_stage(action, transaction, check)
+            _keep_decisions(application.plan, transaction, arguments.remember)
         return
     for action in stages:
         with journal.transaction(label) as transaction:
             application.run_stage(action, transaction, check, repository)
+    with journal.transaction(f"decisions of {label}") as transaction:
+        _keep_decisions(application.plan, transaction, arguments.remember)
+
+
+def _keep_decisions(plan: Plan, transaction: Transaction, with_declined: bool) -> None:
+    """Remember the plan's notes, and what was struck out of it where that is asked for."""
+    text = decisions_text(plan, with_declined=with_declined)
+    if text is not None:
+        is_there = (plan.root / DECISIONS_FILE).exists()
+        deed = Deed.REPLACE if is_there else Deed.CREATE
+        transaction.carry_out([Operation(deed, DECISIONS_FILE, text.encode())])
 
 
 def _check(arguments: argparse.Namespace) -> OwnCheck | None:
@@ -250,6 +268,11 @@ def _print(screen: Console, application: Application) -> None:
         f"{counted(len(application.applied), 'step')} carried out in "
         f"{counted(len(application.originals), 'file')}, {', '.join(counts)}"
     )
+    n_struck_out = len(struck_out_of(plan))
+    if n_struck_out:
+        screen.print(
+            f"{counted(n_struck_out, 'step')} struck out: with --remember they are not proposed again"
+        )
     if application.originals:
         screen.print(f"take it back: zephyrun undo {_undo_path(root)}".rstrip())
 

@@ -37,7 +37,8 @@ def run(arguments: argparse.Namespace) -> int:
     root, contents = survey.root, survey.contents
     steps = steps_from_findings(survey.findings)
     paths = sorted({step.path for step in steps})
-    plan = Plan(root, {path: fingerprint(contents[path]) for path in paths}, steps)
+    fingerprints = {path: fingerprint(contents[path]) for path in paths}
+    plan = Plan(root, fingerprints, steps, tuple(step.finding for step in steps))
     destination = arguments.output or Path("cleanup.toml")
     text = plan_text(plan, destination)
     if arguments.output is None and arguments.format == "text":

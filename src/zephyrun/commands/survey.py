@@ -5,11 +5,12 @@ from __future__ import annotations
 import argparse
 import shlex
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import asdict, dataclass, replace
 from functools import partial
 from pathlib import Path
 
 from zephyrun.commands import OK, options
+from zephyrun.decisions import DECISIONS_FILE, Decisions, Note, read_decisions
 from zephyrun.findings import FileSurvey, Finding, survey_source
 from zephyrun.findings.surveying import by_weight
 from zephyrun.project.discovery import find_sources, read_content, read_sources
@@ -18,6 +19,7 @@ from zephyrun.project.repository import find_repository
 from zephyrun.project.roots import find_root, for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.proof import Surroundings, find_surroundings
+from zephyrun.reports.lines import counted
 from zephyrun.source import SourceText
 
 _WORST = 20
@@ -42,12 +44,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 @dataclass(frozen=True, slots=True)
 class Survey:
     """What was looked at and what was found. `contents` holds each file's bytes by path; `left_out`
-    are files that were only read, and why."""
+    are files that were only read, and why; `n_declined` counts findings that the team wants nothing
+    done about."""
 
     root: Path
     files: tuple[FileSurvey, ...]
     contents: Mapping[str, bytes]
     left_out: Mapping[str, LeftOut]
+    n_declined: int
+    notes: tuple[Note, ...]
 
     @property
     def findings(self) -> list[Finding]:
@@ -65,7 +70,11 @@ def run(arguments: argparse.Namespace) -> int:
 
         root = for_people(survey.root)
         options.print_document(
-            survey_document(root, survey.files, survey.findings, survey.left_out)
+            {
+                **survey_document(root, survey.files, survey.findings, survey.left_out),
+                "declined": survey.n_declined,
+                "notes": [asdict(note) for note in survey.notes],
+            }
         )
     else:
         _print(survey, arguments)
@@ -89,6 +98,11 @@ def _print(survey: Survey, arguments: argparse.Namespace) -> None:
         survey.files, findings, survey.left_out, n_shown, source_of, shown_path
     ):
         screen.print(part)
+    for note in survey.notes:
+        screen.print(f"note      {shown_path(note.path)} {note.old.strip()}: {note.text}")
+    if survey.n_declined:
+        file = shown_path(DECISIONS_FILE)
+        screen.print(f"{counted(survey.n_declined, 'finding')} declined in {file} left out")
     paths = shlex.join(map(str, arguments.paths))
     since = f" --since {shlex.quote(arguments.since)}" if arguments.since else ""
     if n_shown < len(findings):
@@ -131,11 +145,22 @@ def survey_paths(
     )
     if since is not None:
         surveyed = _on_new_lines(surveyed, find_repository(root).changed_lines(since))
+    decisions = read_decisions(root)
+    n_found = sum(len(survey.findings) for survey in surveyed)
+    surveyed = [_undecided(survey, decisions) for survey in surveyed]
     unread = [
         FileSurvey(name, 0, unread=data) for name, data in contents.items() if isinstance(data, str)
     ]
     files = sorted([*surveyed, *unread], key=lambda survey: survey.path)
-    return Survey(root, tuple(files), readable, dict(sorted(left_out.items())))
+    n_declined = n_found - sum(len(survey.findings) for survey in surveyed)
+    return Survey(
+        root, tuple(files), readable, dict(sorted(left_out.items())), n_declined, decisions.notes
+    )
+
+
+def _undecided(survey: FileSurvey, decisions: Decisions) -> FileSurvey:
+    findings = tuple(each for each in survey.findings if each.id not in decisions.declined)
+    return replace(survey, findings=findings)
 
 
 def _on_new_lines(

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import dataclass
 
+from zephyrun.findings.fences import fenced_lines
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.table import KINDS
 from zephyrun.languages.python import UnreadableSource, parse
@@ -33,8 +34,14 @@ def survey_source(
     view = FileView(path, parsed.source, parsed.facts, surroundings)
     with deep_recursion():
         findings = [finding for kind in kinds for finding in KINDS[kind].detector(view)]
+    if fences := fenced_lines(parsed.source, parsed.facts):
+        findings = [each for each in findings if not any(_touches(each, lines) for lines in fences)]
     findings.sort(key=by_weight)
     return FileSurvey(path, parsed.facts.n_lines, tuple(findings))
+
+
+def _touches(finding: Finding, lines: range) -> bool:
+    return lines.start <= finding.end.line and finding.start.line < lines.stop
 
 
 def by_weight(finding: Finding) -> tuple[float, str, int, int]:

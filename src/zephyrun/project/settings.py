@@ -95,5 +95,9 @@ def _settings(path: Path, table: Mapping[str, Any], text: str) -> Settings:
 
 def _line_of(key: str, text: str) -> str:
     """`, line 3`, or nothing where the key cannot be found as it is usually written."""
-    match = re.search(rf"(?m)^[ \t]*(?:\"|')?{re.escape(key)}(?:\"|')?[ \t]*=|^\[.*{re.escape(key)}", text)
-    return f", line {text.count(chr(10), 0, match.start()) + 1}" if match else ""
+    name = re.escape(key)
+    match = re.search(rf"(?m)^[ \t]*[\"']?{name}[\"']?[ \t]*=|^\[.*{name}", text)
+    if match is None:
+        return ""
+    n_lines_above = text[: match.start()].count("\n")
+    return f", line {n_lines_above + 1}"

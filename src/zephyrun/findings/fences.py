@@ -1,0 +1,44 @@
+"""Fences: lines that people want left as they are.
+
+    weight = w  # zephyrun: leave            this line
+    # zephyrun: leave from here              until the end, or
+    # zephyrun: leave to here                until this line
+    # zephyrun: leave file                   the whole file
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zephyrun.facts import FileFacts
+from zephyrun.source import SourceText
+
+_FENCE = re.compile(r"#\s*zephyrun:\s*leave(?:\s+(from here|to here|file))?\s*(?:[-–—:;,.].*)?$")
+
+
+def fenced_lines(source: SourceText, facts: FileFacts) -> tuple[range, ...]:
+    """The 1-based lines that are fenced off; a fence that is never closed reaches to the end."""
+    return tuple(_ranges(source, facts))
+
+
+def _ranges(source: SourceText, facts: FileFacts) -> Iterator[range]:
+    opened = 0
+    end = source.n_lines + 1
+    for comment in facts.comments:
+        match = _FENCE.match(comment.text)
+        if match is None:
+            continue
+        line = source.line_of(comment.start)
+        if match[1] == "file":
+            yield range(1, end)
+        elif match[1] == "from here":
+            opened = opened or line
+        elif match[1] == "to here":
+            if opened:
+                yield range(opened, line + 1)
+            opened = 0
+        else:
+            yield range(line, line + 1)
+    if opened:
+        yield range(opened, end)
