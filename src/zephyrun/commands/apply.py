@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
-    parser.add_argument("plan", type=Path, metavar="PLAN", help="a plan that zephyrun propose wrote")
+    parser.add_argument("plan", type=options.path, metavar="PLAN", help="a plan that zephyrun propose wrote")
     checks = parser.add_mutually_exclusive_group()
     checks.add_argument(
         "--run-after",
@@ -49,7 +49,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--outputs",
         nargs="+",
-        type=Path,
+        type=options.path,
         default=[],
         metavar="FILE",
         help="files that the command of --same-output writes and that must stay the same",

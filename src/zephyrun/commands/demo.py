@@ -24,7 +24,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "folder",
         nargs="?",
-        type=Path,
+        type=options.path,
         default=_DEFAULT_FOLDER,
         metavar="FOLDER",
         help=f"a new folder for the sample project (default: {_DEFAULT_FOLDER})",

@@ -25,13 +25,27 @@ _WORTH_A_POOL = 300_000
 _SLOW_AFTER_SECONDS = 1.0
 _PIPE_WIDTH = 100_000
 _TOO_MANY_DIGITS = 10
+_SHOWN_LENGTH = 60
 # Several, so that a process with easy files can take over from one with hard ones.
 _CHUNKS_A_PROCESS = 8
 
 
+def path(text: str) -> Path:
+    """An option's value as a path, there or not. Errors: `ArgumentTypeError` for what can be none."""
+    try:
+        os.stat(text)
+    except (FileNotFoundError, NotADirectoryError, PermissionError) as problem:
+        if not text:
+            raise argparse.ArgumentTypeError("an empty path; give a file or a folder") from problem
+    except (OSError, ValueError) as problem:
+        shown = text if len(text) <= _SHOWN_LENGTH else text[:_SHOWN_LENGTH] + "…"
+        raise argparse.ArgumentTypeError(f"{shown!r} is no path that can be looked up") from problem
+    return Path(text)
+
+
 def add_paths(parser: argparse.ArgumentParser) -> None:
     """The files and folders to look at."""
-    parser.add_argument("paths", nargs="+", type=Path, metavar="PATH", help="files or folders")
+    parser.add_argument("paths", nargs="+", type=path, metavar="PATH", help="files or folders")
 
 
 def add_format(parser: argparse.ArgumentParser) -> None:

@@ -21,7 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
     options.add_paths(parser)
     parser.add_argument(
-        "--output", type=Path, metavar="PLAN", help="where to write the plan (default: print it)"
+        "--output", type=options.path, metavar="PLAN", help="where to write the plan (default: print it)"
     )
     options.add_only(parser)
     options.add_since(parser)

@@ -20,7 +20,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "path",
         nargs="?",
-        type=Path,
+        type=options.path,
         default=Path("."),
         metavar="PATH",
         help="the project (default: here)",

@@ -20,8 +20,8 @@ _EXIT_CODES = {Verdict.SAME: OK, Verdict.DIFFERENT: NOT_SO, Verdict.UNPROVEN: NO
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
-    parser.add_argument("old", type=Path, metavar="OLD", help="the old file or folder")
-    parser.add_argument("new", type=Path, metavar="NEW", help="the new file or folder")
+    parser.add_argument("old", type=options.path, metavar="OLD", help="the old file or folder")
+    parser.add_argument("new", type=options.path, metavar="NEW", help="the new file or folder")
     parser.add_argument(
         "--strict", action="store_true", help="count what rests on an assumption as unproven"
     )
