@@ -180,6 +180,18 @@ def test_undo_refuses_to_overwrite_what_someone_wrote(project):
     assert path.read_text() == LOG
 
 
+@pytest.mark.parametrize("command", [("survey", "hive"), ("propose", "hive", "--output", "x.toml"), ("verify", "hive", "hive"), ("undo", "--list")])
+def test_an_interrupted_change_is_put_back_by_whatever_comes_next(project, command):
+    """And it says so, once."""
+    zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)
+    zephyrun("apply", "cleanup.toml", cwd=project)
+    entry = project / ".zephyrun/journal/0001/entry.json"
+    entry.write_text(entry.read_text().replace('"state": "done"', '"state": "begun"'))
+    assert "the old project is back (hive/log.py)" in zephyrun(*command, cwd=project).stderr
+    assert (project / "hive/log.py").read_text() == LOG
+    assert zephyrun(*command, cwd=project).stderr == ""
+
+
 def test_an_earlier_plan_is_kept(project):
     """Someone may have edited it; a file that is no plan is left alone."""
     zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)

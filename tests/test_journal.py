@@ -204,3 +204,24 @@ def test_stages_of_one_change(project):
         transaction.carry_out([second])
         raise KeyboardInterrupt
     assert contents(project) == before and journal.undoable() == ()
+
+
+def test_a_full_disk(project):
+    """Whatever cannot be written any more: one sentence, and the old project."""
+    code = (
+        "import resource, sys\nfrom tests.test_journal import Journal, Operation, Deed, UserError\n"
+        "from pathlib import Path\nimport signal\nsignal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (int(sys.argv[2]), int(sys.argv[2])))\n"
+        "new = b'x' * 5000\n"
+        "operations = [Operation(Deed.REPLACE, name, new) for name in ('run.py', 'hive/log.py')]\n"
+        "try:\n    Journal(Path(sys.argv[1])).carry_out('clean-up', operations)\n"
+        "except UserError as problem:\n    print(problem)\n"
+    )
+    before = contents(project)
+    for limit in (1, 100, 4000):
+        done = subprocess.run(
+            [sys.executable, "-c", code, project, str(limit)], cwd=PROJECT, capture_output=True, text=True
+        )  # fmt: skip
+        assert done.returncode == 0 and done.stderr == "" and "cannot be written" in done.stdout
+        Journal(project).recover()
+        assert contents(project) == before

@@ -151,10 +151,17 @@ class Journal:
             transaction = Transaction(self, label)
             try:
                 yield transaction
+                transaction.finish()
             except BaseException:
-                transaction.roll_back()
+                try:
+                    transaction.roll_back()
+                except OSError as problem:
+                    place = self._shown(self.root)
+                    raise UserError(
+                        f"{place} cannot be written: {problem.strerror}; "
+                        "the next command puts the old project back"
+                    ) from problem
                 raise
-            transaction.finish()
 
     def undo(self) -> Entry | None:
         """Take the latest change back, to the byte; `None` when there is nothing to take back.
@@ -371,25 +378,24 @@ class Transaction:
         self._stages: list[int] = []
 
     def carry_out(self, operations: Sequence[Operation], assumptions: Sequence[str] = ()) -> None:
-        """Carry out a stage, all operations of it or none.
+        """Carry out a stage.
 
         Errors: `ChangedSince` when a file is not what was expected; `UserError` when one cannot be
-        written. The stage has changed nothing then.
+        written. The whole change is then to be left, and is taken back.
         """
         journal = self._journal
         records = tuple(journal._check(operation) for operation in operations)
         before = self.entry or Entry(journal._next_number(), self._label, "begun", ())
         first = len(before.records)
         assumed = tuple(dict.fromkeys((*before.assumptions, *assumptions)))
-        journal._keep_images(before.number, first, operations)
         entry = replace(before, records=(*before.records, *records), assumptions=assumed)
-        self.entry = journal._write_state(entry, "begun")
-        self._stages.append(len(records))
         try:
+            journal._keep_images(before.number, first, operations)
+            self.entry = journal._write_state(entry, "begun")
+            self._stages.append(len(records))
             for index, record in enumerate(records, first):
                 journal._do(entry.number, index, record)
         except OSError as problem:
-            self.take_back()
             place = journal._shown(Path(problem.filename or journal.root))
             raise UserError(
                 f"{place} cannot be written: {problem.strerror}; nothing was changed"

@@ -76,8 +76,7 @@ def run(arguments: argparse.Namespace) -> int:
     """Carry out the accepted steps."""
     plan = read_plan(arguments.plan)
     journal = Journal(plan.root, for_people)
-    if not arguments.dry_run and (recovered := journal.recover()) is not None:
-        options.say_recovered(", ".join(for_people(plan.root / path) for path in recovered.paths))
+    options.recover(journal)
     application = _open(plan, arguments.jobs)
     stages = stages_of(plan)
     if arguments.dry_run:

@@ -13,9 +13,12 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from zephyrun.errors import UserError
 from zephyrun.findings.table import FAMILIES, KINDS
+from zephyrun.project.roots import for_people
 
 if TYPE_CHECKING:
     from rich.console import Console
+
+    from zephyrun.journal import Journal
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -200,9 +203,17 @@ def progress(what: str, total: int) -> Iterator[Callable[[], None]]:
         bar.stop()
 
 
-def say_recovered(files: str) -> None:
-    """Tell that an interrupted change was put back."""
-    print(
-        f"zephyrun: an earlier change was interrupted; the old project is back ({files})",
-        file=sys.stderr,
-    )
+def recover(journal: Journal) -> None:
+    """Put the old project back where a process died while it was changing it, and say so. What
+    cannot be put back now is told, and left to the next command."""
+    try:
+        entry = journal.recover()
+    except UserError as problem:
+        print(f"zephyrun: {problem}", file=sys.stderr)
+        return
+    if entry is not None:
+        files = ", ".join(for_people(journal.root / path) for path in entry.paths)
+        print(
+            f"zephyrun: an earlier change was interrupted; the old project is back ({files})",
+            file=sys.stderr,
+        )

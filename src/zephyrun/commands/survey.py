@@ -13,6 +13,7 @@ from zephyrun.commands import OK, options
 from zephyrun.decisions import DECISIONS_FILE, Decisions, Note, read_decisions
 from zephyrun.findings import FileSurvey, Finding, survey_source
 from zephyrun.findings.surveying import by_weight
+from zephyrun.journal import Journal
 from zephyrun.project.discovery import find_sources, read_content, read_sources
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.repository import find_repository
@@ -121,6 +122,7 @@ def survey_paths(
     for paths that cannot be surveyed, and for a revision that is none.
     """
     root = find_root(paths)
+    options.recover(Journal(root, for_people))
     sources = find_sources(paths, root)
     contents = {name: read_content(root / name) for name in sources.files}
     left_out: dict[str, LeftOut] = dict.fromkeys(sources.inner_projects, LeftOut.PROJECT)

@@ -32,9 +32,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Take the latest change back, or list what could be."""
     journal = Journal(_project(arguments.path), for_people)
-    recovered = journal.recover()
-    if recovered is not None:
-        options.say_recovered(_files(journal, recovered))
+    options.recover(journal)
     if arguments.list:
         return _list(journal, arguments)
     try:

@@ -8,9 +8,10 @@ from pathlib import Path
 
 from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
 from zephyrun.errors import UserError
+from zephyrun.journal import Journal
 from zephyrun.linking.modules import is_python
 from zephyrun.project.discovery import read_content, read_tree
-from zephyrun.project.roots import for_people
+from zephyrun.project.roots import find_root, for_people
 from zephyrun.proof import Content, FileProof, TreeProof, Verdict, compare_trees
 from zephyrun.proof.trees import Pair, judge_pair
 from zephyrun.source import SourceText
@@ -34,6 +35,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Print the verdict; the exit code says it too."""
+    for path in (arguments.old, arguments.new):
+        if path.exists():
+            options.recover(Journal(find_root([path]), for_people))
     old, new = _read(arguments.old, arguments.new)
 
     def run_all(pairs: Sequence[Pair]) -> list[FileProof | None]:
