@@ -67,8 +67,9 @@ def test_a_survey_says_where_most_is_to_be_done(tmp_path):
         (tmp_path / f"log{number}.py").write_text(CODE * (number + 1))
     text = zephyrun("survey", ".", "--limit", 3, cwd=tmp_path).stdout
     assert "28 findings in 7 files and 84 lines" in text and "     28 names     cryptic-name" in text
-    worst = text[text.index("worst files:") :].splitlines()[1:6]
-    assert worst == [f"      {number + 1} log{number}.py" for number in (6, 5, 4, 3, 2)]
+    worst = text[text.index("worst files, by weight:") :].splitlines()[1:6]
+    assert [line.split()[1] for line in worst] == [f"log{number}.py" for number in (6, 5, 4, 3, 2)]
+    assert worst[0].endswith("log6.py  7 findings")
     assert "the worst 3 are shown; all of them: zephyrun survey . --limit 0" in text
 
 

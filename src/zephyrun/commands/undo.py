@@ -13,6 +13,7 @@ from zephyrun.journal import FOLDER, ChangedSince, Entry, Journal
 from zephyrun.project.roots import find_root, for_people
 
 _DEEPEST = 3
+_MOST_FILES_SHOWN = 3
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -81,7 +82,9 @@ def _list(journal: Journal, arguments: argparse.Namespace) -> int:
 
 
 def _files(journal: Journal, entry: Entry) -> str:
-    return ", ".join(for_people(journal.root / path) for path in entry.paths)
+    shown = [for_people(journal.root / path) for path in entry.paths[:_MOST_FILES_SHOWN]]
+    n_more = len(entry.paths) - len(shown)
+    return ", ".join(shown) + (f" and {n_more} more" if n_more else "")
 
 
 def _project(path: Path) -> Path:

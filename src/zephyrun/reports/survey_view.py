@@ -73,9 +73,13 @@ def _worst_files(
     counts = Counter(finding.path for finding in findings)
     if len(counts) < _MANY_FILES:
         return
-    yield Text("worst files:", style="dim")
-    for path, _ in sorted(weights.items(), key=lambda entry: (-entry[1], entry[0]))[:_MANY_FILES]:
-        yield one_line((f"  {counts[path]:>5,} ", "bold"), (shown_path(path), "cyan"))
+    yield Text("worst files, by weight:", style="dim")
+    for path, weight in sorted(weights.items(), key=lambda entry: (-entry[1], entry[0]))[:_MANY_FILES]:
+        yield one_line(
+            (f"  {weight:>5,.0f} ", "bold"),
+            (shown_path(path), "cyan"),
+            (f"  {counted(counts[path], 'finding')}", "dim"),
+        )
 
 
 def _finding(finding: Finding, source: SourceText, path: str) -> Iterator[Text]:
