@@ -44,7 +44,9 @@ class Program:
             f"({inner} if {name} else {other})",
             f"sum([{name} for {name} in [{inner}] if isinstance({name}, int)])",
         ]
-        treacherous = [f"f'{{{name}=}}'", "sorted(locals())", f"eval('{name}')", f"vars().get('{name}')"]
+        treacherous = [
+            f"f'{{{name}=}}'", "sorted(locals())", f"eval('{name}')", f"vars().get('{name}')", "len(globals())",
+        ]  # fmt: skip
         dice = self.dice.random()
         return self.dice.choice(plain if dice < 0.5 else nested if dice < 0.96 else treacherous)
 
@@ -114,6 +116,28 @@ def respelt(program: str, dice: random.Random) -> str:
     return program[:first] + text + program[last:]
 
 
+def with_constant(program: str, dice: random.Random) -> str:
+    """Give a number a name, in some of its places, well or badly: defined too late, in a function, with
+    another value, twice, over a name that is there."""
+    places = [match.start() for match in re.finditer(r"(?<![\w'])[0-3](?![\w'])", program)]
+    if not places:
+        return program
+    number = program[dice.choice(places)]
+    places = [place for place in places if program[place] == number and dice.random() < 0.8]
+    name = dice.choice(["KG", "KG", "KG", dice.choice(POOL)])
+    for place in reversed(places):
+        program = program[:place] + name + program[place + 1 :]
+    value = dice.choice([number] * 6 + [f"{number}.0", str(dice.randrange(4)), "True", f"-{number}", "int('1')"])
+    lines = program.splitlines(keepends=True)
+    line = dice.choice([0, 0, 0, 0, dice.randrange(len(lines) + 1), len(lines)])
+    indent = re.match(r" *", lines[line])[0] if line < len(lines) and dice.random() < 0.5 else ""
+    definition = f"{indent}{name} = {value}\n"
+    lines.insert(line, definition)
+    if dice.random() < 0.1:
+        lines.insert(dice.randrange(len(lines) + 1), definition)
+    return "".join(lines)
+
+
 def behaviour(program: str) -> list[str]:
     """What a program logs, and how it ends. Wordings of errors do not count."""
     logged: list[str] = []
@@ -130,23 +154,24 @@ def behaviour(program: str) -> list[str]:
     return logged
 
 
+@pytest.mark.parametrize("change", [respelt, with_constant])
 @pytest.mark.parametrize("seed", range(2))
-def test_what_is_called_the_same_does_the_same(seed):
+def test_what_is_called_the_same_does_the_same(change, seed):
     """No program that is called the same as another behaves otherwise."""
     dice = random.Random(seed)
-    n_same = n_renamed = 0
+    n_same = n_changed = 0
     for _ in range(N_PROGRAMS):
         old = Program(dice).module()
-        new = respelt(respelt(old, dice), dice) if dice.random() < 0.3 else respelt(old, dice)
+        new = change(change(old, dice), dice) if dice.random() < 0.3 else change(old, dice)
         try:
             compile(old, "old", "exec"), compile(new, "new", "exec")
         except SyntaxError:
             continue
         if old == new:
             continue
-        n_renamed += 1
+        n_changed += 1
         if compare_files(old.encode(), new.encode()).verdict is Verdict.SAME:
             n_same += 1
             assert behaviour(old) == behaviour(new), f"{old}\n---\n{new}"
-    # A generator that made no good renames, or only good ones, would test nothing.
-    assert 0.02 * n_renamed < n_same < 0.9 * n_renamed, (n_same, n_renamed)
+    # A generator that made no good changes, or only good ones, would test nothing.
+    assert 0.02 * n_changed < n_same < 0.9 * n_changed, (n_same, n_changed)
