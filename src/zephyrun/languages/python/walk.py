@@ -45,6 +45,10 @@ _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame 
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
+_COMPOUND = (
+    ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.If, ast.For, ast.AsyncFor, ast.While,
+    ast.With, ast.AsyncWith, ast.Try, ast.TryStar, ast.Match,
+)  # fmt: skip
 _BLOCKS = frozenset({"body", "orelse", "finalbody", "handlers", "cases", "decorator_list"})
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
 _TRANSPARENT_CALLS = frozenset(
@@ -85,19 +89,20 @@ class Walk:
         self._speaks_of_inspect = "inspect" in source.text
         self._speaks_of_builtins = "builtins" in source.text
         self._visitors: dict[type[ast.AST], Callable[[Any], None]] = {}
+        self._sorts: dict[type[ast.AST], str] = {}
 
     # -- positions ---------------------------------------------------------------------------
 
     def start_of(self, node: Any) -> int:
         """The offset at which a node begins."""
         if self._is_ascii:
-            return int(self._starts[node.lineno - 1] + node.col_offset)
+            return self._starts[node.lineno - 1] + node.col_offset  # type: ignore[no-any-return]
         return self.source.offset_of_utf8(node.lineno, node.col_offset)
 
     def end_of(self, node: Any) -> int:
         """The offset just behind a node."""
         if self._is_ascii:
-            return int(self._starts[node.end_lineno - 1] + node.end_col_offset)
+            return self._starts[node.end_lineno - 1] + node.end_col_offset  # type: ignore[no-any-return]
         return self.source.offset_of_utf8(node.end_lineno, node.end_col_offset)
 
     def _find(self, pattern: re.Pattern[str], position: int, name: str) -> int:
@@ -142,7 +147,9 @@ class Walk:
             end = match.end(1)
         if self._is_quoted:
             role = Role.QUOTED
-        self.places[id(node), field] = (*self.places.get((id(node), field), ()), start)
+        if field != "id":
+            # A plain name stands where its node does.
+            self.places[id(node), field] = (*self.places.get((id(node), field), ()), start)
         self.table.mention(
             self._mangled(name), start, end, role, self._scope if scope is None else scope, alone=alone
         )
@@ -169,20 +176,21 @@ class Walk:
         """Visit one node; `context` and `beside` say where a literal stands (see `Literal`)."""
         if node is None:
             return
-        if isinstance(node, ast.Constant):
-            self._constant(node, context, beside, position)
-            return
-        if isinstance(node, ast.JoinedStr):
-            self._joined(node, context, beside)
-            return
-        if isinstance(node, ast.UnaryOp) and isinstance(node.operand, ast.Constant):
+        # By exact type and names first: this is the hottest place of a survey.
+        kind = type(node)
+        if kind is ast.Name:
+            self._visit_name(node)  # type: ignore[arg-type]
+        elif kind is ast.Constant:
+            self._constant(node, context, beside, position)  # type: ignore[arg-type]
+        elif kind is ast.JoinedStr:
+            self._joined(node, context, beside)  # type: ignore[arg-type]
+        elif isinstance(node, ast.UnaryOp) and isinstance(node.operand, ast.Constant):
             # A sign belongs to its number: `-1` stands where the whole stands.
             self.visit(node.operand, context, beside, position)
-            return
-        kind = type(node)
-        if kind not in self._visitors:
-            self._visitors[kind] = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
-        self._visitors[kind](node)
+        else:
+            if kind not in self._visitors:
+                self._visitors[kind] = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
+            self._visitors[kind](node)
 
     def visit_all(
         self, nodes: Iterable[ast.AST | None], context: str = "other", beside: str = ""
@@ -216,9 +224,12 @@ class Walk:
 
     def _note_statement(self, node: ast.stmt) -> None:
         start, end = self._full_start(node), self.end_of(node)
-        is_compound = hasattr(node, "body") or hasattr(node, "cases")
+        is_compound = isinstance(node, _COMPOUND)
         head_end = self._end_of_head(node, start) if is_compound else end
-        sort = type(node).__name__.lower()
+        kind = type(node)
+        sort = self._sorts.get(kind)
+        if sort is None:
+            sort = self._sorts[kind] = kind.__name__.lower()
         self.statements.append(Statement(start, end, head_end, sort, self._depth - 1, self._scope))
 
     def _end_of_head(self, node: ast.stmt, start: int) -> int:
