@@ -134,7 +134,7 @@ KEPT = [
     "# weight = hive.weight\nlog(weight)",
     "# first the hive\n# then the weight\nweight = hive.weight",
     "weight = hive.weight  # type: ignore",
-    "weight = hive.weight  # pragma: no cover",
+    "weight = hive.weight  # scales: no-check",
     "hives += 1    # the inspected\n             # hives\nweight = 3",
     "weight = hive.weight    # weight\ngain = hive.gain        # gain",
     "##### set the weight\nweight = 3",
