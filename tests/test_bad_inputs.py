@@ -104,7 +104,8 @@ def test_settings_and_decisions(tmp_path, monkeypatch, seed):
     dice = random.Random(seed)
     texts = {
         "zephyrun.toml": b'leave_out = ["old/*"]\nimport_roots = ["src"]\n',
-        "zephyrun-decisions.toml": b'schema = "zephyrun.decisions/1"\n[[declined]]\nfinding = "k3f9"\n[[note]]\nfinding = "a"\ntext = "b"\n',
+        "zephyrun-decisions.toml": b'schema = "zephyrun.decisions/1"\n[[declined]]\nfinding = "k3f9"\n'
+        b'[[note]]\nfinding = "a"\ntext = "b"\n',
         "pyproject.toml": b"[tool.zephyrun]\nleave_out = []\n",
     }  # fmt: skip
     name = dice.choice(list(texts))

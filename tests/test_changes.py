@@ -89,7 +89,11 @@ def test_all_safe_steps_of_a_real_module(name):
     data = real_source(name)
     around = Surroundings(name)
     findings = survey_source(f"{name}.py", data, around, list(KINDS)).findings
-    steps = [each for each in steps_from_findings(findings) if each.remedy == "safe" and (each.new or each.action == "comment")]
+    steps = [
+        each
+        for each in steps_from_findings(findings)
+        if each.remedy == "safe" and (each.new or each.action == "comment")
+    ]
     done = carry_out(data, steps, around)
     assert len(done.applied) >= 0.9 * len(steps) > 0
     assert compare_files(data, done.data, around).verdict is Verdict.SAME
@@ -105,9 +109,12 @@ RENAMES = {
                "def f():\n    import os, sys as weight\n    weight.x = os\n    return weight\n"),
     "from-import": ("def f():\n    from os import (w,\n  sep)\n    return w\n",
                     "def f():\n    from os import (w as weight,\n  sep)\n    return weight\n"),
-    "keyword keeps its name": ("def f(h):\n    w = h\n    return g(w=w)\n", "def f(h):\n    weight = h\n    return g(w=weight)\n"),
-    "attribute keeps its name": ("def f(h):\n    w = h.w\n    w.w = w\n", "def f(h):\n    weight = h.w\n    weight.w = weight\n"),
-    "not in another scope": ("def f(h):\n    w = h\n    return [w for w in w]\n", "def f(h):\n    weight = h\n    return [w for w in weight]\n"),
+    "keyword keeps its name": ("def f(h):\n    w = h\n    return g(w=w)\n",
+                               "def f(h):\n    weight = h\n    return g(w=weight)\n"),
+    "attribute keeps its name": ("def f(h):\n    w = h.w\n    w.w = w\n",
+                                 "def f(h):\n    weight = h.w\n    weight.w = weight\n"),
+    "not in another scope": ("def f(h):\n    w = h\n    return [w for w in w]\n",
+                             "def f(h):\n    weight = h\n    return [w for w in weight]\n"),
 }
 
 
@@ -271,13 +278,13 @@ CONSTANTS = {
 def test_constants(old, new):
     """All numbers of one value get one name, defined where it can be found and before its use."""
     parsed = parse(old.encode())
-    steps = [
-        replace(step("constant", parsed.facts.dotted(each.scope), spelling, "DAYS", ordinal=ordinal), id=str(each.start))
-        for each in parsed.facts.literals
-        if each.value == "365"
-        for spelling in [parsed.source.text[each.start : each.end]]
-        for ordinal in [parsed.facts.literals_at(parsed.source.text, parsed.facts.dotted(each.scope), spelling).index(each) + 1]
-    ]  # fmt: skip
+    steps = []
+    for each in parsed.facts.literals:
+        if each.value == "365":
+            spelling, scope = old[each.start : each.end], parsed.facts.dotted(each.scope)
+            ordinal = parsed.facts.literals_at(old, scope, spelling).index(each) + 1
+            one = step("constant", scope, spelling, "DAYS", ordinal=ordinal)
+            steps.append(replace(one, id=str(each.start)))
     assert outcome(old, *steps) == (new, {})
 
 
@@ -306,5 +313,6 @@ def test_one_name_for_two_numbers():
     code = "import os\n\ndef f(h):\n    return h * 365 + 366\n"
     text, refused = outcome(code, step("constant", "f", "365", "DAYS"), step("constant", "f", "366", "DAYS"))
     assert "h * DAYS + 366" in text and "gives the name `DAYS` to 365" in refused["366→DAYS"]
-    text, _ = outcome(code.replace("366", "365"), step("constant", "f", "365", "A"), step("constant", "f", "365", "B", ordinal=2))
+    steps = [step("constant", "f", "365", name, ordinal=ordinal) for ordinal, name in ((1, "A"), (2, "B"))]
+    text, _ = outcome(code.replace("366", "365"), *steps)
     assert "A = 365\nB = 365\n" in text and "h * A + B" in text

@@ -88,7 +88,8 @@ def test_survey(project):
     for each in found["findings"]:
         line = lines[each["line"] - 1]
         assert line[each["column"] - 1 : each["end_column"] - 1] == each["subject"]
-    assert [(each["subject"], each["remedy"]) for each in sorted(found["findings"], key=lambda one: (one["line"], one["column"]))] == [
+    in_order = sorted(found["findings"], key=lambda each: (each["line"], each["column"]))
+    assert [(each["subject"], each["remedy"]) for each in in_order] == [
         ("w", "safe"), ("# set w", "safe"), ("t", "safe"), ("q", "review"),
     ]  # fmt: skip
     text = zephyrun("survey", "log.py", "broken.py", cwd=project / "hive").stdout
@@ -109,9 +110,10 @@ def test_survey_can_be_kept_to_kinds_and_numbers(project):
 def test_the_order_does_not_hang_on_chance(project):
     """Two hash seeds and two numbers of processes give the same bytes."""
     outputs = set()
+    survey = ["survey", PROJECT / "src/zephyrun/apiary", "--format", "json"]
     for seed, jobs in (("1", "1"), ("2", "2"), ("3", "1")):
         done = subprocess.run(
-            [sys.executable, "-m", "zephyrun", "survey", PROJECT / "src/zephyrun/apiary", "--format", "json", "--jobs", jobs],
+            [sys.executable, "-m", "zephyrun", *survey, "--jobs", jobs],
             env={**os.environ, "PYTHONHASHSEED": seed}, capture_output=True, check=True, cwd=project,
         )  # fmt: skip
         outputs.add(done.stdout)
@@ -133,7 +135,8 @@ def test_from_a_messy_file_to_a_proved_and_undoable_clean_up(project):
     assert fits(done, SHAPES["apply"])
     assert (len(done["applied"]), done["refused"], done["files"]) == (4, [], ["hive/log.py"])
     assert done["assumptions"] == ["nothing looks up `q` of season by name through locals()"]
-    assert "    weight = hive.weight\n    net = hive.tare\n    return weight - net\n" in (project / "hive/log.py").read_text()
+    cleaned = (project / "hive/log.py").read_text()
+    assert "    weight = hive.weight\n    net = hive.tare\n    return weight - net\n" in cleaned
     verdict = document("verify", old, "hive/log.py", cwd=project, code=3)
     assert fits(verdict, SHAPES["verify"]) and verdict["verdict"] == "unproven"
     assert "locals()" in verdict["files"][0]["differences"][0]["what"]
@@ -180,16 +183,18 @@ def test_undo_refuses_to_overwrite_what_someone_wrote(project):
     assert path.read_text() == LOG
 
 
-@pytest.mark.parametrize("command", [("survey", "hive"), ("propose", "hive", "--output", "x.toml"), ("verify", "hive", "hive"), ("undo", "--list")])
+@pytest.mark.parametrize(
+    "command", ["survey hive", "propose hive --output x.toml", "verify hive hive", "undo --list"]
+)
 def test_an_interrupted_change_is_put_back_by_whatever_comes_next(project, command):
     """And it says so, once."""
     zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)
     zephyrun("apply", "cleanup.toml", cwd=project)
     entry = project / ".zephyrun/journal/0001/entry.json"
     entry.write_text(entry.read_text().replace('"state": "done"', '"state": "begun"'))
-    assert "the old project is back (hive/log.py)" in zephyrun(*command, cwd=project).stderr
+    assert "the old project is back (hive/log.py)" in zephyrun(*command.split(), cwd=project).stderr
     assert (project / "hive/log.py").read_text() == LOG
-    assert zephyrun(*command, cwd=project).stderr == ""
+    assert zephyrun(*command.split(), cwd=project).stderr == ""
 
 
 def test_an_earlier_plan_is_kept(project):
@@ -297,7 +302,9 @@ def test_files_that_cannot_be_used_get_a_sentence_each(project):
 
 def test_output_that_nobody_reads(project):
     """`| head` ends quietly."""
-    (project / "hive/long.py").write_text("".join(LOG.replace("yearly", f"y{n}").replace("season(", f"season{n}(") for n in range(200)))
+    (project / "hive/long.py").write_text(
+        "".join(LOG.replace("def yearly", f"def y{number}") for number in range(200))
+    )
     command = f'"{sys.executable}" -m zephyrun survey hive --limit 0 | head -1'
     done = subprocess.run(["sh", "-c", command], cwd=project, capture_output=True, text=True)
     assert done.stderr == "" and done.stdout.startswith("▰")
@@ -339,7 +346,10 @@ def test_the_demo(tmp_path):
     )
     assert tests.returncode == 0, tests.stderr
     reports = [
-        subprocess.run([sys.executable, "-B", "season_report.py"], cwd=tmp_path / "tour" / side, capture_output=True, check=True).stdout
+        subprocess.run(
+            [sys.executable, "-B", "season_report.py"],
+            cwd=tmp_path / "tour" / side, capture_output=True, check=True,
+        ).stdout
         for side in ("before", "project")
     ]  # fmt: skip
     assert reports[0] == reports[1] != b""

@@ -87,9 +87,14 @@ class Mutation:
         if not found:
             return False
         node = self.dice.choice(found)
-        node.value = node.value + "!" if isinstance(node.value, str) else (
-            int(node.value) if isinstance(node.value, bool) else float(node.value) if self.dice.random() < 0.5 and abs(node.value) < 1000 else node.value + 1
-        )  # fmt: skip
+        if isinstance(node.value, str):
+            node.value += "!"
+        elif isinstance(node.value, bool):
+            node.value = int(node.value)
+        elif self.dice.random() < 0.5 and abs(node.value) < 1000:
+            node.value = float(node.value)
+        else:
+            node.value += 1
         return True
 
     def one_name(self) -> bool:
@@ -254,12 +259,13 @@ def test_edits_are_counted_and_definitions_judged():
 def test_a_frame_reader_elsewhere_in_the_tree_keeps_names():
     """A module that reads its callers' variables makes every rename in its importers unproven."""
     helper = b"import sys\ndef fill(text):\n    return text.format(**sys._getframe(1).f_locals)\n"
+    kit = {"kit/__init__.py": b"", "kit/helper.py": helper}
     old = b"from kit.helper import fill\ndef line(h):\n    w = h.weight\n    return fill(h.text), w\n"
     new = old.replace(b"w = ", b"weight = ").replace(b", w\n", b", weight\n")
     for imports in (b"from kit.helper import fill", b"from .helper import fill", b"import kit"):
-        sides = [{"kit/__init__.py": b"", "kit/helper.py": helper, "kit/log.py": data.replace(b"from kit.helper import fill", imports)} for data in (old, new)]
+        sides = [kit | {"kit/log.py": data.replace(b"from kit.helper import fill", imports)} for data in (old, new)]
         assert compare_trees(*sides).verdict is Verdict.UNPROVEN
-    sides = [{"kit/__init__.py": b"", "kit/helper.py": helper, "kit/log.py": data.replace(b"kit.helper", b"other")} for data in (old, new)]
+    sides = [kit | {"kit/log.py": data.replace(b"kit.helper", b"other")} for data in (old, new)]
     assert compare_trees(*sides).verdict is Verdict.SAME
 
 

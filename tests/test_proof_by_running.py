@@ -75,7 +75,11 @@ class Program:
             lambda: [f"{indent}if {name}:", *body(), f"{indent}else:", *body()],
             lambda: [f"{indent}try:", *body(), f"{indent}except Exception as {name}:", f"{more}log(type({name}))", *body()],
             lambda: [f"{indent}class Hive:", *body(), f"{indent}log(sorted(n for n in vars(Hive) if n[0] != '_'))"],
-            lambda: [f"{indent}match {name}:", f"{more}case [{other}, *_] | {other}:", *self.block(depth - 1, more + "    ", inside=inside)],
+            lambda: [
+                f"{indent}match {name}:",
+                f"{more}case [{other}, *_] | {other}:",
+                *self.block(depth - 1, more + "    ", inside=inside),
+            ],
             lambda: self.function(depth - 1, indent, inside=True),
         ]  # fmt: skip
         return self.dice.choice(compound)()
