@@ -44,6 +44,9 @@ print("operations left:", left, file=sys.stderr)
 sys.exit(code)
 """
 _ENDED_BY_ITSELF = 137
+# Shares of how long a command takes: much goes into starting up, the disk is touched near the end.
+EARLIEST_KILL = 0.3
+LATEST_KILL = 1.05
 
 Contents = dict[str, bytes]
 
@@ -147,8 +150,7 @@ def kill_at_random(stage: Stage, n_times: int, counts: Counter[str]) -> None:
             command, cwd=stage.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
             start_new_session=True,
         )  # fmt: skip
-        # Most of the time goes into starting up; the disk is touched near the end.
-        time.sleep(duration * dice.uniform(0.3, 1.05))
+        time.sleep(duration * dice.uniform(EARLIEST_KILL, LATEST_KILL))
         try:
             os.killpg(child.pid, signal.SIGKILL)
         except ProcessLookupError:
