@@ -26,6 +26,12 @@ _WALKS_NAMES = re.compile(
     rb"\b(?:vars|dir|getmembers)\s*\(\s*(?!self\b|cls\b)[^\s)]|(?<!self\.)(?<!cls\.)__dict__"
     rb"|__globals__|co_consts|co_names"
 )
+_SPACE = rb"(?:[ \t]|\\\r?\n)"
+_IMPORT = re.compile(
+    rb"(?m)(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)"
+    % ((_SPACE,) * 4)
+)
+_COMMENT = re.compile(rb"#[^\r\n]*|\\")
 _STAR_IMPORT = re.compile(rb"\bimport\s*\(?\s*\*")
 
 
@@ -165,12 +171,12 @@ def find_surroundings(
     modules = {name: module_name(name, import_roots) for name in contents}
     frame_readers = {modules[name] for name, data in contents.items() if _has_any(data, _FRAME_MARKS)}
     reads_of = {
-        modules[name]: _imports(data, modules[name], modules.values())
+        modules[name]: _imports(data, modules[name])
         for name, data in contents.items()
         if _has_any(data, _FUNCTION_MARKS)
     }
     walks_of = {
-        modules[name]: _imports(data, modules[name], modules.values())
+        modules[name]: _imports(data, modules[name])
         for name, data in contents.items()
         if _WALKS_NAMES.search(data)
     }
@@ -201,14 +207,17 @@ def _has_any(data: bytes, marks: Iterable[bytes]) -> bool:
     return any(mark in data for mark in marks)
 
 
-def _imports(data: bytes, module: str, modules: Collection[str]) -> set[str]:
-    """The absolute names that a file imports. One that cannot be read may import all of `modules`
-    whose own name stands in it as a word."""
-    try:
-        return absolute_imports(read_facts(data).imports, module)
-    except UnreadableSource:
-        words = {word.decode("utf-8", "replace") for word in re.findall(rb"\w+", data)}
-        return {each for each in modules if each.rpartition(".")[2] in words}
+def _imports(data: bytes, module: str) -> set[str]:
+    """The absolute names of the modules that a file imports, at a glance: whatever looks like an
+    import counts, also in a file that cannot be read. To read it all would double a survey's cost."""
+    names: list[str] = []
+    for match in _IMPORT.finditer(data):
+        source = (match[1] or b"").decode("utf-8", "replace")
+        listed = _COMMENT.sub(b"", match[2]).strip(b"()").decode("utf-8", "replace")
+        imported = [part.split()[0] for part in listed.split(",") if part.split()]
+        joint = "" if source.endswith(".") or not source else "."
+        names += [source, *(f"{source}{joint}{name}" for name in imported)]
+    return absolute_imports(filter(None, names), module)
 
 
 def _reads_source(data: bytes) -> bool:
