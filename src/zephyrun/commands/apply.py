@@ -30,6 +30,8 @@ from zephyrun.source import SourceText
 if TYPE_CHECKING:
     from rich.console import Console
 
+_MOST_ALIKE = 3
+
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
@@ -239,12 +241,18 @@ def _print_refusals(screen: Console, application: Application) -> None:
         **dict.fromkeys(application.taken_back, "your command objects to it"),
     }
     steps = {step.id: step for step in plan.steps}
+    alike: dict[tuple[str, str], list[str]] = {}
     for identifier in _in_order(plan, reasons):
-        step = steps[identifier]
         word = "refused" if identifier in application.refused else "taken back"
-        place = f"{for_people(plan.root / step.path)}:{step.line}"
-        what = f"{identifier} {place} {step.old.strip()}: {reasons[identifier]}"
-        screen.print(Text.assemble((f"{word}  ", "bold yellow"), what))
+        alike.setdefault((word, reasons[identifier]), []).append(identifier)
+    for (word, reason), identifiers in alike.items():
+        # One reason for a whole file is told once.
+        shown = identifiers[:1] if len(identifiers) > _MOST_ALIKE else identifiers
+        others = f" and {len(identifiers) - 1} more steps" if len(shown) < len(identifiers) else ""
+        for step in map(steps.__getitem__, shown):
+            place = f"{for_people(plan.root / step.path)}:{step.line}"
+            what = f"{step.id} {place} {step.old.strip()}{others}: {reason}"
+            screen.print(Text.assemble((f"{word}  ", "bold yellow"), what))
     for what in dict.fromkeys(application.assumptions):
         screen.print(Text.assemble(("assumed  ", "yellow"), what))
 
