@@ -61,9 +61,8 @@ MADE_UP = {"rename": "made_up_{}", "constant": "_MADE_UP_{}"}
 # By module: an error text, and outcomes by test id.
 Reports = dict[str, tuple[str, dict[str, str]]]
 
-# Tests that look at what the machine interface says is no behaviour. They are told by name in every
-# run, and counted apart from what is broken.
-NOT_BEHAVIOUR = {
+# What is known about tests that break: the reason is told beside them. They count as broken.
+KNOWN_REASONS = {
     "test.test_contextlib.TestExitStack.test_exit_exception_traceback":
         "compares source lines that a traceback quotes; traceback texts are not behaviour",
 }  # fmt: skip
@@ -176,7 +175,6 @@ def print_tests(
 ) -> list[str]:
     """Passed tests by module; gives back those that a change broke."""
     broken: list[str] = []
-    told_apart: list[str] = []
     n_before = n_after = 0
     for name in names:
         problem, outcomes = after[name]
@@ -190,8 +188,6 @@ def print_tests(
             worse = [
                 test for test in worse if again.get(test) != "passed" and unchanged.get(test) == "passed"
             ]
-        told_apart += [test for test in worse if test in NOT_BEHAVIOUR]
-        worse = [test for test in worse if test not in NOT_BEHAVIOUR]
         if problem and not before[name][0]:
             worse.append(f"{name}: {problem}")
         broken += worse
@@ -202,9 +198,8 @@ def print_tests(
         print(f"  {name:14} passed before {len(passed):5}, after {n_passed:5}, broken {len(worse)}{note}")
     print(f"tests that passed: {n_before:,} before, {n_after:,} after; broken: {len(broken)}")
     for test in broken:
-        print("  ", test)
-    for test in told_apart:
-        print(f"not counted as broken: {test} ({NOT_BEHAVIOUR[test]})")
+        reason = f" ({KNOWN_REASONS[test]})" if test in KNOWN_REASONS else ""
+        print(f"   {test}{reason}")
     return broken
 
 

@@ -101,6 +101,13 @@ def test_the_same_output_instead_of_tests(project):
     assert "give that as well" in said.stderr
 
 
+def test_a_file_named_as_an_output_is_never_deleted(project):
+    """Not even one that the command does not write."""
+    (project / "mine.txt").write_text("mine\n")
+    applied(project, "--same-output", "true", "--outputs", "mine.txt")
+    assert (project / "mine.txt").read_text() == "mine\n"
+
+
 def test_one_commit_a_stage_and_nothing_else_in_it(project):
     """What was staged or changed in other files stays as it was; hooks are not run."""
     hook = project / ".git/hooks/pre-commit"

@@ -192,6 +192,9 @@ def test_an_interrupted_change_is_put_back_by_whatever_comes_next(project, comma
     zephyrun("apply", "cleanup.toml", cwd=project)
     entry = project / ".zephyrun/journal/0001/entry.json"
     entry.write_text(entry.read_text().replace('"state": "done"', '"state": "begun"'))
+    cleaned = (project / "hive/log.py").read_text()
+    zephyrun("apply", "cleanup.toml", "--dry-run", cwd=project, code=None)
+    assert (project / "hive/log.py").read_text() == cleaned
     assert "the old project is back (hive/log.py)" in zephyrun(*command.split(), cwd=project).stderr
     assert (project / "hive/log.py").read_text() == LOG
     assert zephyrun(*command.split(), cwd=project).stderr == ""

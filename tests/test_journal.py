@@ -196,7 +196,7 @@ def test_stages_of_one_change(project):
         transaction.carry_out([second])
     assert (project / "run.py").read_bytes() == b"two\n"
     (entry,) = journal.undoable()
-    assert entry.paths == ("run.py",) and entry.assumptions[0] == "a word"
+    assert entry.paths == ("run.py",) and entry.assumptions == ("a word",)
     journal.undo()
     assert contents(project) == before
     with pytest.raises(KeyboardInterrupt), journal.transaction("clean-up") as transaction:

@@ -375,7 +375,8 @@ class Transaction:
         self.entry: Entry | None = None
         self._journal = journal
         self._label = label
-        self._stages: list[int] = []
+        # What the entry was before each stage.
+        self._before: list[Entry] = []
 
     def carry_out(self, operations: Sequence[Operation], assumptions: Sequence[str] = ()) -> None:
         """Carry out a stage.
@@ -392,7 +393,7 @@ class Transaction:
         try:
             journal._keep_images(before.number, first, operations)
             self.entry = journal._write_state(entry, "begun")
-            self._stages.append(len(records))
+            self._before.append(before)
             for index, record in enumerate(records, first):
                 journal._do(entry.number, index, record)
         except OSError as problem:
@@ -403,12 +404,10 @@ class Transaction:
 
     def take_back(self) -> None:
         """Take the latest stage back, to the byte."""
-        assert self.entry is not None and self._stages, "a stage was carried out"
-        first = len(self.entry.records) - self._stages.pop()
-        self._journal._put_back(self.entry, first)
-        self.entry = self._journal._write_state(
-            replace(self.entry, records=self.entry.records[:first]), "begun"
-        )
+        assert self.entry is not None and self._before, "a stage was carried out"
+        before = self._before.pop()
+        self._journal._put_back(self.entry, len(before.records))
+        self.entry = self._journal._write_state(before, "begun")
 
     def roll_back(self) -> None:
         """Take everything back."""

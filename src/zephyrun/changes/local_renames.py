@@ -7,9 +7,10 @@ from __future__ import annotations
 
 import re
 
+from zephyrun.changes.new_names import reason_against_spelling
 from zephyrun.changes.refusal import Refusal
 from zephyrun.facts import FileFacts, Role
-from zephyrun.languages.python.reserved import BUILTINS, KEYWORDS
+from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.source import Edit, EditSet, SourceText
 
@@ -38,14 +39,10 @@ def _reason_against(facts: FileFacts, binding: int, new: str) -> str | None:
     old = record.name
     if not new:
         return f"no new name is given for `{old}`; fill in `new` in the plan"
-    if not new.isidentifier():
-        return f"`{new}` is not a name that Python allows"
-    if new in KEYWORDS:
-        return f"`{new}` is a keyword"
+    if (reason := reason_against_spelling(new)) is not None:
+        return reason
     if new == old:
         return f"`{new}` is the name it has already"
-    if new.startswith("__"):
-        return f"`{new}` begins with two underscores, which Python gives a meaning of its own"
     if not is_local_variable(facts, binding):
         return f"`{old}` is not a plain local, so its name can be seen from outside its function"
     if facts.is_shown(binding):

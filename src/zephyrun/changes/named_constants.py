@@ -10,9 +10,10 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from zephyrun.changes.new_names import reason_against_spelling
 from zephyrun.changes.refusal import Refusal
 from zephyrun.facts import FileFacts, Literal, ScopeKind, Statement
-from zephyrun.languages.python.reserved import RESERVED
+from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.source import Edit, EditSet, SourceText
 
 _NUMBER_SORTS = frozenset({"int", "float", "complex"})
@@ -85,12 +86,10 @@ def _reason_against(facts: FileFacts, literal: Literal, spelling: str, new: str)
         return f"`{spelling}` is no number"
     if not new:
         return f"no name is given for {spelling}; fill in `new` in the plan"
-    if not new.isidentifier():
-        return f"`{new}` is not a name that Python allows"
-    if new in RESERVED:
-        return f"`{new}` has a meaning of its own in Python"
-    if new.startswith("__"):
-        return f"`{new}` begins with two underscores, which Python gives a meaning of its own"
+    if (reason := reason_against_spelling(new)) is not None:
+        return reason
+    if new in BUILTINS:
+        return f"`{new}` is a builtin, and would be hidden"
     if new in facts.names:
         return f"`{new}` is used in the module already"
     if any(new in text.words for text in facts.texts if text.use != "documentation"):

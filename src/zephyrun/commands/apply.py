@@ -78,7 +78,8 @@ def run(arguments: argparse.Namespace) -> int:
     """Carry out the accepted steps."""
     plan = read_plan(arguments.plan)
     journal = Journal(plan.root, for_people)
-    options.recover(journal)
+    if not arguments.dry_run:
+        options.recover(journal)
     application = _open(plan, arguments.jobs)
     stages = stages_of(plan)
     if arguments.dry_run:

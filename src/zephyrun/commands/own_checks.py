@@ -50,8 +50,6 @@ class OwnCheck(ABC):
         """Run, and say whether all is as it should be."""
 
     def _run(self) -> Outcome:
-        for path in self._outputs:
-            path.unlink(missing_ok=True)
         done = subprocess.run(
             self.command,
             shell=True,

@@ -124,7 +124,12 @@ def survey_paths(
     root = find_root(paths)
     options.recover(Journal(root, for_people))
     sources = find_sources(paths, root)
-    contents = {name: read_content(root / name) for name in sources.files}
+    everything = read_sources(root)
+    # Only what ignore files leave out and somebody named is not among them.
+    contents = {
+        name: everything[name] if name in everything else read_content(root / name)
+        for name in sources.files
+    }
     left_out: dict[str, LeftOut] = dict.fromkeys(sources.inner_projects, LeftOut.PROJECT)
     settings = read_settings(root)
     for name, data in contents.items():
@@ -132,7 +137,7 @@ def survey_paths(
             left_out[name] = LeftOut.SETTINGS
         elif isinstance(data, bytes) and (reason := reason_to_leave_out(name, data, sources.named)):
             left_out[name] = reason
-    surroundings = find_surroundings({**read_sources(root), **contents}, settings.import_roots)
+    surroundings = find_surroundings({**everything, **contents}, settings.import_roots)
     readable = {
         name: data
         for name, data in contents.items()

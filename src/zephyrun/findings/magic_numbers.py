@@ -15,7 +15,7 @@ from pathlib import PurePosixPath
 from zephyrun.facts import Literal, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy
 from zephyrun.languages.python.reserved import RESERVED
-from zephyrun.naming.constants import suggest_constant_names
+from zephyrun.naming.constants import code_before, suggest_constant_names
 from zephyrun.proof import namespace_reservations
 
 _PLAIN = frozenset({"0", "1", "2", "0.0", "1.0", "2.0", "0.5", "-1", "0j", "1j"})
@@ -35,8 +35,6 @@ _WEIGHT_ELSEWHERE = 1.0
 _WEIGHT_A_REPETITION = 0.2
 _MOST_REPETITIONS = 5
 _WEIGHT_WITHOUT_SUGGESTION = 0.5
-# As far as an operator can lie before its number.
-_LOOKED_BACK = 20
 _PERCENT = re.compile(r"[*/]\s*$")
 _TEXT_TIMES = re.compile(r"['\"]\s*\*\s*$")
 _TIMES_TEXT = re.compile(r"\s*\*\s*[rbuf]*['\"]")
@@ -75,7 +73,7 @@ def _is_test(path: str) -> bool:
 def _is_magic(view: FileView, literal: Literal) -> bool:
     facts, text = view.facts, view.source.text
     spelling = text[literal.start : literal.end]
-    before = text[max(literal.start - _LOOKED_BACK, 0) : literal.start]
+    before = code_before(view.source, literal)
     if literal.sort not in _SORTS or literal.value in _PLAIN or literal.context in _PLAIN_CONTEXTS:
         return False
     if _MASK.match(spelling) or literal.beside in _PLAIN_CALLEES | _CALENDAR:

@@ -21,7 +21,6 @@ _KNOWN_SCORE = 0.7
 _PARAMETER_SCORE = 0.55
 _UNIT_SCORE = 0.55
 _LIMIT_SCORE = 0.45
-# As far as an operator can lie before its number.
 _LOOKED_BACK = 20
 _IDENTIFIER = re.compile(r"[^\W\d]\w*")
 _ORDER = re.compile(r"(?:<=?|>=?)\s*\(?-?\s*$")
@@ -160,6 +159,10 @@ def _from_call(source: SourceText, facts: FileFacts, literal: Literal) -> Iterat
 
 def _is_ordered(source: SourceText, literal: Literal) -> bool:
     """Whether the number is held against something by its size."""
-    before = source.text[max(literal.start - _LOOKED_BACK, 0) : literal.start]
     behind = _ORDER_BEHIND.match(source.text, literal.end)
-    return _ORDER.search(before) is not None or behind is not None
+    return _ORDER.search(code_before(source, literal)) is not None or behind is not None
+
+
+def code_before(source: SourceText, literal: Literal) -> str:
+    """The code right before a literal, as far as an operator can lie."""
+    return source.text[max(literal.start - _LOOKED_BACK, 0) : literal.start]

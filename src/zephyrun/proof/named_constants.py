@@ -164,11 +164,11 @@ def _defines_number(statement: ast.stmt) -> TypeGuard[ast.Assign]:
         isinstance(statement, ast.Assign)
         and len(statement.targets) == 1
         and isinstance(statement.targets[0], ast.Name)
-        and is_number(statement.value)
+        and _is_number(statement.value)
     )
 
 
-def is_number(node: ast.expr) -> bool:
+def _is_number(node: ast.expr) -> bool:
     """Whether an expression is a number as it is written, with or without a minus."""
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
         node = node.operand

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from rich.text import Text
 
-from zephyrun.proof import Difference, FileProof, TreeProof, Verdict
+from zephyrun.proof import Difference, TreeProof, Verdict
 from zephyrun.reports.lines import code_line, counted, one_line
 from zephyrun.source import SourceText
 
