@@ -303,3 +303,17 @@ def test_fences(first, second, names):
     code = f"def f(h):\n    {first}\n    {second}\n    return w, g\n"
     assert sorted(each.subject for each in found(code)) == sorted(names)
     assert found(code, "echo-comment") == ()
+
+
+def test_a_quoted_line_makes_every_kind_of_finding_wait_for_a_word():
+    """Whatever would word a line otherwise that a test quotes is for a person to vouch for."""
+    line = "    w = hive.weight * 7.3  # hive weight"
+    code = f"def weigh(hive):\n{line}\n    check(w)\n    check(w)\n    check(w)\n    return w\n"
+    quoted = frozenset({(line.strip(), "tests/test_hive.py")})
+    survey = survey_source("hive/log.py", code.encode(), Surroundings("hive.log", quoted=quoted), list(KINDS))
+    by_kind = {each.kind: each for each in survey.findings}
+    assert by_kind.keys() >= {"cryptic-name", "magic-number"}
+    for finding in survey.findings:
+        assert finding.remedy == "review"
+        assert "tests/test_hive.py quotes" in finding.confirm[0]
+        assert finding.confirm[0] in finding.message

@@ -7,7 +7,7 @@ import pytest
 
 from tests.helpers import PROJECT, REAL_MODULES, program_pairs, real_source
 from zephyrun.languages.python import parse
-from zephyrun.proof import Surroundings, Verdict, compare_files, compare_trees
+from zephyrun.proof import Surroundings, Verdict, compare_files, compare_trees, find_surroundings
 from zephyrun.proof.compiled import compiled_difference
 from zephyrun.proof.normal_form import NormalForm, Version
 
@@ -359,3 +359,30 @@ def test_the_proof_does_not_depend_on_what_it_is_not_told():
     data = b"def f(h):\n    w = h\n    return w\n"
     around = Surroundings("log", frozenset({"other"}))
     assert compare_files(data, data.replace(b"w", b"hive"), around).verdict is Verdict.SAME
+
+
+QUOTING_TESTS = {
+    "in a text": "import traceback\nEXPECTED = ('weigh', 'raise Swarm(w.queen)')\n",
+    "with a line end": r"RUN = stderr == '  File x\n    raise Swarm(w.queen)\n'" "\n",
+    "in a long text": 'TRACEBACK = """\n    raise Swarm(w.queen)\n"""\n',
+}
+
+
+@pytest.mark.parametrize("quoting", QUOTING_TESTS.values(), ids=QUOTING_TESTS)
+def test_a_line_that_a_test_quotes_is_not_worded_otherwise(quoting):
+    """Tests hold the lines that a traceback shows against what they expect."""
+    code = b"def weigh(hive):\n    w = hive.scale\n    x = 3.5\n    raise Swarm(w.queen)\n"
+    tree = {"hive.py": code, "tests/test_hive.py": quoting.encode()}
+    renamed = code.replace(b"w ", b"weight ").replace(b"w.", b"weight.")
+    proof = compare_trees(tree, tree | {"hive.py": renamed})
+    assert proof.verdict is Verdict.UNPROVEN
+    what = "the line `raise Swarm(w.queen)`, which tests/test_hive.py quotes, may be worded otherwise"
+    assert [each.what for each in proof.files[0][1].differences] == [f"not shown: {what}"]
+    around = find_surroundings(tree)["hive.py"]
+    vouched_for = compare_files(code, renamed, around, confirmed=[what])
+    assert vouched_for.verdict is Verdict.SAME
+    assert vouched_for.assumptions == (what,)
+    # Another line, or a text in a file that sees no lines, is nobody's business.
+    assert compare_trees(tree, tree | {"hive.py": code.replace(b"x ", b"share ")}).verdict is Verdict.SAME
+    unseeing = tree | {"tests/test_hive.py": b"KEYS = ['raise Swarm(w.queen)']\n"}
+    assert compare_trees(unseeing, unseeing | {"hive.py": renamed}).verdict is Verdict.SAME

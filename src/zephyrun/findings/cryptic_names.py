@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
-from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.evidence import names_in_reach, suggest_names
 from zephyrun.naming.words import crypticness
@@ -140,8 +140,11 @@ def _message(spelling: str, n_lines: int, n_uses: int) -> str:
 def _remedy(view: FileView, binding: int, spelling: str) -> tuple[Remedy, tuple[str, ...], str]:
     if view.facts.is_shown(binding):
         return Remedy.NONE, (), f" It cannot be renamed: a text prints the name by `{{{spelling}=}}`."
-    confirm = tuple(each.what for each in reservations(view.facts, binding, view.surroundings))
+    references = view.facts.bindings[binding].references
+    confirm = (
+        *(each.what for each in reservations(view.facts, binding, view.surroundings)),
+        *view.quoted(view.facts.references[index].start for index in references),
+    )
     if confirm:
-        more = f" (and {len(confirm) - 1} more)" if len(confirm) > 1 else ""
-        return Remedy.REVIEW, confirm, f" Please confirm: {confirm[0]}{more}."
+        return Remedy.REVIEW, confirm, please_confirm(confirm)
     return Remedy.SAFE, (), ""

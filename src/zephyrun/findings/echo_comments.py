@@ -11,7 +11,7 @@ import re
 from collections.abc import Iterator
 
 from zephyrun.facts import Comment, Statement
-from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.naming.words import split_name, stem
 
@@ -98,6 +98,7 @@ def find_echo_comments(view: FileView) -> Iterator[Finding]:
     for index, comment in enumerate(facts.comments):
         if not is_instruction(comment.text) and _is_echo(view, index):
             words = len(_WORD.findall(comment.text))
+            confirm = view.quoted((comment.start,))
             yield Finding(
                 kind="echo-comment",
                 path=view.path,
@@ -106,9 +107,10 @@ def find_echo_comments(view: FileView) -> Iterator[Finding]:
                 subject=comment.text,
                 scope=view.scope_name(comment.scope),
                 ordinal=facts.comments_at(facts.dotted(comment.scope), comment.text).index(index) + 1,
-                message="The comment only repeats the code it stands on.",
+                message=f"The comment only repeats the code it stands on.{please_confirm(confirm)}",
                 weight=round(_BASE_WEIGHT + _WEIGHT_A_WORD * words, 1),
-                remedy=Remedy.SAFE,
+                remedy=Remedy.REVIEW if confirm else Remedy.SAFE,
+                confirm=confirm,
             )
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import base64
 import hashlib
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from zephyrun.facts import FileFacts
 from zephyrun.naming.evidence import Suggestion
-from zephyrun.proof import Surroundings
+from zephyrun.proof import Surroundings, quoted_line_reservations
 from zephyrun.source import Place, SourceText
 
 _ID_LENGTH = 8
@@ -64,3 +65,17 @@ class FileView:
     def scope_name(self, scope: int) -> str:
         """The dotted name of a scope, the module's name first."""
         return ".".join(filter(None, (self.surroundings.module, self.facts.dotted(scope))))
+
+    def quoted(self, starts: Iterable[int]) -> tuple[str, ...]:
+        """What a person must vouch for because some text of the project quotes the lines in which
+        these offsets lie."""
+        reserved = quoted_line_reservations(self.source, starts, self.surroundings)
+        return tuple(each.what for each in reserved)
+
+
+def please_confirm(confirm: Sequence[str]) -> str:
+    """The end of a message that says what a person vouches for; "" where there is nothing."""
+    if not confirm:
+        return ""
+    more = f" (and {len(confirm) - 1} more)" if len(confirm) > 1 else ""
+    return f" Please confirm: {confirm[0]}{more}."

@@ -13,7 +13,7 @@ from collections.abc import Iterator, Mapping
 from pathlib import PurePosixPath
 
 from zephyrun.facts import Literal, ScopeKind
-from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.constants import code_before, suggest_constant_names
 from zephyrun.proof import namespace_reservations
@@ -59,7 +59,8 @@ def find_magic_numbers(view: FileView) -> Iterator[Finding]:
                     for each in namespace_reservations(view.source.text, view.facts, view.surroundings)
                 )
             )
-        finding = _finding(view, literal, counts[literal.value], confirm, promised)
+        needed = (*confirm, *view.quoted((literal.start,)))
+        finding = _finding(view, literal, counts[literal.value], needed, promised)
         if finding.suggestions:
             promised.setdefault(finding.suggestions[0].text, literal.value)
         yield finding
@@ -109,7 +110,6 @@ def _finding(
     weight = _WEIGHTS.get(literal.context, _WEIGHT_ELSEWHERE)
     weight += _WEIGHT_A_REPETITION * min(count - 1, _MOST_REPETITIONS)
     also = f" It stands in this file {count} times." if count > 1 else ""
-    please = f" Please confirm: {confirm[0]}." if confirm else ""
     return Finding(
         kind="magic-number",
         path=view.path,
@@ -118,7 +118,7 @@ def _finding(
         subject=spelling,
         scope=view.scope_name(literal.scope),
         ordinal=facts.literals_at(source.text, facts.dotted(literal.scope), spelling).index(literal) + 1,
-        message=f"A reader has to guess what {spelling} stands for.{also}{please}",
+        message=f"A reader has to guess what {spelling} stands for.{also}{please_confirm(confirm)}",
         weight=round(weight if suggestions else weight * _WEIGHT_WITHOUT_SUGGESTION, 1),
         remedy=Remedy.REVIEW if confirm else Remedy.SAFE,
         suggestions=suggestions,

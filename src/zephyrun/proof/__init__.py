@@ -6,6 +6,7 @@ Translation validation: each result is checked afresh by three witnesses (`norma
 
 from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.named_constants import namespace_reservations
+from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Reservation, Surroundings, reservations
 from zephyrun.proof.trees import (
     Content,
@@ -30,5 +31,6 @@ __all__ = [
     "find_clashes",
     "find_surroundings",
     "namespace_reservations",
+    "quoted_line_reservations",
     "reservations",
 ]

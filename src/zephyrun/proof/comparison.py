@@ -14,6 +14,7 @@ from zephyrun.proof.compiled import NotCompiled, compiled_difference
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import constant_reservations, introduced_constants
 from zephyrun.proof.normal_form import NormalForm, Version
+from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
     SOURCE_IS_NOT_READ,
     Surroundings,
@@ -94,6 +95,7 @@ def _compare(
     reserved = [
         *_old_name_reservations(old, renamed, surroundings),
         *_new_name_reservations(new, renamed, surroundings),
+        *_quoted_line_reservations(old, new, surroundings),
     ]
     differences = (
         *_compiled_witness(old, new),
@@ -168,6 +170,13 @@ def _new_name_reservations(
     for what, start in found:
         line = new.source.line_of(start)
         yield what, Difference(0, line, f"not shown: {what}")
+
+
+def _quoted_line_reservations(
+    old: Version, new: Version, surroundings: Surroundings
+) -> Iterator[_Reserved]:
+    for what, start in changed_quoted_lines(old.source, new.source, surroundings):
+        yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 
 def _first_lines(old: Version, new: Version) -> tuple[Difference, ...]:

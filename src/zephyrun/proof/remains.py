@@ -30,7 +30,8 @@ class Surroundings:
     `frame_readers` are the dotted names of modules that read other functions' variables;
     `read_by` are modules that import this one and read the names of variables off functions;
     `walked_by` are modules that import this one and could go through all names of a module;
-    `module` is this file's own dotted name, "" where it is not known.
+    `module` is this file's own dotted name, "" where it is not known;
+    `quoted` are lines of this file that some text of the project quotes, each with where it does.
     """
 
     module: str = ""
@@ -38,6 +39,7 @@ class Surroundings:
     read_by: frozenset[str] = frozenset()
     walked_by: frozenset[str] = frozenset()
     reads_source: bool = False
+    quoted: frozenset[tuple[str, str]] = frozenset()
 
 
 class Reservation(NamedTuple):

@@ -10,6 +10,7 @@ from typing import NamedTuple
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import Surroundings, absolute_imports, reads_source, touches
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
@@ -183,6 +184,9 @@ def find_surroundings(
     any_reads_source = any(
         _reads_source(data) for data in contents.values() if _has_any(data, _SOURCE_MARKS)
     )
+    quoted = find_quoted_lines(
+        {name: data for name, data in files.items() if isinstance(data, bytes)}
+    )
     return {
         name: Surroundings(
             module,
@@ -198,6 +202,7 @@ def find_surroundings(
                 if walker != module and any(touches(each, module) for each in imported)
             ),
             any_reads_source,
+            quoted_in(contents[name], quoted),
         )
         for name, module in modules.items()
     }

@@ -1,0 +1,99 @@
+"""Lines of code that some text of the project quotes, as tests quote those of a traceback.
+
+A traceback shows the source line in which an error came up, and a warning the one that caused it. A
+test that holds such a text against what it expects fails when the line is worded otherwise. Texts that
+equal no whole line (parts of it, patterns) are not found.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
+
+from zephyrun.linking.modules import is_python
+from zephyrun.proof.remains import Reservation, Surroundings
+from zephyrun.source import SourceText
+
+# Only files with one of these words are looked at: without one of them nobody sees a source line.
+_SHOWS_LINES = re.compile(rb"(?i)traceback|linecache|stderr|warning")
+_TRACEBACK = b"Traceback (most recent call last)"
+_LONG_TEXT = re.compile(rb"(?s)\"\"\".*?\"\"\"|'''.*?'''")
+_HIDDEN_QUOTE = {b"\\'": b"\x01", b'\\"': b"\x02"}
+# A single word may be anything; a line of code has more to it.
+_MORE_THAN_A_WORD = re.compile(rb"\w.*\W|\W.*\w")
+
+
+def find_quoted_lines(files: Mapping[str, bytes]) -> dict[bytes, str]:
+    """Whatever may be a line of code that a text of the project quotes, with the file that does."""
+    quoted: dict[bytes, str] = {}
+    for path, data in files.items():
+        for line in _possible_lines(path, data):
+            stripped = line.strip()
+            if not stripped.startswith(b"#") and _MORE_THAN_A_WORD.search(stripped):
+                quoted.setdefault(stripped, path)
+    return quoted
+
+
+def _possible_lines(path: str, data: bytes) -> Iterable[bytes]:
+    if is_python(path):
+        return _quoted_in_code(data) if _SHOWS_LINES.search(data) else ()
+    return data.splitlines() if _TRACEBACK in data else ()
+
+
+def _quoted_in_code(data: bytes) -> Iterator[bytes]:
+    """What stands between quotes, at a glance: to read the file would cost many times as much."""
+    for text in _LONG_TEXT.findall(data):
+        yield from text.strip(b"\"'").replace(rb"\n", b"\n").splitlines()
+    for line in data.splitlines():
+        if b"'" not in line and b'"' not in line:
+            continue
+        for written, hidden in _HIDDEN_QUOTE.items():
+            line = line.replace(written, hidden)
+        for quote in (b"'", b'"'):
+            for piece in line.split(quote)[1:]:
+                for part in piece.split(rb"\n"):
+                    yield part.replace(b"\x01", b"'").replace(b"\x02", b'"')
+
+
+def quoted_in(data: bytes, quoted: Mapping[bytes, str]) -> frozenset[tuple[str, str]]:
+    """The lines of one file that are quoted, without the space around them, each with where."""
+    if not quoted:
+        return frozenset()
+    found = {line.strip() for line in data.splitlines()} & quoted.keys()
+    return frozenset((line.decode("utf-8", "replace"), quoted[line]) for line in found)
+
+
+def quoted_line_reservations(
+    source: SourceText, starts: Iterable[int], surroundings: Surroundings
+) -> tuple[Reservation, ...]:
+    """What a person must vouch for before the lines in which the offsets lie may change."""
+    if not surroundings.quoted:
+        return ()
+    where = dict(surroundings.quoted)
+    first_by_line: dict[str, int] = {}
+    for start in starts:
+        first_by_line.setdefault(source.line(source.line_of(start)).strip(), start)
+    return tuple(
+        _reservation(line, where[line], start) for line, start in first_by_line.items() if line in where
+    )
+
+
+def changed_quoted_lines(
+    old: SourceText, new: SourceText, surroundings: Surroundings
+) -> Iterator[Reservation]:
+    """Reservations for each quoted line that the new version words otherwise."""
+    if not surroundings.quoted:
+        return
+    before, after = (_line_counts(version) for version in (old, new))
+    for line, where in sorted(surroundings.quoted):
+        if after[line] < before[line]:
+            yield _reservation(line, where, old.text.find(line))
+
+
+def _line_counts(source: SourceText) -> Counter[str]:
+    return Counter(source.line(number).strip() for number in range(1, source.n_lines + 1))
+
+
+def _reservation(line: str, where: str, start: int) -> Reservation:
+    return Reservation(f"the line `{line}`, which {where} quotes, may be worded otherwise", start)
