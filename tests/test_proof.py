@@ -4,12 +4,15 @@ import ast
 import random
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.helpers import PROJECT, REAL_MODULES, program_pairs, real_source
 from zephyrun.languages.python import parse
 from zephyrun.proof import Surroundings, Verdict, compare_files, compare_trees, find_surroundings
 from zephyrun.proof.compiled import compiled_difference
 from zephyrun.proof.normal_form import NormalForm, Version
+from zephyrun.proof.remains import Importers, touches
 
 NEAR_MISS_FILES = sorted(
     path.name for path in (PROJECT / "benchmarks" / "near_misses").glob("*.txt") if path.name != "true_pairs.txt"
@@ -386,3 +389,13 @@ def test_a_line_that_a_test_quotes_is_not_worded_otherwise(quoting):
     assert compare_trees(tree, tree | {"hive.py": code.replace(b"x ", b"share ")}).verdict is Verdict.SAME
     unseeing = tree | {"tests/test_hive.py": b"KEYS = ['raise Swarm(w.queen)']\n"}
     assert compare_trees(unseeing, unseeing | {"hive.py": renamed}).verdict is Verdict.SAME
+
+
+DOTTED = st.lists(st.sampled_from(["hive", "log", "a"]), min_size=1, max_size=4).map(".".join)
+
+
+@given(st.dictionaries(st.sampled_from(["x", "y"]), st.lists(DOTTED, max_size=3)), DOTTED)
+def test_importers_are_asked_the_other_way_round(imports, module):
+    """The index over all importers answers as asking each of them does."""
+    one_by_one = {each for each, names in imports.items() if any(touches(name, module) for name in names)}
+    assert Importers(imports).of(module) == one_by_one

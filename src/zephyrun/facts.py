@@ -17,6 +17,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left, bisect_right
+from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -33,6 +34,9 @@ class ScopeKind(StrEnum):
     LAMBDA = "lambda"
     COMPREHENSION = "comprehension"
     TYPES = "types"
+
+
+_NAMED_SCOPES = (ScopeKind.FUNCTION, ScopeKind.CLASS, ScopeKind.MODULE)
 
 
 class Role(StrEnum):
@@ -230,39 +234,51 @@ class FileFacts:
 
     def ancestors(self, scope: int) -> tuple[int, ...]:
         """`scope` and the scopes around it, innermost first."""
-        chain = []
-        while scope >= 0:
-            chain.append(scope)
-            scope = self.scopes[scope].parent
-        return tuple(chain)
+        return self._chains[scope]
+
+    @cached_property
+    def _chains(self) -> list[tuple[int, ...]]:
+        # A scope stands behind those around it, so theirs are known when its turn comes.
+        chains: list[tuple[int, ...]] = []
+        for index, scope in enumerate(self.scopes):
+            chains.append((index, *chains[scope.parent]) if scope.parent >= 0 else (index,))
+        return chains
 
     def owner(self, scope: int) -> int:
         """The nearest function, class or module that `scope` is part of (or is)."""
-        named = (ScopeKind.FUNCTION, ScopeKind.CLASS, ScopeKind.MODULE)
-        while self.scopes[scope].kind not in named:
+        while self.scopes[scope].kind not in _NAMED_SCOPES:
             scope = self.scopes[scope].parent
         return scope
 
     def dotted(self, scope: int) -> str:
         """The name of `scope`'s owner within the module, such as `Hive.weigh`; "" for the module."""
-        named = [self.scopes[index] for index in self.ancestors(self.owner(scope))]
-        parts = [
-            each.name for each in reversed(named) if each.kind in (ScopeKind.FUNCTION, ScopeKind.CLASS)
-        ]
-        return ".".join(parts)
+        return self._dotted_names[scope]
 
     @cached_property
-    def address_groups(self) -> dict[tuple[str, str], tuple[int, ...]]:
-        """Bindings by dotted scope and name, in text order: an ordinal counts along each tuple."""
+    def _dotted_names(self) -> list[str]:
+        names = [""]
+        for scope in self.scopes[1:]:
+            around = names[scope.parent]
+            if scope.kind not in _NAMED_SCOPES:
+                names.append(around)
+            else:
+                names.append(f"{around}.{scope.name}" if around else scope.name)
+        return names
+
+    @cached_property
+    def address_groups(self) -> dict[tuple[str, str], list[int]]:
+        """Bindings by dotted scope and name, in text order: an ordinal counts along each list."""
         groups: dict[tuple[str, str], list[int]] = {}
-        order = sorted(
-            (binding for binding in range(len(self.bindings)) if self.bindings[binding].references),
-            key=lambda binding: self.references[self.bindings[binding].references[0]].start,
-        )
-        for index in order:
+        names = self._dotted_names
+        met = [
+            (self.references[binding.references[0]].start, index)
+            for index, binding in enumerate(self.bindings)
+            if binding.references
+        ]
+        for _, index in sorted(met):
             binding = self.bindings[index]
-            groups.setdefault((self.dotted(binding.scope), binding.name), []).append(index)
-        return {address: tuple(group) for address, group in groups.items()}
+            groups.setdefault((names[binding.scope], binding.name), []).append(index)
+        return groups
 
     def ordinal(self, binding: int) -> int:
         """Which of the bindings of that name within its owner it is, from 1."""
@@ -291,9 +307,26 @@ class FileFacts:
         them. `text` is that of the file."""
         return tuple(
             literal
-            for literal in self.literals
-            if text[literal.start : literal.end] == spelling and self.dotted(literal.scope) == scope
+            for literal in self._literals_by_scope.get(scope, ())
+            if text[literal.start : literal.end] == spelling
         )
+
+    @cached_property
+    def _literals_by_scope(self) -> dict[str, list[Literal]]:
+        grouped: dict[str, list[Literal]] = {}
+        for literal in self.literals:
+            grouped.setdefault(self._dotted_names[literal.scope], []).append(literal)
+        return grouped
+
+    @cached_property
+    def module_names(self) -> frozenset[str]:
+        """Every name that the module itself defines."""
+        return frozenset(each.name for each in self.bindings if each.scope == 0 and not each.outside)
+
+    @cached_property
+    def literal_counts(self) -> Counter[str]:
+        """How often each value stands in the file."""
+        return Counter(each.value for each in self.literals)
 
     def roles(self, binding: int) -> frozenset[Role]:
         """What all the references of a binding do."""
@@ -321,6 +354,14 @@ class FileFacts:
     def names(self) -> frozenset[str]:
         """Every name that some binding of the file bears."""
         return frozenset(each.name for each in self.bindings)
+
+    @cached_property
+    def definitions_by_name(self) -> dict[str, list[Definition]]:
+        """The functions and classes of each name, in text order."""
+        found: dict[str, list[Definition]] = {}
+        for definition in self.definitions:
+            found.setdefault(definition.name, []).append(definition)
+        return found
 
     def hints_of(self, binding: int) -> tuple[Hint, ...]:
         """The hints for one binding."""

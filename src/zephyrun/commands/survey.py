@@ -154,7 +154,8 @@ def survey_paths(
         surveyed = _on_new_lines(surveyed, find_repository(root).changed_lines(since))
     decisions = read_decisions(root)
     n_found = sum(len(survey.findings) for survey in surveyed)
-    surveyed = [_undecided(survey, decisions) for survey in surveyed]
+    if decisions.declined:
+        surveyed = [_undecided(survey, decisions) for survey in surveyed]
     unread = [
         FileSurvey(name, 0, unread=data) for name, data in contents.items() if isinstance(data, str)
     ]

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
+from functools import cache, partial
 from math import log2
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.reserved import RESERVED
-from zephyrun.naming.evidence import names_in_reach, suggest_names
+from zephyrun.naming.evidence import names_mentioned, suggest_names
 from zephyrun.naming.words import crypticness
 from zephyrun.proof import reservations
 from zephyrun.proof.normal_form import is_local_variable
@@ -34,14 +35,25 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     """Judge every local of the file that is no parameter."""
     facts = view.facts
     promised: dict[int, set[str]] = {}
+    mentioned = cache(partial(names_mentioned, facts))
     judged = [
         (weight, binding)
-        for binding in range(len(facts.bindings))
-        if is_local_variable(facts, binding) and (weight := _weight(view, binding))
+        for binding, record in enumerate(facts.bindings)
+        # The cheap question first: most names are fine.
+        if record.scope
+        and crypticness(record.name.strip("_"))
+        and is_local_variable(facts, binding)
+        and (weight := _weight(view, binding))
     ]
     # The heaviest name chooses first where two would like the same new name.
     for weight, binding in sorted(judged, key=lambda entry: (-entry[0], entry[1])):
-        yield _finding(view, binding, weight, promised)
+        owner = facts.owner(facts.bindings[binding].scope)
+        # Functions inside one another share their names: what is promised in one is taken in all.
+        outermost = [index for index in facts.ancestors(owner) if index][-1:] or [0]
+        others = promised.setdefault(outermost[0], set())
+        finding = _finding(view, binding, weight, mentioned(owner) | others)
+        others.update(each.text for each in finding.suggestions[:1])
+        yield finding
 
 
 def _lines(view: FileView, binding: int) -> tuple[int, int]:
@@ -60,9 +72,6 @@ def _weight(view: FileView, binding: int) -> float:
     is_mangled = record.name != _spelling(view, binding)
     if not name or is_mangled or Role.IMPORT in roles or roles == {Role.READ}:
         return 0.0
-    badness = crypticness(name)
-    if not badness:
-        return 0.0
     first, last = _lines(view, binding)
     n_lines = last - first + 1
     is_in_comprehension = facts.scopes[record.scope].kind is ScopeKind.COMPREHENSION
@@ -70,7 +79,7 @@ def _weight(view: FileView, binding: int) -> float:
         return 0.0
     if _is_conventional(facts, binding, name, roles, n_lines):
         return 0.0
-    return badness * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
+    return crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
 
 
 def _is_conventional(
@@ -92,25 +101,19 @@ def _spelling(view: FileView, binding: int) -> str:
 
 
 def _finding(
-    view: FileView, binding: int, weight: float, promised: dict[int, set[str]]
+    view: FileView, binding: int, weight: float, taken: Collection[str]
 ) -> Finding:
+    """The finding for one name; `taken` are names that no suggestion may be."""
     facts, source = view.facts, view.source
     record = facts.bindings[binding]
     spelling = _spelling(view, binding)
-    owner = facts.owner(record.scope)
-    taken = names_in_reach(facts, binding)
-    # Functions inside one another share their names: what is promised in one is taken in all.
-    outermost = [index for index in facts.ancestors(owner) if index][-1:] or [0]
-    others = promised.setdefault(outermost[0], set())
     suggestions = suggest_names(
         source,
         facts,
         binding,
         spelling,
-        lambda text: text not in RESERVED and text not in taken and text not in others,
+        lambda text: text not in RESERVED and text not in taken and text not in facts.module_names,
     )
-    if suggestions:
-        others.add(suggestions[0].text)
     first, last = _lines(view, binding)
     start = facts.references[record.references[0]].start
     remedy, confirm, because = _remedy(view, binding, spelling)

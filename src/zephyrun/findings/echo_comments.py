@@ -96,7 +96,7 @@ def find_echo_comments(view: FileView) -> Iterator[Finding]:
     """Judge every comment that stands alone on a statement."""
     facts = view.facts
     for index, comment in enumerate(facts.comments):
-        if not is_instruction(comment.text) and _is_echo(view, index):
+        if _is_echo(view, index) and not is_instruction(comment.text):
             words = len(_WORD.findall(comment.text))
             confirm = view.quoted((comment.start,))
             yield Finding(
@@ -121,14 +121,14 @@ def _is_echo(view: FileView, index: int) -> bool:
         return False
     statement = facts.statements[comment.statement]
     comment_line = source.line_of(comment.start)
-    if _is_part_of_block(view, index):
-        return False
     if comment.own_line:
         if source.line_of(statement.start) != comment_line + 1:
             return False
         if _heads_paragraph(view, comment, statement):
             return False
     elif not source.line_of(statement.start) == source.line_of(statement.head_end) == comment_line:
+        return False
+    if _is_part_of_block(view, index):
         return False
     return _says_only(comment.text, source.text[statement.start : statement.head_end], statement.sort)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import base64
 import hashlib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -13,7 +12,7 @@ from zephyrun.naming.evidence import Suggestion
 from zephyrun.proof import Surroundings, quoted_line_reservations
 from zephyrun.source import Place, SourceText
 
-_ID_LENGTH = 8
+_ID_LENGTH = 10
 
 
 class Remedy(StrEnum):
@@ -49,8 +48,8 @@ class Finding:
     def id(self) -> str:
         """Stays the same while the finding does, also when lines above it move."""
         address = "\0".join((self.kind, self.path, self.scope, self.subject, str(self.ordinal)))
-        digest = hashlib.sha256(address.encode("utf-8", "surrogatepass")).digest()
-        return base64.b32encode(digest).decode().lower()[:_ID_LENGTH]
+        digest = hashlib.sha256(address.encode("utf-8", "surrogatepass")).hexdigest()
+        return digest[:_ID_LENGTH]
 
 
 @dataclass(frozen=True, slots=True)

@@ -8,7 +8,6 @@ a half), where it is data among other data, and in tests, whose numbers are exam
 from __future__ import annotations
 
 import re
-from collections import Counter
 from collections.abc import Iterator, Mapping
 from pathlib import PurePosixPath
 
@@ -46,7 +45,6 @@ def find_magic_numbers(view: FileView) -> Iterator[Finding]:
     """Judge every number of the file."""
     if _is_test(view.path):
         return
-    counts = Counter(each.value for each in view.facts.literals)
     confirm: tuple[str, ...] | None = None
     promised: dict[str, str] = {}
     for literal in view.facts.literals:
@@ -60,7 +58,7 @@ def find_magic_numbers(view: FileView) -> Iterator[Finding]:
                 )
             )
         needed = (*confirm, *view.quoted((literal.start,)))
-        finding = _finding(view, literal, counts[literal.value], needed, promised)
+        finding = _finding(view, literal, view.facts.literal_counts[literal.value], needed, promised)
         if finding.suggestions:
             promised.setdefault(finding.suggestions[0].text, literal.value)
         yield finding
@@ -72,11 +70,11 @@ def _is_test(path: str) -> bool:
 
 
 def _is_magic(view: FileView, literal: Literal) -> bool:
+    if literal.sort not in _SORTS or literal.value in _PLAIN or literal.context in _PLAIN_CONTEXTS:
+        return False
     facts, text = view.facts, view.source.text
     spelling = text[literal.start : literal.end]
     before = code_before(view.source, literal)
-    if literal.sort not in _SORTS or literal.value in _PLAIN or literal.context in _PLAIN_CONTEXTS:
-        return False
     if _MASK.match(spelling) or literal.beside in _PLAIN_CALLEES | _CALENDAR:
         return False
     if _FROM_THE_END.search(before):

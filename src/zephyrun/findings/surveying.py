@@ -9,7 +9,7 @@ from zephyrun.findings.fences import fenced_lines
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.table import KINDS
 from zephyrun.languages.python import UnreadableSource, parse
-from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.languages.python.reading import deep_recursion, without_collector
 from zephyrun.proof import Surroundings
 
 
@@ -27,6 +27,14 @@ def survey_source(
     path: str, data: bytes, surroundings: Surroundings, kinds: Collection[str]
 ) -> FileSurvey:
     """Look for the given kinds in one file, worst first. No errors: what cannot be read says so."""
+    # Around it all, so that tree and facts are gone before the collector looks again.
+    with without_collector():
+        return _survey(path, data, surroundings, kinds)
+
+
+def _survey(
+    path: str, data: bytes, surroundings: Surroundings, kinds: Collection[str]
+) -> FileSurvey:
     try:
         parsed = parse(data)
     except UnreadableSource as problem:

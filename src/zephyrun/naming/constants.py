@@ -85,11 +85,7 @@ def suggest_constant_names(
 def _keeps_constants_private(facts: FileFacts) -> bool:
     """Whether a constant of the module would bear an underscore: where the module lists its public
     names, or most of its constants do."""
-    constants = [
-        each.name
-        for each in facts.bindings
-        if each.scope == 0 and not each.outside and each.name.isupper()
-    ]
+    constants = [name for name in facts.module_names if name.isupper()]
     n_private = sum(name.startswith("_") for name in constants)
     return "__all__" in facts.names or n_private > len(constants) / 2
 
@@ -98,15 +94,22 @@ def _candidates(source: SourceText, facts: FileFacts, literal: Literal) -> Itera
     comment = _remark(source, facts, literal)
     if text := name_from_words(comment):
         yield Suggestion(text.upper(), _COMMENT_SCORE, (f"its comment says {snippet(comment)}",))
-    near = _words_near(source, facts, literal)
-    for value, name, world in _KNOWN if literal.context != "compared" else ():
-        if value == literal.value and (not world or near & {stem(word) for word in world.split()}):
-            yield Suggestion(name, _KNOWN_SCORE, (f"{value} beside {_some(near, world)}",))
+    if literal.context != "compared":
+        yield from _known_by_value(source, facts, literal)
     if literal.context == "argument":
         yield from _from_call(source, facts, literal)
     if literal.context == "compared" and _says_something(literal.beside) and _is_ordered(source, literal):
         name = f"{snake_case(literal.beside)}_limit".upper()
         yield Suggestion(name, _LIMIT_SCORE, (f"a limit of {literal.beside}",))
+
+
+def _known_by_value(source: SourceText, facts: FileFacts, literal: Literal) -> Iterator[Suggestion]:
+    near: set[str] = set()
+    for value, name, world in _KNOWN:
+        if value == literal.value:
+            near = near or _words_near(source, facts, literal)
+            if not world or near & {stem(word) for word in world.split()}:
+                yield Suggestion(name, _KNOWN_SCORE, (f"{value} beside {_some(near, world)}",))
 
 
 def _says_something(name: str) -> bool:
@@ -124,8 +127,9 @@ def _remark(source: SourceText, facts: FileFacts, literal: Literal) -> str:
     line = source.line_of(literal.start)
     if comment is None or source.line_of(comment.start) != line:
         return ""
-    others = [each for each in facts.literals if source.line_of(each.start) == line]
-    return comment.text if len(others) == 1 else ""
+    start = source.line_starts[line - 1]
+    n_numbers = sum(start <= each.start < comment.start for each in facts.literals)
+    return comment.text if n_numbers == 1 else ""
 
 
 def _words_near(source: SourceText, facts: FileFacts, literal: Literal) -> set[str]:
@@ -144,9 +148,7 @@ def _from_call(source: SourceText, facts: FileFacts, literal: Literal) -> Iterat
         name = f"{literal.beside}_{unit}".upper()
         yield Suggestion(name, _UNIT_SCORE, (f"{literal.beside} takes {unit.lower()}",))
     position = literal.position
-    for definition in facts.definitions:
-        if definition.name != literal.beside:
-            continue
+    for definition in facts.definitions_by_name.get(literal.beside, ()):
         if parameter := parameter_name(definition, position):
             words = split_name(parameter)
             name = parameter if len(words) > 1 else f"{definition.name}_{parameter}"

@@ -8,7 +8,7 @@ a reader would take the name; agreeing evidence adds up as independent chances d
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -77,6 +77,7 @@ _NO_NOUNS = frozenset(
     try make makes get gets set sets check checks add adds keep keeps""".split()
 )
 _COMMENT_BREAK = re.compile(r"[,;:(.\-–—=/]| in | for | from | per | which | that ")
+_PLAIN_WORDS = re.compile(r"[a-z ]+")
 _MOST_WORDS_IN_A_NAME = 4
 _MOST_WORDS_IN_A_REMARK = 3
 
@@ -189,8 +190,8 @@ def _from_hint(source: SourceText, facts: FileFacts, hint: Hint) -> Iterator[_Ca
         if text:
             yield _Candidate(text, "returned", f"returned by {hint.name}")
     elif hint.source == "argument":
-        for definition in facts.definitions:
-            if definition.name == hint.name and (parameter := parameter_name(definition, hint.position)):
+        for definition in facts.definitions_by_name.get(hint.name, ()):
+            if parameter := parameter_name(definition, hint.position):
                 yield _Candidate(
                     snake_case(parameter), "argument", f"passed to {hint.name} as {parameter}"
                 )
@@ -231,7 +232,7 @@ def _from_comments(source: SourceText, facts: FileFacts, binding: int) -> Iterat
 def name_from_words(comment: str) -> str:
     """A name from a short noun phrase such as `# elapsed days`; "" where it is not that short."""
     phrase = _COMMENT_BREAK.split(comment.lstrip("#").strip().lower())[0]
-    if not re.fullmatch(r"[a-z ]+", phrase):
+    if not _PLAIN_WORDS.fullmatch(phrase):
         return ""
     words = [word for word in phrase.split() if word not in _STOP_WORDS]
     if _NO_NOUNS & set(words):
@@ -245,13 +246,10 @@ def snippet(text: str) -> str:
     return words if len(words) <= _SNIPPET_LENGTH else words[: _SNIPPET_LENGTH - 1] + "…"
 
 
-def names_in_reach(facts: FileFacts, binding: int) -> Collection[str]:
-    """Every name that a new name for the binding must not be: whatever is mentioned in the function
-    around it, and whatever the module itself defines."""
-    owner = facts.owner(facts.bindings[binding].scope)
-    around = facts.scopes[owner]
-    taken = set()
-    for index in facts.references_between(around.start, around.end):
-        taken.add(facts.bindings[facts.references[index].binding].name)
-    taken.update(each.name for each in facts.bindings if each.scope == 0 and not each.outside)
-    return taken
+def names_mentioned(facts: FileFacts, scope: int) -> set[str]:
+    """Every name that is mentioned between the beginning and the end of a scope, inner ones included."""
+    around = facts.scopes[scope]
+    return {
+        facts.bindings[facts.references[index].binding].name
+        for index in facts.references_between(around.start, around.end)
+    }

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 
 _PARTS = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+|[^\W\d_A-Za-z]+")
 _VOWELS = frozenset("aeiouy")
@@ -68,6 +69,7 @@ _IRREGULAR = {
     "series": "", "news": "", "status": "", "bus": "", "lens": "", "axis": "", "basis": "",
     "bees": "bee", "queries": "query",
 }  # fmt: skip
+_UNSPEAKABLE = re.compile(r"[^aeiouy]{5,}")
 _SHORTEST_PLURAL_IN_IES = 4
 _SHORTEST_PLURAL_IN_S = 3
 _SHORTEST_STEM = 3
@@ -126,6 +128,7 @@ def keeps_letters(short: str, full: str) -> bool:
     return all(letter in rest for letter in letters)
 
 
+@cache
 def stem(word: str) -> str:
     """A rough stem, so that `weights`, `weighing` and `weigh` meet."""
     for ending in ("ings", "ing", "ies", "ied", "es", "ed", "s"):
@@ -135,6 +138,7 @@ def stem(word: str) -> str:
     return word.rstrip("e")
 
 
+@cache
 def is_readable(word: str) -> bool:
     """Whether a reader knows or can at least pronounce a lower-case word."""
     if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS:
@@ -142,9 +146,10 @@ def is_readable(word: str) -> bool:
         return True
     if len(word) <= _LONGEST_TRUSTED_SKELETON or not _VOWELS & set(word):
         return False
-    return re.search(r"[^aeiouy]{5,}", word) is None
+    return _UNSPEAKABLE.search(word.removesuffix("s")) is None
 
 
+@cache
 def crypticness(name: str) -> float:
     """How hard a name is to read, from 0 (plain) to 1 (says nothing)."""
     words = split_name(name)

@@ -85,7 +85,7 @@ def namespace_reservations(
             yield _reservation(f"{binding.name}()", facts.references[binding.references[0]].start)
     for attribute in sorted(_NAMESPACE_ATTRIBUTES & facts.attributes):
         yield _reservation(f".{attribute}", 0)
-    if (table := _NAMESPACE_TABLE.search(text)) is not None:
+    if "__dict__" in text and (table := _NAMESPACE_TABLE.search(text)) is not None:
         yield _reservation("__dict__", table.start())
     for reader in sorted(surroundings.walked_by):
         yield _reservation(reader, 0)

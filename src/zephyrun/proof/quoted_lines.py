@@ -16,10 +16,10 @@ from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import SourceText
 
 # Only files with one of these words are looked at: without one of them nobody sees a source line.
-_SHOWS_LINES = re.compile(rb"(?i)traceback|linecache|stderr|warning")
+_LINE_MARKS = (b"raceback", b"RACEBACK", b"linecache", b"stderr")
 _TRACEBACK = b"Traceback (most recent call last)"
 _LONG_TEXT = re.compile(rb"(?s)\"\"\".*?\"\"\"|'''.*?'''")
-_HIDDEN_QUOTE = {b"\\'": b"\x01", b'\\"': b"\x02"}
+_HIDDEN_QUOTES = ((b"\\'", b"\x01", b"'"), (b'\\"', b"\x02", b'"'))
 # A single word may be anything; a line of code has more to it.
 _MORE_THAN_A_WORD = re.compile(rb"\w.*\W|\W.*\w")
 
@@ -28,40 +28,40 @@ def find_quoted_lines(files: Mapping[str, bytes]) -> dict[bytes, str]:
     """Whatever may be a line of code that a text of the project quotes, with the file that does."""
     quoted: dict[bytes, str] = {}
     for path, data in files.items():
-        for line in _possible_lines(path, data):
-            stripped = line.strip()
-            if not stripped.startswith(b"#") and _MORE_THAN_A_WORD.search(stripped):
-                quoted.setdefault(stripped, path)
+        for line in set(map(bytes.strip, _possible_lines(path, data))):
+            quoted.setdefault(line, path)
     return quoted
 
 
-def _possible_lines(path: str, data: bytes) -> Iterable[bytes]:
+def _possible_lines(path: str, data: bytes) -> list[bytes]:
     if is_python(path):
-        return _quoted_in_code(data) if _SHOWS_LINES.search(data) else ()
-    return data.splitlines() if _TRACEBACK in data else ()
+        return _quoted_in_code(data) if any(mark in data for mark in _LINE_MARKS) else []
+    return data.splitlines() if _TRACEBACK in data else []
 
 
-def _quoted_in_code(data: bytes) -> Iterator[bytes]:
+def _quoted_in_code(data: bytes) -> list[bytes]:
     """What stands between quotes, at a glance: to read the file would cost many times as much."""
+    lines: list[bytes] = []
     for text in _LONG_TEXT.findall(data):
-        yield from text.strip(b"\"'").replace(rb"\n", b"\n").splitlines()
-    for line in data.splitlines():
-        if b"'" not in line and b'"' not in line:
-            continue
-        for written, hidden in _HIDDEN_QUOTE.items():
-            line = line.replace(written, hidden)
-        for quote in (b"'", b'"'):
-            for piece in line.split(quote)[1:]:
-                for part in piece.split(rb"\n"):
-                    yield part.replace(b"\x01", b"'").replace(b"\x02", b'"')
+        lines += text.strip(b"\"'").replace(rb"\n", b"\n").splitlines()
+    for written, hidden, _ in _HIDDEN_QUOTES:
+        data = data.replace(written, hidden)
+    for _, hidden, quote in _HIDDEN_QUOTES:
+        pieces = [piece for piece in data.split(quote)[1:] if b"\n" not in piece]
+        lines += b"\n".join(pieces).replace(hidden, quote).replace(rb"\n", b"\n").split(b"\n")
+    return lines
 
 
 def quoted_in(data: bytes, quoted: Mapping[bytes, str]) -> frozenset[tuple[str, str]]:
     """The lines of one file that are quoted, without the space around them, each with where."""
     if not quoted:
         return frozenset()
-    found = {line.strip() for line in data.splitlines()} & quoted.keys()
-    return frozenset((line.decode("utf-8", "replace"), quoted[line]) for line in found)
+    found = quoted.keys() & set(map(bytes.strip, data.splitlines()))
+    return frozenset(
+        (line.decode("utf-8", "replace"), quoted[line])
+        for line in found
+        if not line.startswith(b"#") and _MORE_THAN_A_WORD.search(line)
+    )
 
 
 def quoted_line_reservations(

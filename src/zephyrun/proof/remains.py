@@ -7,9 +7,10 @@ the code can clear. Without a person's word for it the verdict is `unproven`.
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from itertools import combinations
 from typing import NamedTuple
 
 from zephyrun.facts import FileFacts, ScopeKind, Text
@@ -140,6 +141,30 @@ def touches(imported: str, module: str) -> bool:
         or f".{module}." in imported
         or module.endswith("." + imported)
     )
+
+
+class Importers:
+    """Who imports what, asked the other way round: whose imports `touches` a module? Asked for every
+    module of a project, so that its cost must not grow with all pairs of them."""
+
+    def __init__(self, imports: Mapping[str, Iterable[str]]) -> None:
+        self._by_name: dict[str, set[str]] = {}
+        self._by_part: dict[str, set[str]] = {}
+        for importer, names in imports.items():
+            for name in names:
+                self._by_name.setdefault(name, set()).add(importer)
+                parts = name.split(".")
+                for start, end in combinations(range(len(parts) + 1), 2):
+                    self._by_part.setdefault(".".join(parts[start:end]), set()).add(importer)
+
+    def of(self, module: str) -> frozenset[str]:
+        """The importers with a name that touches the module."""
+        parts = module.split(".")
+        found = set(self._by_part.get(module, ()))
+        for cut in range(1, len(parts)):
+            found |= self._by_name.get(".".join(parts[:cut]), set())
+            found |= self._by_name.get(".".join(parts[cut:]), set())
+        return frozenset(found)
 
 
 def absolute_imports(imports: Iterable[str], module: str) -> set[str]:

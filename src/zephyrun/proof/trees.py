@@ -11,7 +11,7 @@ from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
-from zephyrun.proof.remains import Surroundings, absolute_imports, reads_source, touches
+from zephyrun.proof.remains import Importers, Surroundings, absolute_imports, reads_source, touches
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
 # A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
@@ -22,16 +22,17 @@ _SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get
 _FUNCTION_MARKS = (b"co_varnames", b"co_cellvars", b"co_freevars", b"getclosurevars")
 _FRAME_MARKS = (b"f_locals", b"getargvalues", b"getinnerframes", b"getouterframes", *_FUNCTION_MARKS)
 
-# What goes through the names of a module that it is given; those of an instance do not count.
-_WALKS_NAMES = re.compile(
-    rb"\b(?:vars|dir|getmembers)\s*\(\s*(?!self\b|cls\b)[^\s)]|(?<!self\.)(?<!cls\.)__dict__"
-    rb"|__globals__|co_consts|co_names"
+# What goes through the names of a module that it is given; those of an instance do not count. Each
+# pattern begins with a fixed word, which is what makes a search of every file cheap.
+_WALKING_CALL = rb"%b(?<!\w%b)\s*\(\s*(?!self\b|cls\b)[^\s)]"
+_WALKS_NAMES = (
+    *(re.compile(_WALKING_CALL % (name, name)) for name in (b"vars", b"dir", b"getmembers")),
+    re.compile(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
+    *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
 )
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
-_IMPORT = re.compile(
-    rb"(?m)(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)"
-    % ((_SPACE,) * 4)
-)
+_IMPORT = re.compile(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
+_BEFORE_IMPORT = re.compile(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
 _COMMENT = re.compile(rb"#[^\r\n]*|\\")
 _STAR_IMPORT = re.compile(rb"\bimport\s*\(?\s*\*")
 
@@ -179,8 +180,9 @@ def find_surroundings(
     walks_of = {
         modules[name]: _imports(data, modules[name])
         for name, data in contents.items()
-        if _WALKS_NAMES.search(data)
+        if any(pattern.search(data) for pattern in _WALKS_NAMES)
     }
+    names_read, names_walked = Importers(reads_of), Importers(walks_of)
     any_reads_source = any(
         _reads_source(data) for data in contents.values() if _has_any(data, _SOURCE_MARKS)
     )
@@ -191,16 +193,8 @@ def find_surroundings(
         name: Surroundings(
             module,
             frozenset(frame_readers - {module}),
-            frozenset(
-                reader
-                for reader, imported in reads_of.items()
-                if reader != module and any(touches(each, module) for each in imported)
-            ),
-            frozenset(
-                walker
-                for walker, imported in walks_of.items()
-                if walker != module and any(touches(each, module) for each in imported)
-            ),
+            names_read.of(module) - {module},
+            names_walked.of(module) - {module},
             any_reads_source,
             quoted_in(contents[name], quoted),
         )
@@ -217,12 +211,23 @@ def _imports(data: bytes, module: str) -> set[str]:
     import counts, also in a file that cannot be read. To read it all would double a survey's cost."""
     names: list[str] = []
     for match in _IMPORT.finditer(data):
-        source = (match[1] or b"").decode("utf-8", "replace")
-        listed = _COMMENT.sub(b"", match[2]).strip(b"()").decode("utf-8", "replace")
+        before = _BEFORE_IMPORT.search(data[_line_start(data, match.start()) : match.start()])
+        if before is None:
+            continue
+        source = (before[1] or b"").decode("utf-8", "replace")
+        listed = _COMMENT.sub(b"", match[1]).strip(b"()").decode("utf-8", "replace")
         imported = [part.split()[0] for part in listed.split(",") if part.split()]
         joint = "" if source.endswith(".") or not source else "."
         names += [source, *(f"{source}{joint}{name}" for name in imported)]
     return absolute_imports(filter(None, names), module)
+
+
+def _line_start(data: bytes, position: int) -> int:
+    """Where the line begins, or the one that goes on in it behind a backslash."""
+    start = data.rfind(b"\n", 0, position) + 1
+    while data[:start].endswith((b"\\\n", b"\\\r\n")):
+        start = data.rfind(b"\n", 0, start - 1) + 1
+    return start
 
 
 def _reads_source(data: bytes) -> bool:

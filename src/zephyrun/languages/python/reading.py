@@ -50,7 +50,7 @@ def deep_recursion() -> Iterator[None]:
 
 
 @contextmanager
-def _without_collector() -> Iterator[None]:
+def without_collector() -> Iterator[None]:
     """Spare the collector of cycles: a tree and its facts are many new objects and hold no cycles, so
     it would look through them again and again for nothing."""
     was_enabled = gc.isenabled()
@@ -74,7 +74,7 @@ def parse(data: bytes) -> ParsedFile:
 
 def parse_with_table(data: bytes) -> tuple[ParsedFile, ScopeTable]:
     """Read one file and give the resolver's own table as well. Errors: as for `parse`."""
-    with _without_collector():
+    with without_collector():
         return _parse_with_table(data)
 
 

@@ -11,7 +11,7 @@ import ast
 import re
 import sys
 import unicodedata
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any
 
 from zephyrun.facts import Definition, Exposure, Hint, Literal, Role, ScopeKind, Statement, Text
@@ -45,11 +45,10 @@ _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame 
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
-_COMPOUND = (
+_COMPOUND = frozenset({
     ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.If, ast.For, ast.AsyncFor, ast.While,
     ast.With, ast.AsyncWith, ast.Try, ast.TryStar, ast.Match,
-)  # fmt: skip
-_BLOCKS = frozenset({"body", "orelse", "finalbody", "handlers", "cases", "decorator_list"})
+})  # fmt: skip
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
 _TRANSPARENT_CALLS = frozenset(
     "int float str list tuple set frozenset sorted reversed round abs iter next".split()
@@ -57,6 +56,10 @@ _TRANSPARENT_CALLS = frozenset(
 _BUILTIN_METHODS = frozenset(
     name for each in (str, bytes, list, dict, set, int, float) for name in dir(each)
 )
+
+
+# Twice as fast as calling the class; for records that every file has by the thousand.
+_new_record = tuple.__new__
 
 
 class Walk:
@@ -78,8 +81,7 @@ class Walk:
         self.places: dict[tuple[int, str], tuple[int, ...]] = {}
         self.unplaced: list[str] = []
         self._text_ends = dict(texts)
-        self._starts = source.line_starts
-        self._is_ascii = source.is_ascii
+        self.start_of, self.end_of = _position_readers(source)
         self._scope = 0
         self._depth = 0
         self._class_name = ""
@@ -92,18 +94,6 @@ class Walk:
         self._sorts: dict[type[ast.AST], str] = {}
 
     # -- positions ---------------------------------------------------------------------------
-
-    def start_of(self, node: Any) -> int:
-        """The offset at which a node begins."""
-        if self._is_ascii:
-            return self._starts[node.lineno - 1] + node.col_offset  # type: ignore[no-any-return]
-        return self.source.offset_of_utf8(node.lineno, node.col_offset)
-
-    def end_of(self, node: Any) -> int:
-        """The offset just behind a node."""
-        if self._is_ascii:
-            return self._starts[node.end_lineno - 1] + node.end_col_offset  # type: ignore[no-any-return]
-        return self.source.offset_of_utf8(node.end_lineno, node.end_col_offset)
 
     def _find(self, pattern: re.Pattern[str], position: int, name: str) -> int:
         """Where `name` stands, at the place that `pattern` finds from `position` on."""
@@ -184,9 +174,9 @@ class Walk:
             self._constant(node, context, beside, position)  # type: ignore[arg-type]
         elif kind is ast.JoinedStr:
             self._joined(node, context, beside)  # type: ignore[arg-type]
-        elif isinstance(node, ast.UnaryOp) and isinstance(node.operand, ast.Constant):
+        elif kind is ast.UnaryOp and type(node.operand) is ast.Constant:  # type: ignore[attr-defined]
             # A sign belongs to its number: `-1` stands where the whole stands.
-            self.visit(node.operand, context, beside, position)
+            self.visit(node.operand, context, beside, position)  # type: ignore[attr-defined]
         else:
             if kind not in self._visitors:
                 self._visitors[kind] = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
@@ -200,8 +190,17 @@ class Walk:
             self.visit(node, context, beside)
 
     def _children(self, node: ast.AST) -> None:
-        for child in ast.iter_child_nodes(node):
-            self.visit(child)
+        for field in node._fields:
+            child = getattr(node, field, None)
+            if isinstance(child, ast.AST):
+                self.visit(child)
+            elif isinstance(child, list):
+                for each in child:
+                    if isinstance(each, ast.AST):
+                        self.visit(each)
+
+    def _visit_expr(self, node: ast.Expr) -> None:
+        self.visit(node.value)
 
     # -- statements --------------------------------------------------------------------------
 
@@ -223,34 +222,19 @@ class Walk:
         return documentation
 
     def _note_statement(self, node: ast.stmt) -> None:
-        start, end = self._full_start(node), self.end_of(node)
-        is_compound = isinstance(node, _COMPOUND)
-        head_end = self._end_of_head(node, start) if is_compound else end
         kind = type(node)
+        end = self.end_of(node)
+        if kind in _COMPOUND:
+            start = self._full_start(node)
+            head_end = max([start, *map(self.end_of, _last_parts_of_head(node))])
+        else:
+            start, head_end = self.start_of(node), end
         sort = self._sorts.get(kind)
         if sort is None:
             sort = self._sorts[kind] = kind.__name__.lower()
-        self.statements.append(Statement(start, end, head_end, sort, self._depth - 1, self._scope))
-
-    def _end_of_head(self, node: ast.stmt, start: int) -> int:
-        """Where the last part of a compound statement's head ends; `start` where it has no parts."""
-        ends = [start]
-        # Some parts have no place of their own: then those inside them count.
-        parts: list[ast.AST] = [node]
-        while parts:
-            part = parts.pop()
-            for field in part._fields:
-                if part is node and field in _BLOCKS:
-                    continue
-                value = getattr(part, field, None)
-                for inner in value if isinstance(value, list) else (value,):
-                    if isinstance(inner, ast.expr):
-                        ends.append(self.end_of(inner))
-                    elif isinstance(inner, ast.AST):
-                        if hasattr(inner, "lineno"):
-                            ends.append(self.end_of(inner))
-                        parts.append(inner)
-        return max(ends)
+        self.statements.append(
+            _new_record(Statement, (start, end, head_end, sort, self._depth - 1, self._scope))
+        )
 
     def _full_start(self, node: Any) -> int:
         """Where a node begins, decorators included."""
@@ -590,19 +574,24 @@ class Walk:
     # -- expressions -------------------------------------------------------------------------
 
     def _visit_name(self, node: ast.Name) -> None:
+        name, context = node.id, type(node.ctx)
         start = self.start_of(node)
-        if isinstance(node.ctx, ast.Load):
-            self._mention(node, "id", node.id, start, Role.READ)
-            if node.id == "super" and not self._is_quoted:
-                kind = self.table.scopes[self._scope].kind
-                if kind in (ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION):
-                    self.table.mark(self._scope, CLASS_CELL, Mark.READ)
-            elif node.id in _ALL_NAME_READERS:
-                # Handed on as a value, it may be called from anywhere in this file.
-                self._expose(node.id, node, whole_file=True)
+        is_read = context is ast.Load
+        role = Role.READ if is_read else Role.DELETE if context is ast.Del else Role.ASSIGN
+        if self._is_quoted or not self.source.text.startswith(name, start):
+            self._mention(node, "id", name, start, role)
         else:
-            role = Role.DELETE if isinstance(node.ctx, ast.Del) else Role.ASSIGN
-            self._mention(node, "id", node.id, start, role)
+            mangled = self._mangled(name) if self._class_name else name
+            self.table.mention(mangled, start, start + len(name), role, self._scope)
+        if not is_read:
+            return
+        if name == "super" and not self._is_quoted:
+            kind = self.table.scopes[self._scope].kind
+            if kind in (ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION):
+                self.table.mark(self._scope, CLASS_CELL, Mark.READ)
+        elif name in _ALL_NAME_READERS:
+            # Handed on as a value, it may be called from anywhere in this file.
+            self._expose(name, node, whole_file=True)
 
     def _target(self, node: ast.expr, role: Role) -> None:
         """Visit what a loop, `with` or comprehension binds."""
@@ -758,13 +747,17 @@ class Walk:
         else:
             sort = type(value).__name__
             self.literals.append(
-                Literal(start, end, _show(value), sort, self._scope, context, beside, position)
+                _new_record(
+                    Literal, (start, end, _show(value), sort, self._scope, context, beside, position)
+                )
             )
 
     def _note_text(
         self, start: int, end: int, words: str, use: str, beside: str, *, interpolated: bool
     ) -> None:
-        self.texts.append(Text(start, end, words, self._scope, use, beside, interpolated))
+        self.texts.append(
+            _new_record(Text, (start, end, words, self._scope, use, beside, interpolated))
+        )
         looks_up = self._speaks_of_builtins or beside in _GETTERS
         if words in _FRAME_READERS or (looks_up and self._reads_names(words)):
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
@@ -828,6 +821,45 @@ class Walk:
             for start, source, name, position, first, last in self.hints
             if start in bindings_at and name
         )
+
+
+def _position_readers(source: SourceText) -> tuple[Callable[[Any], int], Callable[[Any], int]]:
+    """What gives the offset at which a node begins, and the one just behind it. A survey asks for
+    hundreds of thousands, so text in which bytes and characters count alike takes a short cut."""
+    line_starts = source.line_starts
+    if source.is_ascii:
+        return (
+            lambda node: line_starts[node.lineno - 1] + node.col_offset,
+            lambda node: line_starts[node.end_lineno - 1] + node.end_col_offset,
+        )
+    return (
+        lambda node: source.offset_of_utf8(node.lineno, node.col_offset),
+        lambda node: source.offset_of_utf8(node.end_lineno, node.end_col_offset),
+    )
+
+
+def _last_parts_of_head(node: Any) -> Iterator[ast.AST]:
+    """The parts of a compound statement's head among which the last one is."""
+    if isinstance(node, ast.If | ast.While):
+        yield node.test
+    elif isinstance(node, ast.For | ast.AsyncFor):
+        yield node.iter
+    elif isinstance(node, ast.With | ast.AsyncWith):
+        yield node.items[-1].optional_vars or node.items[-1].context_expr
+    elif isinstance(node, ast.Match):
+        yield node.subject
+    elif isinstance(node, ast.ClassDef):
+        yield from (each[-1] for each in (node.bases, node.keywords) if each)
+        yield from getattr(node, "type_params", ())[-1:]
+    elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+        arguments = node.args
+        if node.returns is not None:
+            yield node.returns
+        yield from (each for each in (arguments.vararg, arguments.kwarg) if each is not None)
+        for group in (arguments.posonlyargs, arguments.args, arguments.kwonlyargs, arguments.defaults):
+            yield from group[-1:]
+        yield from (each for each in arguments.kw_defaults if each is not None)
+        yield from getattr(node, "type_params", ())[-1:]
 
 
 def _show(value: object) -> str:
