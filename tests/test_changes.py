@@ -16,8 +16,10 @@ from zephyrun.findings import KINDS, survey_source
 from zephyrun.languages.python import parse
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.plan import steps_from_findings
-from zephyrun.proof import Surroundings, Verdict, compare_files
+from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.normal_form import is_local_variable
+from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.verdict import Verdict
 
 HERE = Surroundings("log")
 N_RENAMED = 15

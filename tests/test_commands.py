@@ -369,7 +369,7 @@ def test_a_constant_that_another_file_might_notice_is_refused(project):
     (project / "cleanup.toml").write_text(plan)
     done = document("apply", "cleanup.toml", cwd=project, code=1)
     assert len(done["applied"]) == len(done["refused"]) == 1
-    assert "`HEAVY` stands in hive/show.py too" in done["refused"][0]["reason"]
+    assert "`HEAVY` stands in hive/show.py (line" in done["refused"][0]["reason"]
     assert (project / "hive/limits.py").read_text() == (
         "GAIN_LIMIT = 45\n\n\ndef heavy(hive):\n    return hive.weight > 18 or hive.gain > GAIN_LIMIT\n"
     )
@@ -385,7 +385,7 @@ def test_decisions_stay(project):
     kept = [each.replace('note = ""', 'note = "pounds or kg?"') if 'old = "w"' in each else each for each in kept]
     (project / "cleanup.toml").write_text("[[step]]".join([head, *kept]))
     said = zephyrun("apply", "cleanup.toml", cwd=project).stdout
-    assert "2 steps struck out: with --remember they are not proposed again" in said
+    assert "2 steps struck out: to have that remembered, apply with --remember" in said
     found = document("survey", "hive", cwd=project)
     assert {each["subject"] for each in found["findings"]} == {"t", "w", "q"} and found["declined"] == 0
     assert [(each["path"], each["text"]) for each in found["notes"]] == [("hive/log.py", "pounds or kg?")]

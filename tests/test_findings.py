@@ -4,7 +4,7 @@ import pytest
 
 from zephyrun.findings import KINDS, Remedy, survey_source
 from zephyrun.naming.words import keeps_letters, plural, singular, split_name
-from zephyrun.proof import Surroundings
+from zephyrun.proof.remains import Surroundings
 
 
 def found(code: str, kind: str = "cryptic-name"):

@@ -1,6 +1,7 @@
 """Whole projects: what is surveyed, what is only read, settings, revisions."""
 
 import json
+import shutil
 import subprocess
 
 import pytest
@@ -126,6 +127,8 @@ def test_import_roots_can_be_set(tmp_path):
         ("leave_out = 3\n", "line 1: `leave_out` must be a list of texts"),
         ("leave_out = [3]\n", "must be a list of texts"),
         ("leave_out = \n", "is not valid TOML"),
+        ("target = 3.11\n", "line 1: `target` must be a text"),
+        ('remember = "yes"\n', "line 1: `remember` must be true or false"),
     ],
 )
 def test_bad_settings(tmp_path, text, message):
@@ -134,3 +137,99 @@ def test_bad_settings(tmp_path, text, message):
     (tmp_path / "log.py").write_text(CODE)
     said = zephyrun("survey", "log.py", cwd=tmp_path, code=2).stderr
     assert message in said and "zephyrun.toml" in said
+
+
+SEARCHED = {
+    "a stub of the module": ("hive/limits.pyi", "HEAVY: int\n"),
+    "a notebook": (
+        "season.ipynb",
+        json.dumps({"cells": [
+            {"cell_type": "markdown", "source": ["from hive import limits"]},
+            {"cell_type": "code", "source": ["%time\n", "from hive import limits\n", "limits.HEAVY = 3"]},
+        ]}),
+    ),
+    "a file that does not parse": ("old.py", "import hive.limits\nprint hive.limits.HEAVY\n"),
+    "a script without an ending": ("bin/season", "#!/usr/bin/env python3\nfrom hive import limits\nlimits.HEAVY\n"),
+    "a template": ("templates/season.html", "<p>{{ limits.HEAVY }}</p>\n"),
+    "a Makefile": ("Makefile", "show:\n\tpython -c 'import hive.limits as l; print(l.HEAVY)'\n"),
+    "configuration": ("season.ini", "[season]\nlimit = hive.limits:HEAVY\n"),
+    "a document": ("docs/limits.md", "Set `hive.limits.HEAVY` before the season begins.\n"),
+}  # fmt: skip
+NOT_MEANT = {
+    "another word": ("docs/limits.md", "hive.limits: HEAVYWEIGHT\n"),
+    "nothing of the module": ("docs/colonies.md", "HEAVY colonies swarm.\n"),
+    "a notebook of something else": ("other.ipynb", json.dumps({"cells": [{"cell_type": "code", "source": "HEAVY = 3"}]})),
+    "one of our own documents": ("plan.toml", 'schema = "zephyrun.plan/1"\n# limits HEAVY\n'),
+    "no text": ("limits.ini", "limits HEAVY \0"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("path", "text"), [*SEARCHED.values(), *NOT_MEANT.values()], ids=[*SEARCHED, *NOT_MEANT])
+def test_other_files_are_searched_for_a_new_name(tmp_path, path, text):
+    """A name that stands in a file which might mean it is not given to a constant; the line is told."""
+    (tmp_path / "zephyrun.toml").touch()
+    for name, content in {"hive/limits.py": "def heavy(hive):\n    return hive.weight > 18\n", path: text}.items():
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_text(content)
+    zephyrun("propose", "hive/limits.py", "--output", "cleanup.toml", cwd=tmp_path)
+    plan = (tmp_path / "cleanup.toml").read_text()
+    plan = plan.replace('new = "WEIGHT_LIMIT"', 'new = "HEAVY"').replace("accept = false", "accept = true")
+    (tmp_path / "cleanup.toml").write_text(plan)
+    is_meant = (path, text) in SEARCHED.values()
+    done = document("apply", "cleanup.toml", cwd=tmp_path, code=int(is_meant))
+    assert bool(done["refused"]) is is_meant
+    if is_meant:
+        n_line = next(number for number, line in enumerate(text.splitlines(), 1) if "HEAVY" in line)
+        assert f"`HEAVY` stands in {path} (line {n_line}) too" in done["refused"][0]["reason"]
+
+
+def test_a_notebook_that_walks_names_makes_constants_wait(tmp_path):
+    """Notebooks count as readers of names, as modules do."""
+    (tmp_path / "zephyrun.toml").touch()
+    (tmp_path / "limits.py").write_text("def heavy(hive):\n    return hive.weight > 18\n")
+    cell = {"cell_type": "code", "source": ["import limits\n", "print(vars(limits))"]}
+    (tmp_path / "season.ipynb").write_text(json.dumps({"cells": [cell]}))
+    (found,) = document("survey", "limits.py", cwd=tmp_path)["findings"]
+    assert found["remedy"] == "review" and "season.ipynb" in found["message"]
+
+
+@pytest.mark.parametrize(
+    ("files", "reason"),
+    [
+        ({"zephyrun.toml": 'target = ">=3.8"\n'}, ""),
+        ({"zephyrun.toml": 'target = "2.7"\n'}, "==2.7.* (the setting `target`)"),
+        ({"pyproject.toml": '[project]\nrequires-python = "<3"\n'}, "<3 (requires-python in pyproject.toml)"),
+        ({"setup.cfg": "[options]\npython_requires = <3\n", "zephyrun.toml": ""}, "(python_requires in setup.cfg)"),
+        ({"setup.cfg": "no configuration\n", "zephyrun.toml": ""}, ""),
+    ],
+)
+def test_the_target_is_found_and_kept_to(tmp_path, files, reason):
+    """What is for other versions of Python cannot be proved by this one: nothing is written."""
+    for name, text in files.items():
+        (tmp_path / name).write_text(text)
+    (tmp_path / "log.py").write_text(CODE)
+    zephyrun("propose", "log.py", "--output", "cleanup.toml", cwd=tmp_path)
+    done = document("apply", "cleanup.toml", cwd=tmp_path, code=int(bool(reason)))
+    assert bool(done["applied"]) is not bool(reason)
+    assert all(reason in each["reason"] for each in done["refused"])
+    shutil.copytree(tmp_path, tmp_path / "new")
+    (tmp_path / "new/log.py").write_text(CODE.replace("w", "weight").replace("weighteight", "weight"))
+    (tmp_path / "old").mkdir()
+    for name, text in {**files, "log.py": CODE, "cleanup.toml": (tmp_path / "cleanup.toml").read_text()}.items():
+        (tmp_path / "old" / name).write_text(text)
+    shutil.rmtree(tmp_path / "new/.zephyrun", ignore_errors=True)
+    compared = document("verify", "old", "new", cwd=tmp_path, code=3 if reason else 0)
+    assert len(compared["reasons"]) == bool(reason)
+    assert not reason or reason in zephyrun("verify", "old", "new", cwd=tmp_path, code=3).stdout
+
+
+def test_what_is_struck_out_can_always_be_remembered(tmp_path):
+    """A team that wants it so says it once, in the settings."""
+    (tmp_path / "zephyrun.toml").write_text("remember = true\n")
+    (tmp_path / "log.py").write_text(CODE)
+    zephyrun("propose", "log.py", "--output", "cleanup.toml", cwd=tmp_path)
+    plan = (tmp_path / "cleanup.toml").read_text()
+    assert "accept = true" in plan
+    (tmp_path / "cleanup.toml").write_text(plan.replace("accept = true", "accept = false"))
+    assert "1 step struck out: remembered" in zephyrun("apply", "cleanup.toml", cwd=tmp_path).stdout
+    assert document("survey", "log.py", cwd=tmp_path)["findings"] == []

@@ -9,10 +9,13 @@ from hypothesis import strategies as st
 
 from tests.helpers import PROJECT, REAL_MODULES, program_pairs, real_source
 from zephyrun.languages.python import parse
-from zephyrun.proof import Surroundings, Verdict, compare_files, compare_trees, find_surroundings
+from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.compiled import compiled_difference
 from zephyrun.proof.normal_form import NormalForm, Version
-from zephyrun.proof.remains import Importers, touches
+from zephyrun.proof.remains import Importers, Surroundings, touches
+from zephyrun.proof.surroundings import find_surroundings
+from zephyrun.proof.trees import compare_trees
+from zephyrun.proof.verdict import Verdict
 
 NEAR_MISS_FILES = sorted(
     path.name for path in (PROJECT / "benchmarks" / "near_misses").glob("*.txt") if path.name != "true_pairs.txt"

@@ -10,7 +10,8 @@ import re
 
 import pytest
 
-from zephyrun.proof import Verdict, compare_files
+from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.verdict import Verdict
 
 POOL = ("a", "b", "c", "d", "k")
 FRESH = ("gain", "loss")

@@ -14,15 +14,16 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from zephyrun.changes.step import Step
 from zephyrun.errors import UserError
-from zephyrun.plan import Plan, starts_accepted
+
+if TYPE_CHECKING:
+    from zephyrun.changes.step import Step
+    from zephyrun.plan import Plan
 
 DECISIONS_FILE = "zephyrun-decisions.toml"
 _SCHEMA = "zephyrun.decisions/1"
@@ -55,6 +56,9 @@ def read_decisions(root: Path) -> Decisions:
     path = root / DECISIONS_FILE
     if not path.is_file():
         return Decisions()
+    # Imported here, as below: few projects have decisions, and start-up should stay fast.
+    import tomllib
+
     try:
         document = tomllib.loads(path.read_bytes().decode("utf-8-sig"))
         return Decisions(
@@ -96,6 +100,8 @@ def decisions_text(plan: Plan, *, with_declined: bool) -> str | None:
 def struck_out_of(plan: Plan) -> list[dict[str, str]]:
     """Findings that were proposed, and about which the person wants nothing done: their steps were
     deleted, or were accepted at first and no longer are."""
+    from zephyrun.plan import starts_accepted
+
     by_finding: dict[str, Step] = {step.finding: step for step in plan.steps}
     found = [{"finding": each} for each in plan.proposed if each not in by_finding]
     found += [
@@ -109,7 +115,6 @@ def struck_out_of(plan: Plan) -> list[dict[str, str]]:
 def _with_entries(
     path: Path, declined: Sequence[dict[str, str]], notes: Sequence[dict[str, str]]
 ) -> str:
-    # Imported here: only writing decisions needs it, and start-up should stay fast.
     import tomlkit
 
     if path.is_file():

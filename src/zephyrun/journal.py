@@ -26,8 +26,8 @@ from pathlib import Path, PurePosixPath
 
 from zephyrun.errors import UserError
 from zephyrun.plan import fingerprint
+from zephyrun.project.roots import KEPT_FOLDER
 
-FOLDER = ".zephyrun"
 _SCHEMA = "zephyrun.journal/1"
 _TEMPORARY_PREFIX = ".zephyrun-"
 _ABSENT = ""
@@ -110,7 +110,7 @@ class Journal:
     def __init__(self, root: Path, shown: Callable[[Path], str] = str) -> None:
         self.root = root
         self._shown = shown
-        self._folder = root / FOLDER / "journal"
+        self._folder = root / KEPT_FOLDER / "journal"
 
     # -- asking ------------------------------------------------------------------------------
 
@@ -349,7 +349,7 @@ class Journal:
     @contextlib.contextmanager
     def _lock(self) -> Iterator[None]:
         """One change at a time for a project. Errors: `UserError` when another one is under way."""
-        home = self.root / FOLDER
+        home = self.root / KEPT_FOLDER
         try:
             home.mkdir(exist_ok=True)
             if not (home / ".gitignore").exists():

@@ -17,7 +17,11 @@ from zephyrun.changes.refusal import Refusal
 from zephyrun.changes.step import Step
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
-from zephyrun.proof import Content, Surroundings, Verdict, compare_files, find_clashes
+from zephyrun.proof.clashes import find_clashes
+from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.surroundings import Content
+from zephyrun.proof.verdict import Verdict
 from zephyrun.source import EditSet, Overlap, SourceText, UnreadableText
 
 # The order in which practitioners work. Each action belongs to one stage.

@@ -67,7 +67,8 @@ def _parser(argv: Sequence[str]) -> argparse.ArgumentParser:
         allow_abbrev=False,
     )
     parser.add_argument("--version", action="version", version=f"zephyrun {__version__}")
-    subparsers = parser.add_subparsers(metavar="COMMAND", required=True)
+    # With `prog` given, none has to be worked out from a usage text first.
+    subparsers = parser.add_subparsers(prog=parser.prog, metavar="COMMAND", required=True)
     called = next((word for word in argv if not word.startswith("-")), "")
     for name, summary in COMMANDS.items():
         subparser = subparsers.add_parser(

@@ -12,7 +12,9 @@ from zephyrun.commands.own_checks import OwnCheck
 from zephyrun.journal import Deed, Operation, Transaction
 from zephyrun.plan import Plan
 from zephyrun.project.repository import Repository
-from zephyrun.proof import Surroundings, find_surroundings
+from zephyrun.project.settings import Settings
+from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.reports.lines import counted
 
 _STAGE_NAMES = {"rename": "names", "constant": "literals", "comment": "comments"}
@@ -27,7 +29,7 @@ class Application:
     plan: Plan
     contents: dict[str, bytes | str]
     n_processes: int
-    import_roots: tuple[str, ...] = ()
+    settings: Settings = Settings()
     refused: dict[str, str] = field(default_factory=dict)
     applied: list[str] = field(default_factory=list)
     taken_back: list[str] = field(default_factory=list)
@@ -71,7 +73,7 @@ class Application:
         by_path: dict[str, list[Step]] = {}
         for step in steps:
             by_path.setdefault(step.path, []).append(step)
-        surroundings = find_surroundings(self.contents, self.import_roots)
+        surroundings = find_surroundings(self.contents, self.settings.import_roots)
         jobs = [
             (path, _bytes(self.contents[path]), tuple(own), surroundings.get(path, Surroundings()))
             for path, own in by_path.items()

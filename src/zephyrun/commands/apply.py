@@ -9,7 +9,6 @@ from collections import Counter
 from collections.abc import Iterable, Iterator
 from difflib import unified_diff
 from pathlib import Path, PurePosixPath
-from typing import TYPE_CHECKING
 
 from zephyrun.changes.stages import STAGES
 from zephyrun.commands import NOT_SO, OK, options
@@ -20,15 +19,13 @@ from zephyrun.errors import UserError
 from zephyrun.journal import Deed, Journal, Operation, Transaction
 from zephyrun.linking.modules import is_python
 from zephyrun.plan import Plan, fingerprint, read_plan
-from zephyrun.project.discovery import read_content, read_sources
+from zephyrun.project.discovery import read_content, read_project
 from zephyrun.project.repository import Repository, find_repository
 from zephyrun.project.roots import for_people
 from zephyrun.project.settings import read_settings
-from zephyrun.reports.lines import counted
+from zephyrun.project.target import find_target
+from zephyrun.reports.lines import counted, line
 from zephyrun.source import SourceText
-
-if TYPE_CHECKING:
-    from rich.console import Console
 
 _MOST_ALIKE = 3
 
@@ -79,7 +76,7 @@ def run(arguments: argparse.Namespace) -> int:
     plan = read_plan(arguments.plan)
     journal = Journal(plan.root, for_people)
     if not arguments.dry_run:
-        options.recover(journal)
+        options.recover(plan.root)
     application = _open(plan, arguments.jobs)
     stages = stages_of(plan)
     if arguments.dry_run:
@@ -96,9 +93,10 @@ def run(arguments: argparse.Namespace) -> int:
         _print_document(application, with_difference=arguments.dry_run)
     elif arguments.dry_run:
         sys.stdout.writelines(_difference_lines(application))
-        _print_refusals(options.console(arguments.color, to_errors=True), application)
+        _print_refusals(options.Screen(arguments.color, to_errors=True), application)
     else:
-        _print(options.console(arguments.color), application)
+        remembers = arguments.remember or application.settings.remember
+        _print(options.Screen(arguments.color), application, remembers=remembers)
     return NOT_SO if application.refused or application.taken_back else OK
 
 
@@ -110,6 +108,7 @@ def _run_stages(
 ) -> None:
     """Write stage by stage: all of it one change, but what is committed stands by itself."""
     label = f"apply {arguments.plan.name}"
+    remember = arguments.remember or application.settings.remember
     check = _check(arguments)
     stages = stages_of(application.plan)
     if check is not None and stages:
@@ -118,13 +117,13 @@ def _run_stages(
         with journal.transaction(label) as transaction:
             for action in stages:
                 application.run_stage(action, transaction, check)
-            _keep_decisions(application.plan, transaction, arguments.remember)
+            _keep_decisions(application.plan, transaction, remember)
         return
     for action in stages:
         with journal.transaction(label) as transaction:
             application.run_stage(action, transaction, check, repository)
     with journal.transaction(f"decisions of {label}") as transaction:
-        _keep_decisions(application.plan, transaction, arguments.remember)
+        _keep_decisions(application.plan, transaction, remember)
 
 
 def _keep_decisions(plan: Plan, transaction: Transaction, with_declined: bool) -> None:
@@ -163,9 +162,8 @@ def _repository(plan: Plan) -> Repository:
 def _open(plan: Plan, n_processes: int) -> Application:
     """The plan with the files as they are; steps on files that cannot be changed are refused."""
     settings = read_settings(plan.root)
-    application = Application(
-        plan, read_sources(plan.root), n_processes, settings.import_roots
-    )
+    reason_by_target = find_target(plan.root, settings).reason_against
+    application = Application(plan, read_project(plan.root), n_processes, settings)
     for path in dict.fromkeys(step.path for step in plan.steps if step.accept):
         data, reason = _read(plan, path)
         application.contents[path] = data
@@ -174,6 +172,8 @@ def _open(plan: Plan, n_processes: int) -> Application:
                 {step.id: reason for step in plan.steps if step.accept and step.path == path}
             )
     for step in plan.steps:
+        if step.accept and reason_by_target:
+            application.refused.setdefault(step.id, reason_by_target)
         if step.accept and step.action not in STAGES:
             application.refused.setdefault(step.id, f"this version knows no action {step.action!r}")
     return application
@@ -233,9 +233,7 @@ def _print_document(application: Application, *, with_difference: bool) -> None:
     options.print_document(document)
 
 
-def _print_refusals(screen: Console, application: Application) -> None:
-    from rich.text import Text
-
+def _print_refusals(screen: options.Screen, application: Application) -> None:
     plan = application.plan
     reasons = {
         **application.refused,
@@ -253,21 +251,19 @@ def _print_refusals(screen: Console, application: Application) -> None:
         for step in map(steps.__getitem__, shown):
             place = f"{for_people(plan.root / step.path)}:{step.line}"
             what = f"{step.id} {place} {step.old.strip()}{others}: {reason}"
-            screen.print(Text.assemble((f"{word}  ", "bold yellow"), what))
+            screen.print(line((f"{word}  ", "bold yellow"), what))
     for what in dict.fromkeys(application.assumptions):
-        screen.print(Text.assemble(("assumed  ", "yellow"), what))
+        screen.print(line(("assumed  ", "yellow"), what))
 
 
-def _print(screen: Console, application: Application) -> None:
-    from rich.text import Text
-
+def _print(screen: options.Screen, application: Application, *, remembers: bool) -> None:
     _print_refusals(screen, application)
     plan, root = application.plan, application.plan.root
     steps = {step.id: step for step in plan.steps}
     per_file = Counter(steps[identifier].path for identifier in application.applied)
     for path in application.originals:
         shown, count = for_people(root / path), counted(per_file[path], "step")
-        screen.print(Text.assemble(("proved   ", "bold green"), (shown, "cyan"), f": {count}"))
+        screen.print(line(("proved   ", "bold green"), (shown, "cyan"), f": {count}"))
     counts = [f"{len(application.refused)} refused"]
     if application.taken_back:
         counts.append(f"{len(application.taken_back)} taken back")
@@ -276,11 +272,9 @@ def _print(screen: Console, application: Application) -> None:
         f"{counted(len(application.applied), 'step')} carried out in "
         f"{counted(len(application.originals), 'file')}, {', '.join(counts)}"
     )
-    n_struck_out = len(struck_out_of(plan))
-    if n_struck_out:
-        screen.print(
-            f"{counted(n_struck_out, 'step')} struck out: with --remember they are not proposed again"
-        )
+    if n_struck_out := len(struck_out_of(plan)):
+        how = "remembered" if remembers else "to have that remembered, apply with --remember"
+        screen.print(f"{counted(n_struck_out, 'step')} struck out: {how}")
     if application.originals:
         screen.print(f"take it back: zephyrun undo {_undo_path(root)}".rstrip())
 

@@ -82,7 +82,7 @@ class _Tour:
     def __init__(self, folder: Path, color: str) -> None:
         self.went_well = True
         self._folder = folder
-        self._screen = options.console(color)
+        self._screen = options.Screen(color)
         self._color = "always" if self._screen.is_terminal and color != "never" else "never"
 
     def say(self, text: str) -> None:

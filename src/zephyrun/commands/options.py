@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 import argparse
-import json
 import os
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from zephyrun.errors import UserError
 from zephyrun.findings.table import FAMILIES, KINDS
-from zephyrun.project.roots import for_people
+from zephyrun.project.roots import KEPT_FOLDER, for_people
+from zephyrun.reports.lines import StyledLine
+from zephyrun.reports.lines import line as styled_line
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
-    from zephyrun.journal import Journal
+    from rich.console import Console, OverflowMethod
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -126,26 +126,48 @@ def chosen_kinds(only: str) -> list[str]:
     return list(dict.fromkeys(chosen))
 
 
-def console(color: str, *, to_errors: bool = False) -> Console:
-    """Where text for people goes. `NO_COLOR` and pipes are obeyed unless colour is asked for."""
-    from rich.console import Console
+class Screen:
+    """Where text for people goes: a terminal, in colour unless `NO_COLOR` or `--color never` says
+    otherwise, or a file or pipe, as plain lines that are neither wrapped nor cut."""
 
-    stream = sys.stderr if to_errors else sys.stdout
-    is_terminal = stream.isatty()
-    return Console(
-        file=stream,
-        force_terminal=True if color == "always" else None,
-        no_color=True if color == "never" else (False if color == "always" else None),
-        highlight=False,
-        # What goes through a pipe is neither wrapped nor cut.
-        width=None if is_terminal else _PIPE_WIDTH,
-        markup=False,
-        emoji=False,
-    )
+    def __init__(self, color: str, *, to_errors: bool = False) -> None:
+        self._stream = sys.stderr if to_errors else sys.stdout
+        self._color = color
+        self.is_terminal = self._stream.isatty()
+
+    def print(self, line: StyledLine | str = "", style: str = "") -> None:
+        """Print one line; a plain text may have a style."""
+        styled = line if isinstance(line, StyledLine) else styled_line((line, style))
+        if not self.is_terminal and self._color != "always":
+            self._stream.write(styled.plain + "\n")
+            return
+        from rich.text import Text
+
+        overflow: OverflowMethod | None = "ellipsis" if styled.is_cut else None
+        text = Text.assemble(*styled.parts, no_wrap=styled.is_cut, overflow=overflow)
+        self.console.print(text)
+
+    @cached_property
+    def console(self) -> Console:
+        """The terminal itself. Made when it is needed, since it takes longer than a small survey."""
+        from rich.console import Console
+
+        always, never = self._color == "always", self._color == "never"
+        return Console(
+            file=self._stream,
+            force_terminal=True if always else None,
+            no_color=True if never else (False if always else None),
+            highlight=False,
+            width=None if self.is_terminal else _PIPE_WIDTH,
+            markup=False,
+            emoji=False,
+        )
 
 
 def print_document(document: dict[str, Any]) -> None:
     """The one JSON document on standard output."""
+    import json
+
     # In one piece and without line breaks: anything else takes many times as long.
     sys.stdout.write(json.dumps(document, ensure_ascii=True) + "\n")
 
@@ -186,7 +208,7 @@ def progress(what: str, total: int) -> Iterator[Callable[[], None]]:
         TextColumn("{task.description}"),
         BarColumn(),
         MofNCompleteColumn(),
-        console=console("auto", to_errors=True),
+        console=Screen("auto", to_errors=True).console,
         transient=True,
     )
     task = bar.add_task(what, total=total)
@@ -203,16 +225,21 @@ def progress(what: str, total: int) -> Iterator[Callable[[], None]]:
         bar.stop()
 
 
-def recover(journal: Journal) -> None:
+def recover(root: Path) -> None:
     """Put the old project back where a process died while it was changing it, and say so. What
     cannot be put back now is told, and left to the next command."""
+    if not (root / KEPT_FOLDER).is_dir():
+        return
+    # Imported here: without that folder there is no journal, and start-up should stay fast.
+    from zephyrun.journal import Journal
+
     try:
-        entry = journal.recover()
+        entry = Journal(root, for_people).recover()
     except UserError as problem:
         print(f"zephyrun: {problem}", file=sys.stderr)
         return
     if entry is not None:
-        files = ", ".join(for_people(journal.root / path) for path in entry.paths)
+        files = ", ".join(for_people(root / path) for path in entry.paths)
         print(
             f"zephyrun: an earlier change was interrupted; the old project is back ({files})",
             file=sys.stderr,

@@ -74,7 +74,7 @@ def _print(plan: Plan, destination: Path, color: str) -> None:
         "that need your word": n_review,
     }
     parts = ", ".join(f"{count} {what}" for what, count in counts.items() if count)
-    screen = options.console(color)
+    screen = options.Screen(color)
     screen.print(f"{destination}: {counted(len(plan.steps), 'step')}" + (f": {parts}" if parts else ""))
     if plan.steps:
         screen.print(f"next: read and edit it, then zephyrun apply {destination}")

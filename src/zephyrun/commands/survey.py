@@ -13,13 +13,12 @@ from zephyrun.commands import OK, options
 from zephyrun.decisions import DECISIONS_FILE, Decisions, Note, read_decisions
 from zephyrun.findings import FileSurvey, Finding, survey_source
 from zephyrun.findings.surveying import by_weight
-from zephyrun.journal import Journal
-from zephyrun.project.discovery import find_sources, read_content, read_sources
+from zephyrun.project.discovery import find_sources, read_content, read_project
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
-from zephyrun.project.repository import find_repository
 from zephyrun.project.roots import find_root, for_people
 from zephyrun.project.settings import read_settings
-from zephyrun.proof import Surroundings, find_surroundings
+from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.reports.lines import counted
 from zephyrun.source import SourceText
 
@@ -87,7 +86,7 @@ def _print(survey: Survey, arguments: argparse.Namespace) -> None:
 
     findings = survey.findings
     n_shown = arguments.limit or len(findings)
-    screen = options.console(arguments.color)
+    screen = options.Screen(arguments.color)
 
     def source_of(path: str) -> SourceText:
         return SourceText.from_bytes(survey.contents[path], strict=False)
@@ -122,9 +121,9 @@ def survey_paths(
     for paths that cannot be surveyed, and for a revision that is none.
     """
     root = find_root(paths)
-    options.recover(Journal(root, for_people))
+    options.recover(root)
     sources = find_sources(paths, root)
-    everything = read_sources(root)
+    everything = read_project(root)
     # Only what ignore files leave out and somebody named is not among them.
     contents = {
         name: everything[name] if name in everything else read_content(root / name)
@@ -151,6 +150,9 @@ def survey_paths(
         what="reading",
     )
     if since is not None:
+        # Imported here: few surveys ask version control, and start-up should stay fast.
+        from zephyrun.project.repository import find_repository
+
         surveyed = _on_new_lines(surveyed, find_repository(root).changed_lines(since))
     decisions = read_decisions(root)
     n_found = sum(len(survey.findings) for survey in surveyed)

@@ -9,8 +9,8 @@ from pathlib import Path
 
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.errors import UserError
-from zephyrun.journal import FOLDER, ChangedSince, Entry, Journal
-from zephyrun.project.roots import find_root, for_people
+from zephyrun.journal import ChangedSince, Entry, Journal
+from zephyrun.project.roots import KEPT_FOLDER, find_root, for_people
 
 _DEEPEST = 3
 _MOST_FILES_SHOWN = 3
@@ -33,7 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Take the latest change back, or list what could be."""
     journal = Journal(_project(arguments.path), for_people)
-    options.recover(journal)
+    options.recover(journal.root)
     if arguments.list:
         return _list(journal, arguments)
     try:
@@ -47,7 +47,7 @@ def run(arguments: argparse.Namespace) -> int:
             {"schema": "zephyrun.undo/1", "root": for_people(journal.root), "undone": undone}
         )
     elif entry is not None:
-        screen = options.console(arguments.color)
+        screen = options.Screen(arguments.color)
         screen.print(f"taken back: {entry.label} ({_files(journal, entry)})")
     if entry is None:
         print("zephyrun: there is nothing to undo here", file=sys.stderr)
@@ -71,7 +71,7 @@ def _list(journal: Journal, arguments: argparse.Namespace) -> int:
             {"schema": "zephyrun.undo/1", "root": for_people(journal.root), "undoable": listed}
         )
         return OK
-    screen = options.console(arguments.color)
+    screen = options.Screen(arguments.color)
     for entry in entries:
         screen.print(f"{entry.number:4}  {entry.label}: {_files(journal, entry)}")
         for what in entry.assumptions:
@@ -94,12 +94,12 @@ def _project(path: Path) -> Path:
     one below the folder in which `undo` is called.
     """
     root = find_root([path])
-    if (root / FOLDER).is_dir():
+    if (root / KEPT_FOLDER).is_dir():
         return root
     below = []
     for folder, folders, _ in os.walk(path):
         depth = len(Path(folder).relative_to(path).parts)
-        if FOLDER in folders and Journal(Path(folder)).undoable():
+        if KEPT_FOLDER in folders and Journal(Path(folder)).undoable():
             below.append(Path(folder).resolve())
         folders[:] = [each for each in folders if not each.startswith(".")] if depth < _DEEPEST else []
     if len(below) > 1:

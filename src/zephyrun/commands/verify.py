@@ -8,12 +8,14 @@ from pathlib import Path
 
 from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
 from zephyrun.errors import UserError
-from zephyrun.journal import Journal
 from zephyrun.linking.modules import is_python
 from zephyrun.project.discovery import read_content, read_tree
 from zephyrun.project.roots import find_root, for_people
-from zephyrun.proof import Content, FileProof, TreeProof, Verdict, compare_trees
-from zephyrun.proof.trees import Pair, judge_pair
+from zephyrun.project.settings import read_settings
+from zephyrun.project.target import find_target
+from zephyrun.proof.surroundings import Content
+from zephyrun.proof.trees import Pair, TreeProof, compare_trees, judge_pair
+from zephyrun.proof.verdict import FileProof, Verdict
 from zephyrun.source import SourceText
 
 _EXIT_CODES = {Verdict.SAME: OK, Verdict.DIFFERENT: NOT_SO, Verdict.UNPROVEN: NO_VERDICT}
@@ -37,7 +39,7 @@ def run(arguments: argparse.Namespace) -> int:
     """Print the verdict; the exit code says it too."""
     for path in (arguments.old, arguments.new):
         if path.exists():
-            options.recover(Journal(find_root([path]), for_people))
+            options.recover(find_root([path]))
     old, new = _read(arguments.old, arguments.new)
 
     def run_all(pairs: Sequence[Pair]) -> list[FileProof | None]:
@@ -46,8 +48,14 @@ def run(arguments: argparse.Namespace) -> int:
             judge_pair, pairs, n_bytes=n_bytes, jobs=arguments.jobs, what="comparing"
         )
 
+    root = arguments.new if arguments.new.is_dir() else find_root([arguments.new])
     proof = compare_trees(
-        old, new, strict=arguments.strict, code_only=arguments.code_only, run_all=run_all
+        old,
+        new,
+        strict=arguments.strict,
+        code_only=arguments.code_only,
+        reason_against=find_target(root, read_settings(root)).reason_against,
+        run_all=run_all,
     )
     if arguments.format == "json":
         from zephyrun.reports.documents import verify_document
@@ -89,6 +97,6 @@ def _print(proof: TreeProof, sides: Mapping[str, Mapping[str, Content]], color: 
         content = sides[side].get(path)
         return SourceText.from_bytes(content, strict=False) if isinstance(content, bytes) else None
 
-    screen = options.console(color)
+    screen = options.Screen(color)
     for part in proof_view(proof, text_of):
         screen.print(part)

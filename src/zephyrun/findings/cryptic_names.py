@@ -11,8 +11,8 @@ from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.evidence import names_mentioned, suggest_names
 from zephyrun.naming.words import crypticness
-from zephyrun.proof import reservations
 from zephyrun.proof.normal_form import is_local_variable
+from zephyrun.proof.remains import reservations
 
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import ast
 import re
-import textwrap
 import warnings
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
@@ -108,6 +107,8 @@ def _parsed(texts: Sequence[str]) -> ast.Module | None:
     bodies = [text.lstrip("#") for text in texts]
     if any(text.startswith("##") for text in texts) or _ABBREVIATION.match(bodies[0]):
         return None
+    import textwrap
+
     code = textwrap.dedent("\n".join(bodies))
     if not code.isascii() or _CODE_MARK.search(code) is None or _reads_as_prose(code):
         return None

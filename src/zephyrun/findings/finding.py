@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
 from zephyrun.facts import FileFacts
 from zephyrun.naming.evidence import Suggestion
-from zephyrun.proof import Surroundings, quoted_line_reservations
+from zephyrun.proof.quoted_lines import quoted_line_reservations
+from zephyrun.proof.remains import Surroundings
 from zephyrun.source import Place, SourceText
 
 _ID_LENGTH = 10
@@ -48,6 +48,9 @@ class Finding:
     def id(self) -> str:
         """Stays the same while the finding does, also when lines above it move."""
         address = "\0".join((self.kind, self.path, self.scope, self.subject, str(self.ordinal)))
+        # Imported here: nobody asks for the ids when there is nothing to tell.
+        import hashlib
+
         digest = hashlib.sha256(address.encode("utf-8", "surrogatepass")).hexdigest()
         return digest[:_ID_LENGTH]
 

@@ -15,7 +15,7 @@ from zephyrun.facts import Literal, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.constants import code_before, suggest_constant_names
-from zephyrun.proof import namespace_reservations
+from zephyrun.proof.named_constants import namespace_reservations
 
 _PLAIN = frozenset({"0", "1", "2", "0.0", "1.0", "2.0", "0.5", "-1", "0j", "1j"})
 _SORTS = frozenset({"int", "float", "complex"})

@@ -10,7 +10,7 @@ from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.table import KINDS
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion, without_collector
-from zephyrun.proof import Surroundings
+from zephyrun.proof.remains import Surroundings
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,6 +7,7 @@ Zephyrun itself leave behind is never part of a project.
 from __future__ import annotations
 
 import os
+import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -24,6 +25,14 @@ _KEPT_BY_OTHERS = frozenset({".zephyrun", ".git", ".hg", ".svn", "__pycache__"})
 # … and by what lies in it: a virtual environment, a cache (by the Cache Directory Tagging standard).
 _MARKS_OF_OTHERS = ("pyvenv.cfg", "CACHEDIR.TAG")
 _IGNORE_FILE = ".gitignore"
+# Scripts often have no ending at all.
+_SEARCHED_ENDINGS = frozenset(
+    """ .pyi .pyx .pxd .pxi .ipynb .html .htm .xml .j2 .jinja .jinja2 .tmpl .tpl .mako .toml .cfg .ini
+    .conf .yaml .yml .json .env .sh .bash .bat .cmd .ps1 .mk .am .in .md .rst .txt .adoc""".split()
+) | {""}
+_LARGEST_SEARCHED = 2**20
+# Plans, decisions and reports of ours speak of the names that are to change, and mean nothing by it.
+_OWN_DOCUMENT = re.compile(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +88,11 @@ def read_tree(root: Path) -> dict[str, bytes | str]:
     return found
 
 
+def _means_nothing(data: bytes) -> bool:
+    """Whether a file is no text, or one of our own documents."""
+    return b"\0" in data or _OWN_DOCUMENT.search(data) is not None
+
+
 def read_content(path: Path) -> bytes | str:
     """A file's bytes, or one phrase why they cannot be read."""
     if path.is_symlink():
@@ -89,9 +103,31 @@ def read_content(path: Path) -> bytes | str:
         return f"cannot be read: {problem.strerror}"
 
 
-def read_sources(root: Path) -> dict[str, bytes | str]:
-    """The Python files of the whole project, as `read_tree` gives them: the read set."""
-    return {name: read_content(root / name) for name in _walk(root, root, set()) if is_python(name)}
+def read_project(root: Path) -> dict[str, bytes | str]:
+    """The read set of a project, as `read_tree` gives files: all of its Python, and the texts in which
+    something may stand that means a name in it (stubs, notebooks, templates, configuration, documents).
+
+    Texts of more than a mebibyte are data, and left out.
+    """
+    found: dict[str, bytes | str] = {}
+    for name in _walk(root, root, set()):
+        if is_python(name):
+            found[name] = read_content(root / name)
+        elif _is_searched(root / name):
+            content = read_content(root / name)
+            if isinstance(content, bytes) and not _means_nothing(content):
+                found[name] = content
+    return found
+
+
+def _is_searched(path: Path) -> bool:
+    """Whether a file that is not Python may speak of names, going by its name and size."""
+    if path.suffix.lower() not in _SEARCHED_ENDINGS:
+        return False
+    try:
+        return path.stat().st_size <= _LARGEST_SEARCHED
+    except OSError:
+        return False
 
 
 def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:

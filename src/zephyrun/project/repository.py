@@ -8,8 +8,6 @@ from __future__ import annotations
 
 import os
 import re
-import subprocess
-import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -88,6 +86,8 @@ class Repository:
             name = path if prefix == "." else f"{prefix}/{path}"
             entries.append(f"{modes[path]} {blob}\t{name}")
         information = "\0".join([*entries, ""])
+        import tempfile
+
         with tempfile.TemporaryDirectory(prefix="zephyrun-") as folder:
             own_index = {"GIT_INDEX_FILE": str(Path(folder, "index"))}
             self._git("read-tree", "HEAD", environment=own_index)
@@ -111,6 +111,9 @@ class Repository:
     def _git(
         self, *words: str, environment: Mapping[str, str] | None = None, input_text: str = ""
     ) -> str:
+        # Imported here: few commands ask version control, and start-up should stay fast.
+        import subprocess
+
         done = subprocess.run(
             ["git", *_NOTHING_OF_THEIRS, *words],
             cwd=self.root,

@@ -9,6 +9,8 @@ from pathlib import Path
 from zephyrun.errors import UserError
 
 OWN_MARK = "zephyrun.toml"
+# What Zephyrun keeps for a project lies in this folder at its root.
+KEPT_FOLDER = ".zephyrun"
 _ROOT_MARKS = (OWN_MARK, "pyproject.toml", ".git")
 
 

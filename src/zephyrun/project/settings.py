@@ -2,15 +2,15 @@
 
     import_roots = ["src"]            # folders in which dotted names are looked up
     leave_out = ["hive/tables/*.py"]  # files that are read and never edited; patterns as in ignore files
+    target = ">=3.9"                  # Python versions for which a verdict must hold
+    remember = true                   # what is struck out of a plan is not proposed again
 
 Settings cannot make Zephyrun run anything.
 """
 
 from __future__ import annotations
 
-import difflib
 import re
-import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
 from pathlib import Path
@@ -25,10 +25,12 @@ _TABLE = ("tool", "zephyrun")
 
 @dataclass(frozen=True, slots=True)
 class Settings:
-    """What a project wants otherwise than by default. All are paths or patterns below the root."""
+    """What a project wants otherwise than by default. Paths and patterns count from the root."""
 
     import_roots: tuple[str, ...] = ()
     leave_out: tuple[str, ...] = ()
+    target: str = ""
+    remember: bool = False
 
     def leaves_out(self, path: str) -> bool:
         """Whether a file is never to be edited."""
@@ -50,7 +52,7 @@ def read_settings(root: Path) -> Settings:
         (path, table, text)
         for path, is_shared in ((own, False), (shared, True))
         if path.is_file()
-        for document, text in [_read(path)]
+        for document, text in [read_toml(path)]
         for table in [_table(document) if is_shared else document]
         if table
     ]
@@ -64,7 +66,11 @@ def read_settings(root: Path) -> Settings:
     return _settings(path, table, text)
 
 
-def _read(path: Path) -> tuple[dict[str, Any], str]:
+def read_toml(path: Path) -> tuple[dict[str, Any], str]:
+    """A TOML file's document and text. Errors: `UserError` for one that is none."""
+    # Imported here, as below: many projects have no settings, and start-up should stay fast.
+    import tomllib
+
     try:
         text = path.read_bytes().decode("utf-8-sig")
         return tomllib.loads(text), text
@@ -86,11 +92,27 @@ def _settings(path: Path, table: Mapping[str, Any], text: str) -> Settings:
     for key, value in table.items():
         where = f"{path}{_line_of(key, text)}"
         if key not in known:
+            import difflib
+
             near = difflib.get_close_matches(key, known, n=1, cutoff=0.0)[0]
             raise UserError(f"{where}: there is no setting `{key}`; did you mean `{near}`?")
-        if not isinstance(value, list) or not all(isinstance(each, str) for each in value):
-            raise UserError(f"{where}: `{key}` must be a list of texts")
-    return Settings(**{key: tuple(value) for key, value in table.items()})
+        if (wanted := _reason_against(key, value)) is not None:
+            raise UserError(f"{where}: `{key}` must be {wanted}")
+    values: dict[str, Any] = {
+        key: tuple(value) if isinstance(value, list) else value for key, value in table.items()
+    }
+    return Settings(**values)
+
+
+def _reason_against(key: str, value: Any) -> str | None:
+    """What a setting must be when its value is of another sort; `None` where it is fine."""
+    default = getattr(Settings(), key)
+    if isinstance(default, bool):
+        return None if isinstance(value, bool) else "true or false"
+    if isinstance(default, str):
+        return None if isinstance(value, str) else "a text"
+    is_list_of_texts = isinstance(value, list) and all(isinstance(each, str) for each in value)
+    return None if is_list_of_texts else "a list of texts"
 
 
 def _line_of(key: str, text: str) -> str:

@@ -6,7 +6,8 @@ from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from zephyrun.findings import FileSurvey, Finding
-from zephyrun.proof import FileProof, TreeProof
+from zephyrun.proof.trees import TreeProof
+from zephyrun.proof.verdict import FileProof
 
 Document = dict[str, Any]
 
@@ -62,6 +63,7 @@ def verify_document(old_root: str, new_root: str, proof: TreeProof) -> Document:
         "old_root": old_root,
         "verdict": proof.verdict.value,
         "assumptions": list(proof.assumptions),
+        "reasons": list(proof.reasons),
         "files": [_file_proof(path, each) for path, each in proof.files],
     }
 

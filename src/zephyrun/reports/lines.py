@@ -1,27 +1,63 @@
-"""Pieces that several views are made of. Views give lines of text and leave no padding behind
-them, so that what goes through a pipe is clean."""
+"""Pieces that several views are made of.
+
+Views give lines of styled parts. How they come out is for the commands to say: in colour on a terminal,
+or as plain text. They leave no padding behind them, so that what goes through a pipe is clean.
+"""
 
 from __future__ import annotations
 
-from rich.text import Text
+from typing import NamedTuple
 
 _TAB_WIDTH = 4
+# What moves the cursor or rings a bell is shown as a picture of itself (Unicode, Control Pictures).
+_DELETE = 0x7F
+_PICTURES = {
+    **{code: 0x2400 + code for code in range(0x20) if chr(code) not in "\n\t"},
+    _DELETE: 0x2421,
+    **dict.fromkeys(range(0x80, 0xA0), 0xFFFD),
+}
+
+# A text, alone or with its style (words such as `bold`, `dim` and colours).
+Part = str | tuple[str, str]
 
 
-def one_line(*parts: tuple[str, str]) -> Text:
-    """Text and style, part by part, on one line that a narrow terminal cuts rather than wraps."""
-    return Text.assemble(*parts, no_wrap=True, overflow="ellipsis")
+class StyledLine(NamedTuple):
+    """One line of a report. One that `is_cut` ends at the edge of a narrow terminal instead of going on
+    below."""
+
+    parts: tuple[tuple[str, str], ...] = ()
+    is_cut: bool = False
+
+    @property
+    def plain(self) -> str:
+        """The line without styles."""
+        return "".join(text for text, _ in self.parts)
 
 
-def code_line(margin: str, code: str, marked: slice | None = None) -> Text:
+def line(*parts: Part) -> StyledLine:
+    """A line that a narrow terminal wraps."""
+    return StyledLine(tuple(map(_styled, parts)))
+
+
+def one_line(*parts: Part) -> StyledLine:
+    """A line that a narrow terminal cuts."""
+    return StyledLine(tuple(map(_styled, parts)), is_cut=True)
+
+
+def _styled(part: Part) -> tuple[str, str]:
+    text, style = (part, "") if isinstance(part, str) else part
+    return text.translate(_PICTURES), style
+
+
+def code_line(margin: str, code: str, marked: slice | None = None) -> StyledLine:
     """A line of code behind a margin; with `marked`, the line is lit and that part underlined."""
-    body = Text(code, style="dim" if marked is None else "")
-    if marked is not None:
-        first, last, _ = marked.indices(len(code))
-        body.stylize("bold underline", first, last)
-    body.expand_tabs(_TAB_WIDTH)
-    sign = "▸ " if marked is not None else "  "
-    return Text.assemble((margin + sign, "dim"), body, no_wrap=True, overflow="ellipsis")
+    if marked is None:
+        return one_line((f"{margin}  {code.expandtabs(_TAB_WIDTH)}", "dim"))
+    first, last, _ = marked.indices(len(code))
+    start, end = (len(code[:cut].expandtabs(_TAB_WIDTH)) for cut in (first, last))
+    body = code.expandtabs(_TAB_WIDTH)
+    underlined = (body[start:end], "bold underline")
+    return one_line((f"{margin}▸ ", "dim"), body[:start], underlined, body[end:])
 
 
 def counted(count: int, noun: str) -> str:

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from rich.text import Text
-
-from zephyrun.proof import Difference, TreeProof, Verdict
-from zephyrun.reports.lines import code_line, counted, one_line
+from zephyrun.proof.trees import TreeProof
+from zephyrun.proof.verdict import Difference, Verdict
+from zephyrun.reports.lines import StyledLine, code_line, counted, line, one_line
 from zephyrun.source import SourceText
 
 _STYLES = {Verdict.SAME: "bold green", Verdict.DIFFERENT: "bold red", Verdict.UNPROVEN: "bold yellow"}
@@ -21,7 +20,7 @@ _WIDEST_PATH = 50
 TextOf = Callable[[str, str], SourceText | None]
 
 
-def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[Text]:
+def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[StyledLine]:
     """The lines of the report in order: files that changed, assumptions, the verdict."""
     changed = [(path, each) for path, each in proof.files if each.edits or each.differences]
     width = min(max((len(path) for path, _ in changed), default=0), _WIDEST_PATH)
@@ -35,19 +34,21 @@ def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[Text]:
         for difference in file_proof.differences:
             yield from _difference(path, difference, text_of)
     if changed:
-        yield Text()
+        yield line()
+    for reason in proof.reasons:
+        yield line(("not shown ", "yellow"), reason)
     for what in proof.assumptions:
-        yield Text.assemble(("assumed   ", "yellow"), what)
+        yield line(("assumed   ", "yellow"), what)
     n_unchanged = len(proof.files) - len(changed)
-    yield Text.assemble(
+    yield line(
         (f"{proof.verdict.value:10}", _STYLES[proof.verdict]),
         _MEANINGS[proof.verdict],
         (f" ({counted(len(proof.files), 'file')} compared, {n_unchanged} unchanged)", "dim"),
     )
 
 
-def _difference(path: str, difference: Difference, text_of: TextOf) -> Iterator[Text]:
-    yield Text(f"  {difference.what}")
+def _difference(path: str, difference: Difference, text_of: TextOf) -> Iterator[StyledLine]:
+    yield line(f"  {difference.what}")
     for side, number in (("old", difference.old_line), ("new", difference.new_line)):
         source = text_of(path, side)
         if number and source is not None and number <= source.n_lines:

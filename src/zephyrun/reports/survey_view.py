@@ -6,10 +6,8 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cache
 
-from rich.text import Text
-
 from zephyrun.findings import FAMILIES, KINDS, FileSurvey, Finding
-from zephyrun.reports.lines import code_line, counted, one_line
+from zephyrun.reports.lines import StyledLine, code_line, counted, line, one_line
 from zephyrun.source import SourceText
 
 _CONTEXT_LINES = 1
@@ -33,7 +31,7 @@ def survey_view(
     n_shown: int,
     source_of: Callable[[str], SourceText],
     shown_path: Callable[[str], str],
-) -> Iterator[Text]:
+) -> Iterator[StyledLine]:
     """The lines of the report in order: the first `n_shown` findings, what was not read or left
     out, totals.
 
@@ -42,30 +40,30 @@ def survey_view(
     source_of = cache(source_of)
     for finding in findings[:n_shown]:
         yield from _finding(finding, source_of(finding.path), shown_path(finding.path))
-        yield Text()
+        yield line()
     for survey in surveys:
         if survey.unread:
-            yield Text.assemble(("not read  ", "yellow"), shown_path(survey.path), f": {survey.unread}")
+            yield line(("not read  ", "yellow"), shown_path(survey.path), f": {survey.unread}")
     yield from _left_out(left_out, shown_path)
     yield from _totals(surveys, findings)
     yield from _worst_files(findings, shown_path)
 
 
-def _left_out(left_out: Mapping[str, str], shown_path: Callable[[str], str]) -> Iterator[Text]:
+def _left_out(left_out: Mapping[str, str], shown_path: Callable[[str], str]) -> Iterator[StyledLine]:
     """How many files were read and not surveyed, and why; the first of each sort by name."""
     by_reason: dict[str, list[str]] = {}
     for path, reason in left_out.items():
         by_reason.setdefault(str(reason), []).append(path)
     for reason, paths in by_reason.items():
         others = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
-        yield Text.assemble(
+        yield line(
             ("left out  ", "yellow"), f"{shown_path(paths[0])}{others}: {reason}; name it to survey it"
         )
 
 
 def _worst_files(
     findings: Sequence[Finding], shown_path: Callable[[str], str]
-) -> Iterator[Text]:
+) -> Iterator[StyledLine]:
     """Where most is to be done, for projects of several files."""
     weights: defaultdict[str, float] = defaultdict(float)
     for finding in findings:
@@ -73,7 +71,7 @@ def _worst_files(
     counts = Counter(finding.path for finding in findings)
     if len(counts) < _MANY_FILES:
         return
-    yield Text("worst files, by weight:", style="dim")
+    yield line(("worst files, by weight:", "dim"))
     for path, weight in sorted(weights.items(), key=lambda entry: (-entry[1], entry[0]))[:_MANY_FILES]:
         yield one_line(
             (f"  {weight:>5,.0f} ", "bold"),
@@ -82,7 +80,7 @@ def _worst_files(
         )
 
 
-def _finding(finding: Finding, source: SourceText, path: str) -> Iterator[Text]:
+def _finding(finding: Finding, source: SourceText, path: str) -> Iterator[StyledLine]:
     yield one_line(
         (f"{_weight_bar(finding.weight)} ", "magenta"),
         (finding.kind, "bold"),
@@ -91,7 +89,7 @@ def _finding(finding: Finding, source: SourceText, path: str) -> Iterator[Text]:
         (f"  in {finding.scope}" if finding.scope else "", "dim"),
     )
     yield from _code(finding, source)
-    yield Text(f"  {finding.message}")
+    yield line(f"  {finding.message}")
     yield from _remedies(finding)
 
 
@@ -100,7 +98,7 @@ def _weight_bar(weight: float) -> str:
     return "▰" * full + "▱" * (_BAR_WIDTH - full) + f" {weight:.1f}"
 
 
-def _code(finding: Finding, source: SourceText) -> Iterator[Text]:
+def _code(finding: Finding, source: SourceText) -> Iterator[StyledLine]:
     """The lines of the finding between their neighbours, the subject marked; long ones are cut."""
     start, end = finding.start, finding.end
     first = max(1, start.line - _CONTEXT_LINES)
@@ -114,10 +112,10 @@ def _code(finding: Finding, source: SourceText) -> Iterator[Text]:
             marked = slice(begins, end.column - 1 if number == end.line else None)
         yield code_line(f"  {number:>{width}} ", source.line(number), marked)
     if last_shown < last:
-        yield Text(f"  {'':{width}} … {last - last_shown} lines more", style="dim")
+        yield line((f"  {'':{width}} … {last - last_shown} lines more", "dim"))
 
 
-def _remedies(finding: Finding) -> Iterator[Text]:
+def _remedies(finding: Finding) -> Iterator[StyledLine]:
     style = _REMEDY_STYLES[finding.remedy.value]
     for index, each in enumerate(finding.suggestions[:_MOST_SUGGESTIONS]):
         yield one_line(
@@ -130,14 +128,14 @@ def _remedies(finding: Finding) -> Iterator[Text]:
     if KINDS[finding.kind].family == "comments":
         yield one_line(("  better ", "dim"), ("without it", f"bold {style}"))
     else:
-        yield Text("  no better name stands in the code: give one in the plan", style="dim")
+        yield line(("  no better name stands in the code: give one in the plan", "dim"))
 
 
-def _totals(surveys: Sequence[FileSurvey], findings: Sequence[Finding]) -> Iterator[Text]:
+def _totals(surveys: Sequence[FileSurvey], findings: Sequence[Finding]) -> Iterator[StyledLine]:
     n_lines = sum(survey.n_lines for survey in surveys)
     remedies = Counter(finding.remedy.value for finding in findings)
     parts = [f"{remedies[each]:,} {meaning}" for each, meaning in _REMEDIES.items() if remedies[each]]
-    yield Text.assemble(
+    yield line(
         (counted(len(findings), "finding"), "bold"),
         f" in {counted(len(surveys), 'file')} and {counted(n_lines, 'line')}",
         ": " + ", ".join(parts) if parts else "",
@@ -146,6 +144,6 @@ def _totals(surveys: Sequence[FileSurvey], findings: Sequence[Finding]) -> Itera
     for kind in sorted(by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
         count = f"  {by_kind[kind]:>5,} "
         family = KINDS[kind].family
-        yield Text.assemble(
+        yield line(
             (count, "bold"), f"{family:10}", f"{kind:14}", (KINDS[kind].reason, "dim")
         )

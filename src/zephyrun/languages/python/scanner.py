@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import cache
 from typing import NamedTuple
 
 _TRIPLE_DOUBLE = r'"""[^"\\]*(?:(?:\\.|"(?!""))[^"\\]*)*"""'
@@ -18,7 +19,6 @@ _DOUBLE = r'"[^"\\\r\n]*(?:\\(?:\r\n|.)[^"\\\r\n]*)*"'
 _SINGLE = r"'[^'\\\r\n]*(?:\\(?:\r\n|.)[^'\\\r\n]*)*'"
 _PREFIX = r"(?:\b(?i:r[bf]?|br?|fr?|u))?"
 _LITERAL = f"(?:{_TRIPLE_DOUBLE}|{_TRIPLE_SINGLE}|{_DOUBLE}|{_SINGLE})"
-_MARK = re.compile(rf"(?P<comment>\#[^\r\n]*)|(?P<text>{_PREFIX}{_LITERAL})", re.DOTALL)
 # Without prefixes and groups each choice begins with a fixed character, which makes a search fast.
 _PLAIN_MARK = re.compile(
     rf"\#[^\r\n]*|{_TRIPLE_DOUBLE}|{_TRIPLE_SINGLE}|{_DOUBLE}|{_SINGLE}", re.DOTALL
@@ -26,19 +26,23 @@ _PLAIN_MARK = re.compile(
 _PREFIXES = frozenset({"r", "b", "f", "u", "rb", "br", "rf", "fr"})
 _LONGEST_PREFIX = 2
 
-# With PEP 701 an f-string may hold its own quotes, so only its beginning can be matched at once.
 _F_PREFIX = r"\b(?i:rf|fr|f)"
 _QUOTE = r"\"\"\"|'''|\"|'"
-_NESTED_MARK = re.compile(
-    rf"(?P<comment>\#[^\r\n]*)|(?P<opening>{_F_PREFIX}(?:{_QUOTE}))|(?P<text>{_PREFIX}{_LITERAL})",
-    re.DOTALL,
-)
-_FIELD_MARK = re.compile(
+_COMMENT_OR_TEXT = rf"(?P<comment>\#[^\r\n]*)|(?P<text>{_PREFIX}{_LITERAL})"
+_OPENING_OR_TEXT = (
     rf"(?P<comment>\#[^\r\n]*)|(?P<opening>{_F_PREFIX}(?:{_QUOTE}))|(?P<text>{_PREFIX}{_LITERAL})"
-    r"|(?P<open>[(\[{])|(?P<close>[)\]}])|(?P<relation>[!=<>]=|:=)|(?P<end>[!:=])",
-    re.DOTALL,
 )
-_OPENING = re.compile(rf"(?P<prefix>[A-Za-z]*)(?P<quote>{_QUOTE})")
+_FIELD_PART = (
+    rf"{_OPENING_OR_TEXT}"
+    r"|(?P<open>[(\[{])|(?P<close>[)\]}])|(?P<relation>[!=<>]=|:=)|(?P<end>[!:=])"
+)
+_OPENING = rf"(?P<prefix>[A-Za-z]*)(?P<quote>{_QUOTE})"
+
+
+@cache
+def _compiled(pattern: str) -> re.Pattern[str]:
+    """A pattern that only f-strings need: to compile all of them takes as long as a small survey."""
+    return re.compile(pattern, re.DOTALL)
 
 
 class Scan(NamedTuple):
@@ -75,7 +79,9 @@ def scan(text: str, start: int = 0, end: int | None = None, *, nested_quotes: bo
             else:
                 texts.append((_with_prefix(text, first, start), last))
         return Scan(comments, texts)
-    while match := _NESTED_MARK.search(text, position, limit):
+    # With PEP 701 an f-string may hold its own quotes, so only its beginning can be matched at once.
+    nested_mark = _compiled(_OPENING_OR_TEXT)
+    while match := nested_mark.search(text, position, limit):
         position = match.end()
         if match.lastgroup == "comment":
             comments.append(match.span())
@@ -99,7 +105,7 @@ def _with_prefix(text: str, quote: int, limit: int) -> int:
 
 def _end_of_nested(text: str, start: int, limit: int, comments: list[tuple[int, int]]) -> int:
     """The end of the f-string that begins at `start`; comments inside its fields are noted."""
-    opening = _OPENING.match(text, start)
+    opening = _compiled(_OPENING).match(text, start)
     assert opening is not None, "only called where an f-string begins"
     reader = _FormattedText(text, opening, limit, nested_quotes=True, comments=comments)
     for _ in reader.fields():
@@ -116,7 +122,7 @@ def fields(text: str, start: int, end: int, *, nested_quotes: bool) -> list[Fiel
     """
     found: list[Field] = []
     for first, last in scan(text, start, end, nested_quotes=nested_quotes).texts:
-        opening = _OPENING.match(text, first)
+        opening = _compiled(_OPENING).match(text, first)
         if opening is not None and "f" in opening["prefix"].lower():
             reader = _FormattedText(text, opening, last, nested_quotes=nested_quotes, comments=[])
             found.extend(reader.fields())
@@ -178,7 +184,7 @@ class _FormattedText:
     def _field(self) -> Iterator[Field]:
         """Read a field from behind its `{` to behind its `}`."""
         start, depth, end, shows_itself = self.position, 0, -1, False
-        while match := _FIELD_MARK.search(self.text, self.position, self.limit):
+        while match := _compiled(_FIELD_PART).search(self.text, self.position, self.limit):
             self.position = match.end()
             if match.lastgroup == "comment":
                 if self.nested_quotes:
@@ -189,7 +195,7 @@ class _FormattedText:
                         self.text, match.start(), self.limit, self.comments
                     )
                 else:
-                    plain = _MARK.match(self.text, match.start(), self.limit)
+                    plain = _compiled(_COMMENT_OR_TEXT).match(self.text, match.start(), self.limit)
                     self.position = plain.end() if plain else match.end()
             elif match.lastgroup == "open":
                 depth += 1

@@ -1,0 +1,69 @@
+"""New names of a module that another file of the project might notice."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping
+
+from zephyrun.languages.python import UnreadableSource, read_facts
+from zephyrun.languages.python.embedding import code_in, is_stub
+from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.proof.remains import absolute_imports, touches
+from zephyrun.proof.surroundings import Content
+
+_STAR_IMPORT = re.compile(rb"\bimport\s*\(?\s*\*")
+
+
+def find_clashes(
+    path: str, names: Collection[str], files: Mapping[str, Content]
+) -> dict[str, str]:
+    """For each of the names that a module is to bear from now on: why another file might notice.
+
+    A file of Python notices that imports the module and takes the name from it, asks for it or sets
+    it, or that imports everything from it and has such a name itself; so does a stub of the module.
+    Any other file might notice that holds both the name and the module's own as words.
+    """
+    if not names:
+        return {}
+    found: dict[str, str] = {}
+    import_roots = find_import_roots([name for name in files if is_python(name)])
+    module = module_name(path, import_roots)
+    words = {name: _word(name) for name in sorted(names)}
+    for other, data in files.items():
+        if other == path or not isinstance(data, bytes):
+            continue
+        for name, word in words.items():
+            if name.encode() not in data or name in found or not (match := word.search(data)):
+                continue
+            if _may_notice(name, module, other, data, module_name(other, import_roots)):
+                line = data.count(b"\n", 0, match.start()) + 1
+                found[name] = (
+                    f"`{name}` stands in {other} (line {line}) too, which may look for it in {path}"
+                )
+    return found
+
+
+def _word(name: str) -> re.Pattern[bytes]:
+    return re.compile(rb"(?<!\w)%b(?!\w)" % re.escape(name.encode()))
+
+
+def _may_notice(name: str, module: str, other: str, data: bytes, own_module: str) -> bool:
+    """Whether a file in which a name stands could mean that of the module."""
+    code = data if is_python(other) else code_in(other, data)
+    if code is None:
+        return _word(module.rpartition(".")[2]).search(data) is not None
+    if is_stub(other) and own_module == module:
+        return True
+    try:
+        facts = read_facts(code)
+    except UnreadableSource:
+        return True
+    imported = absolute_imports(facts.imports, own_module)
+    if not any(touches(each, module) for each in imported):
+        return False
+    return (
+        f"{module}.{name}" in imported
+        or name in facts.attributes
+        or any(name in text.words for text in facts.texts if text.use != "documentation")
+        or _STAR_IMPORT.search(code) is not None
+    )

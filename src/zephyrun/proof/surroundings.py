@@ -1,0 +1,127 @@
+"""What each file of a project must know about the others before a name in it may change."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Mapping
+
+from zephyrun.languages.python import UnreadableSource, read_facts
+from zephyrun.languages.python.embedding import code_in, is_stub
+from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
+from zephyrun.proof.remains import Importers, Surroundings, absolute_imports, reads_source
+
+# A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
+Content = bytes | str
+
+# Only files that hold one of these words are looked at closely.
+_SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get_source")
+_FUNCTION_MARKS = (b"co_varnames", b"co_cellvars", b"co_freevars", b"getclosurevars")
+_FRAME_MARKS = (b"f_locals", b"getargvalues", b"getinnerframes", b"getouterframes", *_FUNCTION_MARKS)
+
+# What goes through the names of a module that it is given; those of an instance do not count. Each
+# pattern begins with a fixed word, which is what makes a search of every file cheap.
+_WALKING_CALL = rb"%b(?<!\w%b)\s*\(\s*(?!self\b|cls\b)[^\s)]"
+_WALKS_NAMES = (
+    *(re.compile(_WALKING_CALL % (name, name)) for name in (b"vars", b"dir", b"getmembers")),
+    re.compile(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
+    *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
+)
+_SPACE = rb"(?:[ \t]|\\\r?\n)"
+_IMPORT = re.compile(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
+_BEFORE_IMPORT = re.compile(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
+_COMMENT = re.compile(rb"#[^\r\n]*|\\")
+
+
+def find_surroundings(
+    files: Mapping[str, Content], given_roots: Collection[str] = ()
+) -> dict[str, Surroundings]:
+    """What each Python file of a tree must know about the others.
+
+    `files` may hold any files: what is not Python is searched for what Python may find in it.
+    `given_roots` are import roots beside those that show in the layout.
+    """
+    texts = {path: data for path, data in files.items() if isinstance(data, bytes)}
+    contents = {path: data for path, data in texts.items() if is_python(path)}
+    import_roots = find_import_roots(contents, given_roots)
+    modules = {path: module_name(path, import_roots) for path in contents}
+    readable = {**contents, **_embedded(texts)}
+    labels = {path: modules.get(path, path) for path in readable}
+    frame_readers = {labels[path] for path in _holding(readable, _FRAME_MARKS)}
+    names_read = Importers(_imports_of(_holding(readable, _FRAME_MARKS), labels))
+    names_walked = Importers(_imports_of(_walking(readable), labels))
+    any_reads_source = any(map(_reads_source, _holding(readable, _SOURCE_MARKS).values()))
+    quoted = find_quoted_lines(texts)
+    return {
+        path: Surroundings(
+            module,
+            frozenset(frame_readers - {module}),
+            names_read.of(module) - {module},
+            names_walked.of(module) - {module},
+            any_reads_source,
+            quoted_in(contents[path], quoted),
+        )
+        for path, module in modules.items()
+    }
+
+
+def _embedded(texts: Mapping[str, bytes]) -> dict[str, bytes]:
+    """The code in files that are no modules. Stubs do not run, so they read no names."""
+    found = {
+        path: code_in(path, data)
+        for path, data in texts.items()
+        if not is_python(path) and not is_stub(path)
+    }
+    return {path: code for path, code in found.items() if code is not None}
+
+
+def _holding(texts: Mapping[str, bytes], marks: Collection[bytes]) -> dict[str, bytes]:
+    """The files that hold one of some words."""
+    return {path: data for path, data in texts.items() if any(mark in data for mark in marks)}
+
+
+def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
+    return {
+        path: data
+        for path, data in texts.items()
+        if any(pattern.search(data) for pattern in _WALKS_NAMES)
+    }
+
+
+def _imports_of(texts: Mapping[str, bytes], labels: Mapping[str, str]) -> dict[str, set[str]]:
+    """What files import, by how they are to be called."""
+    found: dict[str, set[str]] = {}
+    for path, data in texts.items():
+        found.setdefault(labels[path], set()).update(_imports(data, labels[path]))
+    return found
+
+
+def _imports(data: bytes, module: str) -> set[str]:
+    """The absolute names of the modules that a file imports, at a glance: whatever looks like an
+    import counts, also in a file that cannot be read. To read it all would double a survey's cost."""
+    names: list[str] = []
+    for match in _IMPORT.finditer(data):
+        before = _BEFORE_IMPORT.search(data[_line_start(data, match.start()) : match.start()])
+        if before is None:
+            continue
+        source = (before[1] or b"").decode("utf-8", "replace")
+        listed = _COMMENT.sub(b"", match[1]).strip(b"()").decode("utf-8", "replace")
+        imported = [part.split()[0] for part in listed.split(",") if part.split()]
+        joint = "" if source.endswith(".") or not source else "."
+        names += [source, *(f"{source}{joint}{name}" for name in imported)]
+    return absolute_imports(filter(None, names), module)
+
+
+def _line_start(data: bytes, position: int) -> int:
+    """Where the line begins, or the one that goes on in it behind a backslash."""
+    start = data.rfind(b"\n", 0, position) + 1
+    while data[:start].endswith((b"\\\n", b"\\\r\n")):
+        start = data.rfind(b"\n", 0, start - 1) + 1
+    return start
+
+
+def _reads_source(data: bytes) -> bool:
+    try:
+        return reads_source(read_facts(data))
+    except UnreadableSource:
+        return True
