@@ -1,15 +1,17 @@
 """What a survey costs, measured side by side with the interpreter's own work in one run.
 
-    python benchmarks/survey_speed.py [FOLDER] [--rounds N]
+    python benchmarks/survey_speed.py [FOLDER] [--rounds N] [--profile]
 
-Three ratios: processor time of `zephyrun survey` (all its processes) against that of `compileall` of
-the same tree; wall time of `survey` of a one-line file against that of an empty program; and the
-memory that both of these take at most. Medians over the rounds, in which both sides take turns.
+Ratios of processor time (all processes, two workers on both sides): `zephyrun survey` of a tree, cold,
+with one file changed, and with nothing changed, against `compileall` of the same tree. Then memory, and
+wall time of `survey` of a one-line file against that of an empty program. Medians over the rounds, in
+which all sides take turns. With `--profile`, where the time of a cold survey goes, in one process.
 """
 
 from __future__ import annotations
 
 import argparse
+import ast
 import os
 import shutil
 import statistics
@@ -17,14 +19,24 @@ import sys
 import sysconfig
 import tempfile
 import time
+from collections import Counter
+from collections.abc import Callable
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
+
+from zephyrun.findings import KINDS
+from zephyrun.findings.finding import FileView
+from zephyrun.languages.python import parse
+from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.proof.surroundings import find_surroundings
 
 _KIB = 1024
 # As for a person who installed it: compiled once, then loaded.
 _ENVIRONMENT = {name: os.environ[name] for name in os.environ if name != "PYTHONDONTWRITEBYTECODE"}
 START_UPS_A_ROUND = 4
 MILLISECONDS_PER_SECOND = 1000
+MIB_ALLOWED = 60
+PROFILED_SHARE = 4
 
 
 class Cost(NamedTuple):
@@ -58,15 +70,49 @@ def medians(costs: list[Cost]) -> Cost:
     return Cost(*(statistics.median(column) for column in zip(*costs, strict=True)))
 
 
-def compare(rounds: int, ours: list[str], theirs: list[str]) -> tuple[Cost, Cost]:
-    """Both commands in turn, after one round that counts for nothing."""
-    measured: tuple[list[Cost], list[Cost]] = ([], [])
+def compare(rounds: int, sides: dict[str, tuple[Callable[[], None], list[str]]]) -> dict[str, Cost]:
+    """All commands in turn, each after what prepares it, and after one round that counts for nothing."""
+    measured: dict[str, list[Cost]] = {name: [] for name in sides}
     for round_number in range(rounds + 1):
-        for costs, words in zip(measured, (ours, theirs), strict=True):
+        for name, (prepare, words) in sides.items():
+            prepare()
             cost = cost_of(words)
             if round_number:
-                costs.append(cost)
-    return medians(measured[0]), medians(measured[1])
+                measured[name].append(cost)
+    return {name: medians(costs) for name, costs in measured.items()}
+
+
+def nothing() -> None:
+    """What prepares a command that needs nothing."""
+
+
+def print_profile(files: dict[str, bytes]) -> None:
+    """Where the time of a cold survey goes: seconds of processor time by stage, and in units of what
+    `compile` takes for the same files."""
+    spent: Counter[str] = Counter()
+
+    def timed(stage: str, work: Callable[[], Any]) -> Any:
+        began = time.process_time()
+        result = work()
+        spent[stage] += time.process_time() - began
+        return result
+
+    surroundings = timed("surroundings of all files", lambda: find_surroundings(files))
+    for name, data in files.items():
+        try:
+            timed("compile", lambda: compile(data, name, "exec", dont_inherit=True))
+            parsed = timed("text, tree, scan, walk, facts", lambda: parse(data))
+        except (SyntaxError, ValueError):
+            continue
+        timed("  of these: the tree", lambda: ast.parse(data))
+        view = FileView(name, parsed.source, parsed.facts, surroundings[name])
+        with deep_recursion():
+            for kind in KINDS.values():
+                timed(f"detector of {kind.name}", lambda: list(kind.detector(view)))
+    yardstick = spent.pop("compile")
+    print(f"where the time goes, one process, {len(files):,} files (compile: {yardstick:.2f} s)")
+    for stage, seconds in spent.items():
+        print(f"  {stage:40} {seconds:6.2f} s {seconds / yardstick:6.2f}")
 
 
 def main() -> None:
@@ -74,6 +120,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
     parser.add_argument("folder", nargs="?", type=Path, help="default: the standard library without tests")
     parser.add_argument("--rounds", type=int, default=5)
+    parser.add_argument("--profile", action="store_true", help="also print where the time goes")
     arguments = parser.parse_args()
     with tempfile.TemporaryDirectory() as scratch:
         tree = Path(scratch, "tree")
@@ -86,26 +133,49 @@ def main() -> None:
         print(f"Python {sys.version.split()[0]}, {len(files):,} files, {n_lines:,} lines")
         print(f"medians of {arguments.rounds} rounds")
 
-        survey = ["-m", "zephyrun", "survey", str(tree), "--format", "json", "--jobs", "2"]
+        kept, changed = tree / ".zephyrun", files[len(files) // 2]
+        survey = ["-m", "zephyrun", "survey", str(tree), "--jobs", "2"]
         # Called through code, since the command ends with 1 where one file does not compile.
         call = f"import compileall; compileall.compile_dir({str(tree)!r}, quiet=2, force=True, workers=2)"
-        ours, theirs = compare(arguments.rounds, survey, ["-c", call])
-        print_ratio("survey / compileall, processor seconds", ours.processor, theirs.processor, "s")
-        print_ratio("  on the clock (processes as each likes)", ours.wall, theirs.wall, "s")
-        print_ratio("  memory of the largest process", ours.memory, theirs.memory, "MiB")
+        costs = compare(
+            arguments.rounds,
+            {
+                "compileall": (nothing, ["-c", call]),
+                "cold": (lambda: shutil.rmtree(kept, ignore_errors=True), survey),
+                "one file changed": (lambda: append_comment(changed), survey),
+                "nothing changed": (nothing, survey),
+            },
+        )
+        theirs = costs.pop("compileall")
+        for name, ours in costs.items():
+            what = f"survey / compileall, processor, {name}"
+            print_ratio(what, ours.processor, theirs.processor, "s")
+        ours = costs["cold"]
+        print_ratio("  cold, on the clock", ours.wall, theirs.wall, "s")
+        allowed = MIB_ALLOWED + n_lines / _KIB
+        print_ratio("  cold, memory / 60 MB + 1 KiB a line", ours.memory, allowed, "MiB")
 
         one_line = Path(scratch, "one.py")
         one_line.write_text("hives = 3\n")
         survey = ["-m", "zephyrun", "survey", str(one_line)]
-        ours, theirs = compare(START_UPS_A_ROUND * arguments.rounds, survey, ["-c", "pass"])
+        sides = {"ours": (nothing, survey), "theirs": (nothing, ["-c", "pass"])}
+        costs = compare(START_UPS_A_ROUND * arguments.rounds, sides)
+        ours, theirs = costs["ours"], costs["theirs"]
         milliseconds = [MILLISECONDS_PER_SECOND * each.wall for each in (ours, theirs)]
         print_ratio("survey of one line / empty program, wall", *milliseconds, "ms")
         print_ratio("survey of one line / empty program, memory", ours.memory, theirs.memory, "MiB")
+        if arguments.profile:
+            print_profile({path.name: path.read_bytes() for path in files[::PROFILED_SHARE]})
+
+
+def append_comment(path: Path) -> None:
+    """Change a file in a way that changes no finding."""
+    path.write_bytes(path.read_bytes() + b"# changed\n")
 
 
 def print_ratio(what: str, ours: float, theirs: float, unit: str) -> None:
     """One line: the ratio, and both figures."""
-    print(f"{what:45} {ours / theirs:5.2f}   ({ours:.1f} {unit} against {theirs:.1f} {unit})")
+    print(f"{what:48} {ours / theirs:5.2f}   ({ours:.1f} {unit} against {theirs:.1f} {unit})")
 
 
 if __name__ == "__main__":

@@ -26,7 +26,7 @@ from pathlib import Path, PurePosixPath
 
 from zephyrun.errors import UserError
 from zephyrun.plan import fingerprint
-from zephyrun.project.roots import KEPT_FOLDER
+from zephyrun.project.roots import KEPT_FOLDER, make_kept_folder
 
 _SCHEMA = "zephyrun.journal/1"
 _TEMPORARY_PREFIX = ".zephyrun-"
@@ -351,9 +351,7 @@ class Journal:
         """One change at a time for a project. Errors: `UserError` when another one is under way."""
         home = self.root / KEPT_FOLDER
         try:
-            home.mkdir(exist_ok=True)
-            if not (home / ".gitignore").exists():
-                (home / ".gitignore").write_text("*\n")
+            make_kept_folder(self.root)
             self._folder.mkdir(exist_ok=True)
             handle = os.open(home / "lock", os.O_RDWR | os.O_CREAT, 0o644)
         except OSError as problem:

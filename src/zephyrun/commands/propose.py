@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 from zephyrun.commands import OK, options
-from zephyrun.commands.survey import survey_paths
+from zephyrun.commands.project_survey import survey_paths
 from zephyrun.errors import UserError
 from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, steps_from_findings
 from zephyrun.project.roots import for_people

@@ -113,19 +113,19 @@ def read_project(root: Path) -> dict[str, bytes | str]:
     for name in _walk(root, root, set()):
         if is_python(name):
             found[name] = read_content(root / name)
-        elif _is_searched(root / name):
+        elif _is_searched(root, name):
             content = read_content(root / name)
             if isinstance(content, bytes) and not _means_nothing(content):
                 found[name] = content
     return found
 
 
-def _is_searched(path: Path) -> bool:
+def _is_searched(root: Path, name: str) -> bool:
     """Whether a file that is not Python may speak of names, going by its name and size."""
-    if path.suffix.lower() not in _SEARCHED_ENDINGS:
+    if os.path.splitext(name)[1].lower() not in _SEARCHED_ENDINGS:
         return False
     try:
-        return path.stat().st_size <= _LARGEST_SEARCHED
+        return os.path.getsize(root / name) <= _LARGEST_SEARCHED
     except OSError:
         return False
 
@@ -133,32 +133,41 @@ def _is_searched(path: Path) -> bool:
 def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
     """Files at or below `start` that no ignore file between the root and them leaves out; folders
     that are projects of their own are not entered but added to `inner_projects`."""
-    above = [root, *(root / part for part in _prefixes(start.relative_to(root).parts))]
-    rules = [(folder, rule) for folder in above[:-1] if (rule := _rules(folder)) is not None]
-    if _is_ignored(start, True, rules):
+    # Texts rather than paths: a project may have many thousand files.
+    top = str(root)
+    first = start.relative_to(root).as_posix()
+    above = [""] if first != "." else []
+    above += [f"{each}/" for each in _prefixes(start.relative_to(root).parts[:-1])]
+    rules = [(each, rule) for each in above if (rule := _rules(os.path.join(top, each))) is not None]
+    if first != "." and _is_ignored(f"{first}/", rules):
         # Whoever names an ignored folder means it.
         rules = []
-    stack = [(start, rules)]
+    stack = [("" if first == "." else f"{first}/", rules)]
+    is_start = True
     while stack:
-        folder, inherited = stack.pop()
-        own = _rules(folder)
-        rules = [*inherited, (folder, own)] if own is not None else inherited
+        folder, rules = stack.pop()
         try:
-            entries = sorted(os.scandir(folder), key=lambda entry: entry.name)
+            entries = sorted(os.scandir(os.path.join(top, folder)), key=lambda entry: entry.name)
         except OSError:
             continue
+        names = {entry.name for entry in entries}
+        if not is_start and not names.isdisjoint(_MARKS_OF_OTHERS):
+            continue
+        if not is_start and OWN_MARK in names:
+            inner_projects.add(folder.rstrip("/"))
+            continue
+        is_start = False
+        if _IGNORE_FILE in names and (own := _rules(os.path.join(top, folder))) is not None:
+            rules = [*rules, (folder, own)]
         for entry in entries:
-            path = Path(entry.path)
-            if entry.is_symlink() or _is_ignored(path, entry.is_dir(), rules):
+            is_folder = entry.is_dir(follow_symlinks=False)
+            name = f"{folder}{entry.name}/" if is_folder else folder + entry.name
+            if entry.is_symlink() or _is_ignored(name, rules):
                 continue
-            if not entry.is_dir():
-                yield path.relative_to(root).as_posix()
-            elif _belongs_to_others(path):
-                continue
-            elif (path / OWN_MARK).exists():
-                inner_projects.add(path.relative_to(root).as_posix())
-            else:
-                stack.append((path, rules))
+            if not is_folder:
+                yield name
+            elif entry.name not in _KEPT_BY_OTHERS:
+                stack.append((name, rules))
 
 
 def _belongs_to_others(folder: Path) -> bool:
@@ -169,24 +178,27 @@ def _prefixes(parts: tuple[str, ...]) -> list[str]:
     return ["/".join(parts[: count + 1]) for count in range(len(parts))]
 
 
-def _rules(folder: Path) -> GitIgnoreSpec | None:
-    path = folder / _IGNORE_FILE
-    if not path.is_file():
+def _rules(folder: str) -> GitIgnoreSpec | None:
+    """What the ignore file of a folder says; `None` where there is none."""
+    try:
+        with open(os.path.join(folder, _IGNORE_FILE), encoding="utf-8", errors="replace") as file:
+            lines = file.read().splitlines()
+    except OSError:
         return None
     # Imported here: most small projects have no ignore file, and start-up should stay fast.
     from pathspec import GitIgnoreSpec
 
     try:
-        return GitIgnoreSpec.from_lines(path.read_text("utf-8", "replace").splitlines())
-    except (OSError, ValueError):
+        return GitIgnoreSpec.from_lines(lines)
+    except ValueError:
         return None
 
 
-def _is_ignored(path: Path, is_folder: bool, rules: list[tuple[Path, GitIgnoreSpec]]) -> bool:
-    """Whether the ignore rules leave a path out; the innermost file that has a say decides."""
+def _is_ignored(name: str, rules: list[tuple[str, GitIgnoreSpec]]) -> bool:
+    """Whether the ignore rules leave a path out; the innermost file that has a say decides. Folders
+    end in `/`, and so do those of the rules."""
     for folder, rule in reversed(rules):
-        name = path.relative_to(folder).as_posix() + ("/" if is_folder else "")
-        verdict = rule.check_file(name).include
+        verdict = rule.check_file(name[len(folder) :]).include
         if verdict is not None:
             return bool(verdict)
     return False

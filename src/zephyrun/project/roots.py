@@ -14,6 +14,17 @@ KEPT_FOLDER = ".zephyrun"
 _ROOT_MARKS = (OWN_MARK, "pyproject.toml", ".git")
 
 
+def make_kept_folder(root: Path) -> Path:
+    """The folder for what is kept for a project, made where it is not there, and ignored by version
+    control through a file of its own. Errors: `OSError`."""
+    folder = root / KEPT_FOLDER
+    folder.mkdir(exist_ok=True)
+    ignore_file = folder / ".gitignore"
+    if not ignore_file.exists():
+        ignore_file.write_text("*\n")
+    return folder
+
+
 def find_root(paths: Sequence[Path]) -> Path:
     """The nearest folder at or above the paths that is marked as a root, else the given folder.
 

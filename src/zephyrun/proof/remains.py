@@ -42,6 +42,11 @@ class Surroundings:
     reads_source: bool = False
     quoted: frozenset[tuple[str, str]] = frozenset()
 
+    def as_text(self) -> str:
+        """All of it in one order, so that equal surroundings give equal texts."""
+        names = [sorted(each) for each in (self.frame_readers, self.read_by, self.walked_by)]
+        return repr((self.module, self.reads_source, names, sorted(self.quoted)))
+
 
 class Reservation(NamedTuple):
     """What a person must vouch for before a name may change; `what` holds no lines, so it stays

@@ -19,6 +19,11 @@ _SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get
 _FUNCTION_MARKS = (b"co_varnames", b"co_cellvars", b"co_freevars", b"getclosurevars")
 _FRAME_MARKS = (b"f_locals", b"getargvalues", b"getinnerframes", b"getouterframes", *_FUNCTION_MARKS)
 
+_READS_SOURCE = re.compile(
+    rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)"
+    rb"(?:getsource(?:lines)?|getcomments|findsource|getblock|get_source)\b"
+)
+
 # What goes through the names of a module that it is given; those of an instance do not count. Each
 # pattern begins with a fixed word, which is what makes a search of every file cheap.
 _WALKING_CALL = rb"%b(?<!\w%b)\s*\(\s*(?!self\b|cls\b)[^\s)]"
@@ -121,6 +126,8 @@ def _line_start(data: bytes, position: int) -> int:
 
 
 def _reads_source(data: bytes) -> bool:
+    if _READS_SOURCE.search(data) is None:
+        return False
     try:
         return reads_source(read_facts(data))
     except UnreadableSource:

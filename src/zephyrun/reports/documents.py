@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from zephyrun.findings import FileSurvey, Finding
+from zephyrun.findings import Finding
+from zephyrun.findings.summary import Summary
 from zephyrun.proof.trees import TreeProof
 from zephyrun.proof.verdict import FileProof
 
@@ -14,7 +15,7 @@ Document = dict[str, Any]
 
 def survey_document(
     root: str,
-    surveys: Sequence[FileSurvey],
+    summary: Summary,
     findings: Iterable[Finding],
     left_out: Mapping[str, str],
 ) -> Document:
@@ -22,12 +23,10 @@ def survey_document(
     return {
         "schema": "zephyrun.survey/1",
         "root": root,
-        "files": len(surveys),
-        "lines": sum(survey.n_lines for survey in surveys),
+        "files": summary.n_files,
+        "lines": summary.n_lines,
         "findings": [_finding(finding) for finding in findings],
-        "unread": [
-            {"path": survey.path, "reason": survey.unread} for survey in surveys if survey.unread
-        ],
+        "unread": [{"path": path, "reason": reason} for path, reason in summary.unread],
         "left_out": [{"path": path, "reason": str(reason)} for path, reason in left_out.items()],
     }
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections import Counter, defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cache
 
-from zephyrun.findings import FAMILIES, KINDS, FileSurvey, Finding
+from zephyrun.findings import FAMILIES, KINDS, Finding
+from zephyrun.findings.summary import Summary
 from zephyrun.reports.lines import StyledLine, code_line, counted, line, one_line
 from zephyrun.source import SourceText
 
@@ -25,28 +25,26 @@ _HEAVY_WEIGHT = 8.0
 
 
 def survey_view(
-    surveys: Sequence[FileSurvey],
-    findings: Sequence[Finding],
+    summary: Summary,
+    shown: Iterable[Finding],
     left_out: Mapping[str, str],
-    n_shown: int,
     source_of: Callable[[str], SourceText],
     shown_path: Callable[[str], str],
 ) -> Iterator[StyledLine]:
-    """The lines of the report in order: the first `n_shown` findings, what was not read or left
-    out, totals.
+    """The lines of the report in order: the findings to be shown, what was not read or left out,
+    totals.
 
     `source_of` gives a file's text and `shown_path` its path for people, both by path below the root.
     """
     source_of = cache(source_of)
-    for finding in findings[:n_shown]:
+    for finding in shown:
         yield from _finding(finding, source_of(finding.path), shown_path(finding.path))
         yield line()
-    for survey in surveys:
-        if survey.unread:
-            yield line(("not read  ", "yellow"), shown_path(survey.path), f": {survey.unread}")
+    for path, reason in summary.unread:
+        yield line(("not read  ", "yellow"), shown_path(path), f": {reason}")
     yield from _left_out(left_out, shown_path)
-    yield from _totals(surveys, findings)
-    yield from _worst_files(findings, shown_path)
+    yield from _totals(summary)
+    yield from _worst_files(summary, shown_path)
 
 
 def _left_out(left_out: Mapping[str, str], shown_path: Callable[[str], str]) -> Iterator[StyledLine]:
@@ -61,22 +59,17 @@ def _left_out(left_out: Mapping[str, str], shown_path: Callable[[str], str]) -> 
         )
 
 
-def _worst_files(
-    findings: Sequence[Finding], shown_path: Callable[[str], str]
-) -> Iterator[StyledLine]:
+def _worst_files(summary: Summary, shown_path: Callable[[str], str]) -> Iterator[StyledLine]:
     """Where most is to be done, for projects of several files."""
-    weights: defaultdict[str, float] = defaultdict(float)
-    for finding in findings:
-        weights[finding.path] += finding.weight
-    counts = Counter(finding.path for finding in findings)
-    if len(counts) < _MANY_FILES:
+    if len(summary.by_path) < _MANY_FILES:
         return
     yield line(("worst files, by weight:", "dim"))
-    for path, weight in sorted(weights.items(), key=lambda entry: (-entry[1], entry[0]))[:_MANY_FILES]:
+    ranked = sorted(summary.by_path.items(), key=lambda entry: (-entry[1][1], entry[0]))
+    for path, (count, weight) in ranked[:_MANY_FILES]:
         yield one_line(
             (f"  {weight:>5,.0f} ", "bold"),
             (shown_path(path), "cyan"),
-            (f"  {counted(counts[path], 'finding')}", "dim"),
+            (f"  {counted(count, 'finding')}", "dim"),
         )
 
 
@@ -131,19 +124,15 @@ def _remedies(finding: Finding) -> Iterator[StyledLine]:
         yield line(("  no better name stands in the code: give one in the plan", "dim"))
 
 
-def _totals(surveys: Sequence[FileSurvey], findings: Sequence[Finding]) -> Iterator[StyledLine]:
-    n_lines = sum(survey.n_lines for survey in surveys)
-    remedies = Counter(finding.remedy.value for finding in findings)
-    parts = [f"{remedies[each]:,} {meaning}" for each, meaning in _REMEDIES.items() if remedies[each]]
+def _totals(summary: Summary) -> Iterator[StyledLine]:
+    counts = summary.by_remedy
+    parts = [f"{counts[each]:,} {meaning}" for each, meaning in _REMEDIES.items() if each in counts]
     yield line(
-        (counted(len(findings), "finding"), "bold"),
-        f" in {counted(len(surveys), 'file')} and {counted(n_lines, 'line')}",
+        (counted(summary.n_findings, "finding"), "bold"),
+        f" in {counted(summary.n_files, 'file')} and {counted(summary.n_lines, 'line')}",
         ": " + ", ".join(parts) if parts else "",
     )
-    by_kind = Counter(finding.kind for finding in findings)
-    for kind in sorted(by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
-        count = f"  {by_kind[kind]:>5,} "
+    for kind in sorted(summary.by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
+        count = f"  {summary.by_kind[kind]:>5,} "
         family = KINDS[kind].family
-        yield line(
-            (count, "bold"), f"{family:10}", f"{kind:14}", (KINDS[kind].reason, "dim")
-        )
+        yield line((count, "bold"), f"{family:10}", f"{kind:14}", (KINDS[kind].reason, "dim"))

@@ -47,6 +47,12 @@ _MARK_OF_ROLE = {
     },
 }
 
+# What is asked for every name, under names of their own: to look one up in its class takes as long as
+# the rest of the question.
+_MODULE, _CLASS, _QUOTED = ScopeKind.MODULE, ScopeKind.CLASS, Role.QUOTED
+_GLOBAL, _NONLOCAL = Mark.GLOBAL, Mark.NONLOCAL
+_ELSEWHERE = _GLOBAL | _NONLOCAL
+
 # The cell through which `super()` and `__class__` reach the class around a function.
 CLASS_CELL = "__class__"
 
@@ -125,20 +131,20 @@ class ScopeTable:
     def _find_home(self, scope: int, name: str) -> Home:
         marks = self.marks[scope].get(name, 0)
         record = self.scopes[scope]
-        if record.kind is ScopeKind.MODULE or marks & Mark.GLOBAL:
+        if record.kind is _MODULE or marks & _GLOBAL:
             return self._module_home(name)
-        if marks & BOUND and not marks & Mark.NONLOCAL:
+        if marks & BOUND and not marks & _NONLOCAL:
             return Home(scope, name, False)
         sees_class = self._sees_class[scope]
         around = record.parent
         while around > 0:
             marks = self.marks[around].get(name, 0)
-            is_bound = bool(marks & BOUND) and not marks & (Mark.GLOBAL | Mark.NONLOCAL)
-            if self.scopes[around].kind is ScopeKind.CLASS:
+            is_bound = bool(marks & BOUND) and not marks & _ELSEWHERE
+            if self.scopes[around].kind is _CLASS:
                 if name == CLASS_CELL or (sees_class and is_bound):
                     return Home(around, name, False)
                 sees_class = False
-            elif marks & Mark.GLOBAL:
+            elif marks & _GLOBAL:
                 break
             elif is_bound:
                 return Home(around, name, False)
@@ -186,7 +192,7 @@ class ScopeTable:
                     homes.append(home)
                     places.append([])
             places[number].append(index)
-            if scope != homes[number].scope and role is not Role.QUOTED:
+            if scope != homes[number].scope and role is not _QUOTED:
                 captured.add(number)
             references.append(new_record(Reference, (start, end, role, scope, number, alone)))
         bindings = tuple(

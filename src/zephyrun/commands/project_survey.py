@@ -1,0 +1,251 @@
+"""The survey of a project, or of a part of it: from paths to findings, with what is known already."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from functools import cached_property, partial
+from pathlib import Path
+
+from zephyrun.commands import options
+from zephyrun.decisions import Decisions, Note, read_decisions
+from zephyrun.findings import FileSurvey, Finding, survey_source
+from zephyrun.findings.summary import (
+    Summary,
+    findings_from_text,
+    findings_to_text,
+    summarize,
+    summary_from_text,
+    summary_to_text,
+)
+from zephyrun.project.cache import Cache, content_key, joint_key
+from zephyrun.project.discovery import Sources, find_sources, read_content, read_project
+from zephyrun.project.left_out import LeftOut, reason_to_leave_out
+from zephyrun.project.roots import find_root
+from zephyrun.project.settings import Settings, read_settings
+from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.surroundings import find_surroundings
+
+# Below so many bytes of code, reading them again costs no more than asking what is known.
+_WORTH_A_CACHE = 200_000
+
+
+@dataclass(frozen=True)
+class Survey:
+    """What was looked at and what was found. `contents` holds each surveyed file's bytes by path;
+    `left_out` are files that were only read, and why; `n_declined` counts findings that the team
+    wants nothing done about."""
+
+    root: Path
+    summary: Summary
+    contents: Mapping[str, bytes]
+    left_out: Mapping[str, str]
+    n_declined: int
+    notes: tuple[Note, ...]
+    _load: Callable[[], tuple[Finding, ...]] = field(repr=False)
+
+    @cached_property
+    def findings(self) -> tuple[Finding, ...]:
+        """The findings of all files, worst first. A report of the worst ones does not need them."""
+        return self._load()
+
+
+def survey_paths(
+    paths: Sequence[Path], kinds: Sequence[str], jobs: int, since: str | None = None
+) -> Survey:
+    """Survey every source file at or below the paths, in the order of their names.
+
+    With `since`, only findings on lines that are new since that revision count. Errors: `UserError`
+    for paths that cannot be surveyed, and for a revision that is none.
+    """
+    root = find_root(paths)
+    options.recover(root)
+    reading = _Reading(root, find_sources(paths, root), read_settings(root), tuple(kinds), jobs)
+    decisions = read_decisions(root)
+    if since is None and not decisions.declined:
+        summary, load = reading.known_or_found()
+        return Survey(root, summary, reading.contents, reading.left_out, 0, decisions.notes, load)
+    surveyed = reading.survey_files()
+    if since is not None:
+        # Imported here: few surveys ask version control, and start-up should stay fast.
+        from zephyrun.project.repository import find_repository
+
+        surveyed = _on_new_lines(surveyed, find_repository(root).changed_lines(since))
+    n_found = sum(len(survey.findings) for survey in surveyed)
+    summary, findings = summarize([_undecided(survey, decisions) for survey in surveyed])
+    n_declined = n_found - len(findings)
+    return Survey(
+        root, summary, reading.contents, reading.left_out, n_declined, decisions.notes, lambda: findings
+    )
+
+
+class _Reading:
+    """The files of one survey, and what the cache knows about them."""
+
+    def __init__(
+        self, root: Path, sources: Sources, settings: Settings, kinds: tuple[str, ...], jobs: int
+    ) -> None:
+        self.root = root
+        self._sources = sources
+        self._settings = settings
+        self._kinds = kinds
+        self._jobs = jobs
+        self._everything = read_project(root)
+        # Only what ignore files leave out and somebody named is not in the read set.
+        self._everything.update(
+            (name, read_content(root / name)) for name in sources.files if name not in self._everything
+        )
+        # A cache for little would cost more than it saves, and leave something behind.
+        n_bytes = sum(len(self._everything[name]) for name in sources.files)
+        self._cache = Cache(root) if n_bytes >= _WORTH_A_CACHE else None
+        self._content_keys = (
+            {
+                name: content_key(data) if isinstance(data, bytes) else data
+                for name, data in self._everything.items()
+            }
+            if self._cache is not None
+            else {}
+        )
+
+    @cached_property
+    def left_out(self) -> dict[str, str]:
+        """Files that are only read, by path, and why."""
+        found: dict[str, str] = dict.fromkeys(self._sources.inner_projects, LeftOut.PROJECT)
+        for name in self._sources.files:
+            data = self._everything[name]
+            if self._settings.leaves_out(name):
+                found[name] = LeftOut.SETTINGS
+            elif isinstance(data, bytes):
+                if (reason := reason_to_leave_out(name, data, self._sources.named)) is not None:
+                    found[name] = reason
+        return dict(sorted(found.items()))
+
+    @cached_property
+    def contents(self) -> dict[str, bytes]:
+        """The files to be surveyed."""
+        return {
+            name: data
+            for name in self._sources.files
+            if name not in self.left_out and isinstance(data := self._everything[name], bytes)
+        }
+
+    def known_or_found(self) -> tuple[Summary, Callable[[], tuple[Finding, ...]]]:
+        """The summary, and what loads all findings. When no file has changed, both are known."""
+        if self._cache is None:
+            summary, findings = summarize(self.survey_files())
+            return summary, lambda: findings
+        key = joint_key(
+            "survey", self._kinds, self._settings, self._sources, sorted(self._content_keys.items())
+        )
+        cache = self._cache
+        known = cache.get([key]).get(key)
+        if known is not None:
+            try:
+                return self._stored(known), lambda: self._known_findings(key)
+            except (ValueError, TypeError, LookupError):
+                pass  # What cannot be read is found anew.
+        summary, findings = summarize(self.survey_files())
+        left_out = json.dumps(self.left_out)
+        cache.put(
+            {
+                key: f"{left_out}\n{summary_to_text(summary)}",
+                f"{key} all": findings_to_text(findings),
+            }
+        )
+        return summary, lambda: findings
+
+    def _stored(self, text: str) -> Summary:
+        """The summary in a stored text, which also says what was left out. Errors: as for reading a
+        summary."""
+        left_out, summary = text.split("\n", 1)
+        found = summary_from_text(summary)
+        self.left_out = json.loads(left_out)
+        return found
+
+    def _known_findings(self, key: str) -> tuple[Finding, ...]:
+        assert self._cache is not None, "only asked for what came from it"
+        try:
+            return findings_from_text(self._cache.get([f"{key} all"])[f"{key} all"])
+        except (ValueError, TypeError, LookupError):
+            return summarize(self.survey_files())[1]
+
+    def survey_files(self) -> list[FileSurvey]:
+        """What was found in each file, and which could not be read, in the order of their paths."""
+        surroundings = find_surroundings(self._everything, self._settings.import_roots)
+        items = [
+            (name, data, surroundings.get(name, Surroundings())) for name, data in self.contents.items()
+        ]
+        keys = self._keys(items)
+        known = dict(self._known_surveys(keys))
+        missing = [item for item in items if item[0] not in known]
+        surveyed = options.map_files(
+            partial(_survey, kinds=self._kinds),
+            missing,
+            n_bytes=sum(len(item[1]) for item in missing),
+            jobs=self._jobs,
+            what="reading",
+        )
+        if self._cache is not None and surveyed:
+            self._cache.put({keys[each.path]: _survey_to_text(each) for each in surveyed})
+        unread = [
+            FileSurvey(name, 0, unread=data)
+            for name in self._sources.files
+            if isinstance(data := self._everything[name], str)
+        ]
+        return sorted([*surveyed, *known.values(), *unread], key=lambda survey: survey.path)
+
+    def _keys(self, items: Sequence[tuple[str, bytes, Surroundings]]) -> dict[str, str]:
+        """For each file, what its findings depend on."""
+        if self._cache is None:
+            return {}
+        return {
+            name: joint_key("file", self._kinds, name, self._content_keys[name], around.as_text())
+            for name, _, around in items
+        }
+
+    def _known_surveys(self, keys: Mapping[str, str]) -> Iterator[tuple[str, FileSurvey]]:
+        if self._cache is None:
+            return
+        known = self._cache.get(list(keys.values()))
+        for path, key in keys.items():
+            if (text := known.get(key)) is not None:
+                with suppress(ValueError, TypeError, LookupError):
+                    yield path, _survey_from_text(path, text)
+
+
+def _survey_to_text(survey: FileSurvey) -> str:
+    return f"{survey.n_lines}\n{survey.unread}\n{findings_to_text(survey.findings)}"
+
+
+def _survey_from_text(path: str, text: str) -> FileSurvey:
+    n_lines, unread, findings = text.split("\n", 2)
+    return FileSurvey(path, int(n_lines), findings_from_text(findings), unread)
+
+
+def _undecided(survey: FileSurvey, decisions: Decisions) -> FileSurvey:
+    if not decisions.declined:
+        return survey
+    findings = tuple(each for each in survey.findings if each.id not in decisions.declined)
+    return replace(survey, findings=findings)
+
+
+def _on_new_lines(
+    surveys: Sequence[FileSurvey], new_lines: Mapping[str, Sequence[range]]
+) -> list[FileSurvey]:
+    """The surveys with only those findings that touch a new line of their file."""
+
+    def is_new(finding: Finding) -> bool:
+        return any(
+            lines.start <= finding.end.line and finding.start.line < lines.stop
+            for lines in new_lines.get(finding.path, ())
+        )
+
+    return [
+        replace(survey, findings=tuple(filter(is_new, survey.findings))) for survey in surveys
+    ]
+
+
+def _survey(item: tuple[str, bytes, Surroundings], kinds: tuple[str, ...]) -> FileSurvey:
+    return survey_source(*item, kinds)

@@ -1,0 +1,136 @@
+"""What a survey of many files comes to, and how it is stored.
+
+A stored survey is two texts (JSON): a short one, from which the usual report can be printed, and one
+with every finding.
+"""
+
+from __future__ import annotations
+
+import json
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from zephyrun.findings.finding import Finding, Remedy
+from zephyrun.findings.surveying import FileSurvey, by_weight
+from zephyrun.naming.evidence import Suggestion
+from zephyrun.source import Place
+
+_MOST_KEPT = 50
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """Totals, and the worst findings, worst first.
+
+    `unread` are pairs of path and reason, `by_path` count and total weight of each file's findings.
+    """
+
+    n_files: int
+    n_lines: int
+    n_findings: int
+    unread: tuple[tuple[str, str], ...]
+    by_kind: dict[str, int]
+    by_remedy: dict[str, int]
+    by_path: dict[str, tuple[int, float]]
+    worst: tuple[Finding, ...]
+
+
+def summarize(surveys: Sequence[FileSurvey]) -> tuple[Summary, tuple[Finding, ...]]:
+    """The summary of some files, and all their findings, worst first."""
+    findings = tuple(sorted((each for survey in surveys for each in survey.findings), key=by_weight))
+    counts = Counter(finding.path for finding in findings)
+    weights: defaultdict[str, float] = defaultdict(float)
+    for finding in findings:
+        weights[finding.path] += finding.weight
+    summary = Summary(
+        len(surveys),
+        sum(survey.n_lines for survey in surveys),
+        len(findings),
+        tuple((survey.path, survey.unread) for survey in surveys if survey.unread),
+        dict(Counter(finding.kind for finding in findings)),
+        dict(Counter(finding.remedy.value for finding in findings)),
+        {path: (count, weights[path]) for path, count in counts.items()},
+        findings[:_MOST_KEPT],
+    )
+    return summary, findings
+
+
+def summary_to_text(summary: Summary) -> str:
+    """The short text of a stored survey."""
+    return json.dumps(
+        [
+            summary.n_files,
+            summary.n_lines,
+            summary.n_findings,
+            summary.unread,
+            summary.by_kind,
+            summary.by_remedy,
+            summary.by_path,
+            [_row(finding) for finding in summary.worst],
+        ]
+    )
+
+
+def summary_from_text(text: str) -> Summary:
+    """Read a stored summary. Errors: `ValueError` or `TypeError` for a text that is none."""
+    n_files, n_lines, n_findings, unread, by_kind, by_remedy, by_path, rows = json.loads(text)
+    return Summary(
+        n_files,
+        n_lines,
+        n_findings,
+        tuple((path, reason) for path, reason in unread),
+        by_kind,
+        by_remedy,
+        {path: (count, weight) for path, (count, weight) in by_path.items()},
+        tuple(map(_finding, rows)),
+    )
+
+
+def findings_to_text(findings: Iterable[Finding]) -> str:
+    """The long text of a stored survey, or of one file's."""
+    return json.dumps([_row(finding) for finding in findings])
+
+
+def findings_from_text(text: str) -> tuple[Finding, ...]:
+    """Read stored findings. Errors: `ValueError` or `TypeError` for a text that holds none."""
+    return tuple(map(_finding, json.loads(text)))
+
+
+def _row(finding: Finding) -> list[Any]:
+    return [
+        finding.kind,
+        finding.path,
+        finding.start.line,
+        finding.start.column,
+        finding.end.line,
+        finding.end.column,
+        finding.subject,
+        finding.scope,
+        finding.ordinal,
+        finding.message,
+        finding.weight,
+        finding.remedy.value,
+        [(each.text, each.score, each.evidence) for each in finding.suggestions],
+        finding.confirm,
+    ]
+
+
+def _finding(row: Sequence[Any]) -> Finding:
+    kind, path, line, column, end_line, end_column, *further = row
+    subject, scope, ordinal, message, weight, remedy, suggestions, confirm = further
+    return Finding(
+        kind,
+        path,
+        Place(line, column),
+        Place(end_line, end_column),
+        subject,
+        scope,
+        ordinal,
+        message,
+        weight,
+        Remedy(remedy),
+        tuple(Suggestion(text, score, tuple(evidence)) for text, score, evidence in suggestions),
+        tuple(confirm),
+    )

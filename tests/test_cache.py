@@ -1,0 +1,164 @@
+"""The cache: a survey that uses it says what one without it says, and nothing that goes wrong with it
+is ever more than lost time."""
+
+import random
+import shutil
+import sqlite3
+import threading
+from pathlib import Path
+
+import pytest
+
+from tests.helpers import REAL_MODULES, STDLIB
+from zephyrun.commands import project_survey
+from zephyrun.commands.project_survey import survey_paths
+from zephyrun.findings import KINDS
+from zephyrun.project.cache import Cache, joint_key
+
+
+@pytest.fixture
+def project(tmp_path, monkeypatch):
+    """Real modules, with the cache in use however small they are."""
+    monkeypatch.setattr(project_survey, "_WORTH_A_CACHE", 0)
+    root = tmp_path / "project"
+    root.mkdir()
+    (root / "zephyrun.toml").touch()
+    for name in REAL_MODULES[:6]:
+        shutil.copy(STDLIB / f"{name}.py", root)
+    (root / "README.md").write_text("An apiary's log.\n")
+    return root
+
+
+def survey(root, **options):
+    """Everything that a survey says."""
+    found = survey_paths([root], list(KINDS), 1, **options)
+    return found.summary, found.findings, dict(found.left_out), found.n_declined
+
+
+def without_cache(root):
+    """What a survey says that knows nothing."""
+    shutil.rmtree(root / ".zephyrun", ignore_errors=True)
+    said = survey(root)
+    return said
+
+
+def test_what_is_known_is_what_would_be_found(project):
+    """After edits of every sort, in several orders, the answer is that of a survey from scratch."""
+    dice = random.Random(3)
+    edits = (
+        lambda path: path.write_bytes(path.read_bytes() + b"\n\ndef late(q):\n    zz = q * 37\n    return zz\n"),
+        lambda path: path.write_bytes(b"\n\n\n" + path.read_bytes()),
+        lambda path: path.write_bytes(b"import enum\nprint(vars(enum))\n" + path.read_bytes()),
+        lambda path: path.write_bytes(b"(" + path.read_bytes()),
+        lambda path: path.rename(path.with_name("moved_" + path.name)),
+        lambda path: path.unlink(),
+        lambda path: (path.parent / "zephyrun.toml").write_text(f'leave_out = ["{path.name}"]\n'),
+        lambda path: (path.parent / "note.txt").write_text("Traceback (most recent call last)\n" + path.read_text()),
+    )
+    for edit in edits:
+        survey(project)
+        edit(dice.choice(sorted(project.glob("*.py"))))
+        first, second = survey(project), survey(project)
+        copy = project.parent / "copy"
+        shutil.copytree(project, copy)
+        assert first == second == without_cache(copy)
+        shutil.rmtree(copy)
+
+
+def test_only_changed_files_are_read_again(project, monkeypatch):
+    """And when nothing has changed, none is."""
+    survey(project)
+    read = []
+    real = project_survey.survey_source
+    monkeypatch.setattr(
+        project_survey, "survey_source", lambda path, *rest: read.append(path) or real(path, *rest)
+    )
+    survey(project)
+    assert read == []
+    with (project / "enum.py").open("a") as file:
+        file.write("# the end\n")
+    survey(project)
+    assert read == ["enum.py"]
+
+
+def damaged(path):
+    path.write_bytes(b"no database\n" * 500)
+
+
+def of_another_shape(path):
+    path.unlink()
+    sqlite3.connect(path).execute("CREATE TABLE known (bees)").connection.close()
+
+
+def with_nonsense(path):
+    with sqlite3.connect(path) as connection:
+        connection.execute("UPDATE known SET value = '[1, 2'")
+
+
+def with_other_nonsense(path):
+    with sqlite3.connect(path) as connection:
+        connection.execute("UPDATE known SET value = '[]\n[3]'")
+
+
+def locked(path):
+    # Kept alive by the attribute: a connection that is gone locks nothing.
+    locked.connection = sqlite3.connect(path)
+    locked.connection.execute("BEGIN EXCLUSIVE")
+
+
+def a_folder(path):
+    path.unlink()
+    path.mkdir()
+
+
+@pytest.mark.parametrize(
+    "damage", [damaged, of_another_shape, with_nonsense, with_other_nonsense, locked, a_folder]
+)
+def test_a_bad_cache_is_passed_over(project, damage, monkeypatch):
+    """Whatever lies there instead."""
+    monkeypatch.setattr("zephyrun.project.cache._PATIENCE_SECONDS", 0.01)
+    said = survey(project)
+    damage(project / ".zephyrun/cache.sqlite")
+    assert survey(project) == said
+    if damage is locked:
+        locked.connection.close()
+
+
+def test_what_the_cache_must_not_touch(project, tmp_path):
+    """A link at its place leads to somebody's file; a root that cannot be written stays as it is."""
+    theirs = tmp_path / "theirs"
+    theirs.write_bytes(b"")
+    (project / ".zephyrun").mkdir()
+    (project / ".zephyrun/cache.sqlite").symlink_to(theirs)
+    said = survey(project)
+    assert theirs.read_bytes() == b""
+    shutil.rmtree(project / ".zephyrun")
+    (project / ".zephyrun").write_text("no folder")
+    assert survey(project) == said
+    assert (project / ".zephyrun").read_text() == "no folder"
+
+
+def test_two_at_once(project):
+    """Both get their answer."""
+    answers = []
+    threads = [threading.Thread(target=lambda: answers.append(survey(project))) for _ in range(2)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert answers[0] == answers[1] == without_cache(project)
+
+
+def test_old_entries_are_forgotten(tmp_path, monkeypatch):
+    """What nobody has asked for in a month goes."""
+    today = 1_800_000_000
+    monkeypatch.setattr("zephyrun.project.cache.time.time", lambda: today)
+    cache = Cache(tmp_path)
+    cache.put({"a": "1"})
+    assert cache.get(["a", "b"]) == {"a": "1"}
+    today += 40 * 86400
+    cache.put({"b": "2"})
+    assert cache.get(["a", "b"]) == {"b": "2"}
+    cache.close()
+    assert joint_key("a", "b") != joint_key("ab") != joint_key("a b")
+    assert Path(tmp_path, ".zephyrun/.gitignore").read_text() == "*\n"
