@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import re
 import shutil
 import subprocess
 import sys
@@ -21,10 +20,10 @@ import sysconfig
 import tempfile
 import time
 import tomllib
-from collections import Counter
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
-from typing import Any
+
+from accepting import accept_everything, listed, print_steps, zephyrun
 
 STDLIB = Path(sysconfig.get_path("stdlib"))
 
@@ -54,9 +53,6 @@ MODULES = {
     "typing": "test_typing", "urllib": "test_urlparse", "uuid": "test_uuid",
     "weakref": "test_weakref", "xmlrpc": "test_xmlrpc", "zipapp": "test_zipapp",
 }  # fmt: skip
-
-# Names for where none is proposed, by action.
-MADE_UP = {"rename": "made_up_{}", "constant": "_MADE_UP_{}"}
 
 # By module: an error text, and outcomes by test id.
 Reports = dict[str, tuple[str, dict[str, str]]]
@@ -123,55 +119,6 @@ def run_all_tests(copy: Path, names: list[str]) -> Reports:
     with ThreadPoolExecutor(2) as pool:
         reports = pool.map(lambda name: run_tests(copy, name, MODULES[name]), names)
         return dict(zip(names, reports, strict=True))
-
-
-def zephyrun(*words: str | Path, ok: tuple[int, ...] = (0,)) -> str:
-    """Run a command of ours; its standard output."""
-    done = subprocess.run(
-        [sys.executable, "-m", "zephyrun", *map(str, words)], capture_output=True, text=True
-    )
-    if done.returncode not in ok:
-        sys.exit(f"zephyrun {words[0]} ended with {done.returncode}: {done.stderr}")
-    return done.stdout
-
-
-def accept_everything(plan: Path) -> Counter[str]:
-    """Accept every safe step, and make up a name where none is proposed."""
-    counts: Counter[str] = Counter()
-    steps = tomllib.loads(plan.read_text())["step"]
-    text = plan.read_text()
-    head, *tables = re.split(r"(?m)^\[\[step\]\]$", text)
-    rewritten = [head]
-    for number, (step, table) in enumerate(zip(steps, tables, strict=True)):
-        if step["remedy"] == "safe":
-            table = table.replace("\naccept = false", "\naccept = true")
-            if step["action"] in MADE_UP and not step["new"]:
-                name = MADE_UP[step["action"]].format(number)
-                table = table.replace('\nnew = ""', f'\nnew = "{name}"')
-                counts["with a made-up name"] += 1
-            elif step["action"] in MADE_UP:
-                counts["with a suggested name"] += 1
-        counts[f"{step['action']} {step['remedy']}"] += 1
-        rewritten.append(table)
-    plan.write_text("[[step]]".join(rewritten))
-    return counts
-
-
-def listed(counts: Counter[str]) -> str:
-    """`3 rename safe, 1 comment safe`."""
-    return ", ".join(f"{count:,} {what}" for what, count in sorted(counts.items()))
-
-
-def print_steps(steps: list[dict[str, Any]], report: dict[str, Any]) -> None:
-    """What was carried out, by action, and what was refused, by reason."""
-    actions = {step["id"]: step["action"] for step in steps}
-    print("carried out:       " + listed(Counter(actions[each] for each in report["applied"])))
-    reasons = Counter(
-        re.sub(r"line \d+: |`[^`]*`|\bin \S+", "…", each["reason"]) for each in report["refused"]
-    )
-    print(f"refused:           {len(report['refused'])}")
-    for reason, count in reasons.most_common():
-        print(f"  {count:5} {reason}")
 
 
 def print_tests(

@@ -1,0 +1,63 @@
+"""What both tortures share: run our commands, accept all that is safe, and tell what became of it."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+import sys
+import tomllib
+from collections import Counter
+from pathlib import Path
+from typing import Any
+
+# Names for where none is proposed, by action.
+MADE_UP = {"rename": "made_up_{}", "constant": "_MADE_UP_{}"}
+
+
+def zephyrun(*words: str | Path, ok: tuple[int, ...] = (0,)) -> str:
+    """Run a command of ours; its standard output. Exits when it ends otherwise than with `ok`."""
+    done = subprocess.run(
+        [sys.executable, "-m", "zephyrun", *map(str, words)], capture_output=True, text=True
+    )
+    if done.returncode not in ok:
+        sys.exit(f"zephyrun {words[0]} ended with {done.returncode}: {done.stderr}")
+    return done.stdout
+
+
+def accept_everything(plan: Path) -> Counter[str]:
+    """Accept every safe step, and make up a name where none is proposed."""
+    counts: Counter[str] = Counter()
+    steps = tomllib.loads(plan.read_text())["step"]
+    text = plan.read_text()
+    head, *tables = re.split(r"(?m)^\[\[step\]\]$", text)
+    rewritten = [head]
+    for number, (step, table) in enumerate(zip(steps, tables, strict=True)):
+        if step["remedy"] == "safe":
+            table = table.replace("\naccept = false", "\naccept = true")
+            if step["action"] in MADE_UP and not step["new"]:
+                name = MADE_UP[step["action"]].format(number)
+                table = table.replace('\nnew = ""', f'\nnew = "{name}"')
+                counts["with a made-up name"] += 1
+            elif step["action"] in MADE_UP:
+                counts["with a suggested name"] += 1
+        counts[f"{step['action']} {step['remedy']}"] += 1
+        rewritten.append(table)
+    plan.write_text("[[step]]".join(rewritten))
+    return counts
+
+
+def listed(counts: Counter[str]) -> str:
+    """`3 rename safe, 1 comment safe`."""
+    return ", ".join(f"{count:,} {what}" for what, count in sorted(counts.items())) or "nothing"
+
+
+def print_steps(steps: list[dict[str, Any]], report: dict[str, Any]) -> None:
+    """What was carried out, by action, and what was refused, by reason."""
+    actions = {step["id"]: step["action"] for step in steps}
+    print("carried out:       " + listed(Counter(actions[each] for each in report["applied"])))
+    reasons = Counter(
+        re.sub(r"line \d+: |`[^`]*`|\bin \S+", "…", each["reason"]) for each in report["refused"]
+    )
+    print(f"refused:           {len(report['refused'])}")
+    for reason, count in reasons.most_common():
+        print(f"  {count:5} {reason}")
