@@ -277,11 +277,13 @@ def test_a_frame_reader_elsewhere_in_the_tree_keeps_names():
 
 @pytest.mark.parametrize("imports", ["import log", "from log import line", "from . import log", "import log this cannot be read"])
 def test_a_module_that_reads_names_off_functions_keeps_those_of_what_it_imports(imports):
-    """A reader of `co_varnames` makes renames in the modules that it imports unproven."""
+    """A reader of `co_varnames`, or of the frames of a traceback, makes renames in what it imports unproven."""
     reader = f"{imports}\nnames = log.line.__code__.co_varnames\n".encode()
     old = b"def line(h):\n    w = h.weight\n    return w\n"
     new = old.replace(b"w =", b"weight =").replace(b"return w", b"return weight")
     assert compare_trees({"show.py": reader, "log.py": old}, {"show.py": reader, "log.py": new}).verdict is Verdict.UNPROVEN
+    shower = f"{imports}\ndef show(error):\n    print(error.__traceback__.tb_frame.f_locals)\n".encode()
+    assert compare_trees({"show.py": shower, "log.py": old}, {"show.py": shower, "log.py": new}).verdict is Verdict.UNPROVEN
     other = b"import os\nnames = os.line.__code__.co_varnames\n"
     assert compare_trees({"show.py": other, "log.py": old}, {"show.py": other, "log.py": new}).verdict is Verdict.SAME
 

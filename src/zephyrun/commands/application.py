@@ -36,6 +36,12 @@ class Application:
     assumptions: list[str] = field(default_factory=list)
     # The bytes of the changed files as they were at first.
     originals: dict[str, bytes] = field(default_factory=dict)
+    # What the files know of each other, as long as `contents` stays as it is.
+    _surroundings: Mapping[str, Surroundings] | None = field(default=None, init=False, repr=False)
+    # What was proved in this stage, by file and the ids of its steps.
+    _proved: dict[tuple[str, tuple[str, ...]], FileOutcome] = field(
+        default_factory=dict, init=False, repr=False
+    )
 
     def steps_of(self, action: str) -> list[Step]:
         """The accepted steps of one stage that are still to be carried out."""
@@ -63,7 +69,10 @@ class Application:
         changed = stage.changed
         for path in changed:
             self.originals.setdefault(path, _bytes(self.contents[path]))
-        self.contents.update(changed)
+        if changed:
+            self.contents.update(changed)
+            self._surroundings = None
+        self._proved.clear()
         if repository is not None and changed:
             message = f"Clean up {_STAGE_NAMES[action]}: {counted(len(applied), 'step')}, proved"
             repository.commit(list(changed), message)
@@ -73,18 +82,25 @@ class Application:
         by_path: dict[str, list[Step]] = {}
         for step in steps:
             by_path.setdefault(step.path, []).append(step)
-        surroundings = find_surroundings(self.contents, self.settings.import_roots)
-        jobs = [
+        if self._surroundings is None:
+            # Once a stage, however often it is halved: it means reading every file of the project.
+            self._surroundings = find_surroundings(self.contents, self.settings.import_roots)
+        surroundings = self._surroundings
+        jobs: list[_Job] = [
             (path, _bytes(self.contents[path]), tuple(own), surroundings.get(path, Surroundings()))
             for path, own in by_path.items()
         ]
-        outcomes = options.map_files(
+        # A stage that is halved asks again and again for files in which nothing is different.
+        new_jobs = [job for job in jobs if _key(job) not in self._proved]
+        newly_proved = options.map_files(
             _carry_out_file,
-            jobs,
-            n_bytes=sum(len(job[1]) * len(job[2]) for job in jobs),
+            new_jobs,
+            n_bytes=sum(len(job[1]) * len(job[2]) for job in new_jobs),
             jobs=self.n_processes,
             what="proving",
         )
+        self._proved.update(zip(map(_key, new_jobs), newly_proved, strict=True))
+        outcomes = [self._proved[_key(job)] for job in jobs]
         results = {job[0]: outcome.data for job, outcome in zip(jobs, outcomes, strict=True)}
         versions: tuple[Mapping[str, bytes | str], ...] = (
             self.contents,
@@ -165,6 +181,10 @@ def stages_of(plan: Plan) -> list[str]:
     """The stages that a plan has accepted steps for, in the order of work."""
     accepted = {step.action for step in plan.steps if step.accept}
     return [action for action in STAGES if action in accepted]
+
+
+def _key(job: _Job) -> tuple[str, tuple[str, ...]]:
+    return job[0], tuple(step.id for step in job[2])
 
 
 def _carry_out_file(job: _Job) -> FileOutcome:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import cached_property, partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
 from zephyrun.decisions import Decisions, Note, read_decisions
@@ -20,13 +20,15 @@ from zephyrun.findings.summary import (
     summary_from_text,
     summary_to_text,
 )
-from zephyrun.project.cache import Cache, content_key, joint_key
 from zephyrun.project.discovery import Sources, find_sources, read_content, read_project
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import find_root
 from zephyrun.project.settings import Settings, read_settings
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.surroundings import find_surroundings
+
+if TYPE_CHECKING:
+    from zephyrun.project.cache import Cache
 
 # Below so many bytes of code, reading them again costs no more than asking what is known.
 _WORTH_A_CACHE = 200_000
@@ -99,15 +101,17 @@ class _Reading:
         )
         # A cache for little would cost more than it saves, and leave something behind.
         n_bytes = sum(len(self._everything[name]) for name in sources.files)
-        self._cache = Cache(root) if n_bytes >= _WORTH_A_CACHE else None
-        self._content_keys = (
-            {
-                name: content_key(data) if isinstance(data, bytes) else data
-                for name, data in self._everything.items()
-            }
-            if self._cache is not None
-            else {}
-        )
+        self._cache = _open_cache(root) if n_bytes >= _WORTH_A_CACHE else None
+
+    @cached_property
+    def _content_keys(self) -> dict[str, str]:
+        """What stands for each content; for a file that was not read, why."""
+        from zephyrun.project.cache import content_key
+
+        return {
+            name: content_key(data) if isinstance(data, bytes) else data
+            for name, data in self._everything.items()
+        }
 
     @cached_property
     def left_out(self) -> dict[str, str]:
@@ -136,6 +140,10 @@ class _Reading:
         if self._cache is None:
             summary, findings = summarize(self.survey_files())
             return summary, lambda: findings
+        import json
+
+        from zephyrun.project.cache import joint_key
+
         key = joint_key(
             "survey", self._kinds, self._settings, self._sources, sorted(self._content_keys.items())
         )
@@ -159,6 +167,8 @@ class _Reading:
     def _stored(self, text: str) -> Summary:
         """The summary in a stored text, which also says what was left out. Errors: as for reading a
         summary."""
+        import json
+
         left_out, summary = text.split("\n", 1)
         found = summary_from_text(summary)
         self.left_out = json.loads(left_out)
@@ -200,6 +210,8 @@ class _Reading:
         """For each file, what its findings depend on."""
         if self._cache is None:
             return {}
+        from zephyrun.project.cache import joint_key
+
         return {
             name: joint_key("file", self._kinds, name, self._content_keys[name], around.as_text())
             for name, _, around in items
@@ -213,6 +225,13 @@ class _Reading:
             if (text := known.get(key)) is not None:
                 with suppress(ValueError, TypeError, LookupError):
                     yield path, _survey_from_text(path, text)
+
+
+def _open_cache(root: Path) -> Cache:
+    # Imported here, as what it gives is: small surveys do without, and start-up should stay fast.
+    from zephyrun.project.cache import Cache
+
+    return Cache(root)
 
 
 def _survey_to_text(survey: FileSurvey) -> str:

@@ -6,7 +6,6 @@ with every finding.
 
 from __future__ import annotations
 
-import json
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
@@ -59,6 +58,9 @@ def summarize(surveys: Sequence[FileSurvey]) -> tuple[Summary, tuple[Finding, ..
 
 def summary_to_text(summary: Summary) -> str:
     """The short text of a stored survey."""
+    # Imported here, as below: small surveys are not stored, and start-up should stay fast.
+    import json
+
     return json.dumps(
         [
             summary.n_files,
@@ -75,6 +77,8 @@ def summary_to_text(summary: Summary) -> str:
 
 def summary_from_text(text: str) -> Summary:
     """Read a stored summary. Errors: `ValueError` or `TypeError` for a text that is none."""
+    import json
+
     n_files, n_lines, n_findings, unread, by_kind, by_remedy, by_path, rows = json.loads(text)
     return Summary(
         n_files,
@@ -90,11 +94,15 @@ def summary_from_text(text: str) -> Summary:
 
 def findings_to_text(findings: Iterable[Finding]) -> str:
     """The long text of a stored survey, or of one file's."""
+    import json
+
     return json.dumps([_row(finding) for finding in findings])
 
 
 def findings_from_text(text: str) -> tuple[Finding, ...]:
     """Read stored findings. Errors: `ValueError` or `TypeError` for a text that holds none."""
+    import json
+
     return tuple(map(_finding, json.loads(text)))
 
 

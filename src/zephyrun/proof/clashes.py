@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping
+from functools import lru_cache
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
@@ -11,6 +12,9 @@ from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.proof.remains import absolute_imports, touches
 from zephyrun.proof.surroundings import Content
 
+# Whatever is no letter of ASCII may be part of a name.
+_WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
+_MOST_FILES_KEPT = 4096
 _STAR_IMPORT = re.compile(rb"\bimport\s*\(?\s*\*")
 
 
@@ -28,30 +32,39 @@ def find_clashes(
     found: dict[str, str] = {}
     import_roots = find_import_roots([name for name in files if is_python(name)])
     module = module_name(path, import_roots)
-    words = {name: _word(name) for name in sorted(names)}
+    encoded = frozenset(name.encode() for name in names)
     for other, data in files.items():
         if other == path or not isinstance(data, bytes):
             continue
-        for name, word in words.items():
-            if name.encode() not in data or name in found or not (match := word.search(data)):
-                continue
-            if _may_notice(name, module, other, data, module_name(other, import_roots)):
-                line = data.count(b"\n", 0, match.start()) + 1
+        for word in sorted(encoded & _words(data)):
+            name = word.decode()
+            if name not in found and _may_notice(
+                name, module, other, data, module_name(other, import_roots)
+            ):
+                line = _line_of(word, data)
                 found[name] = (
                     f"`{name}` stands in {other} (line {line}) too, which may look for it in {path}"
                 )
     return found
 
 
-def _word(name: str) -> re.Pattern[bytes]:
-    return re.compile(rb"(?<!\w)%b(?!\w)" % re.escape(name.encode()))
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _words(data: bytes) -> frozenset[bytes]:
+    """Every word of a file. Asked once for each file that changes, and the others stay the same."""
+    return frozenset(_WORD.findall(data))
+
+
+def _line_of(word: bytes, data: bytes) -> int:
+    """The 1-based line in which a word first stands."""
+    first = next(match.start() for match in _WORD.finditer(data) if match[0] == word)
+    return data.count(b"\n", 0, first) + 1
 
 
 def _may_notice(name: str, module: str, other: str, data: bytes, own_module: str) -> bool:
     """Whether a file in which a name stands could mean that of the module."""
     code = data if is_python(other) else code_in(other, data)
     if code is None:
-        return _word(module.rpartition(".")[2]).search(data) is not None
+        return module.rpartition(".")[2].encode() in _words(data)
     if is_stub(other) and own_module == module:
         return True
     try:

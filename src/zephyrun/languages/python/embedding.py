@@ -3,7 +3,6 @@ the cells of notebooks. It is read, at a glance at least, and never edited."""
 
 from __future__ import annotations
 
-import json
 import re
 
 _STUB = ".pyi"
@@ -33,6 +32,9 @@ def code_in(path: str, data: bytes) -> bytes | None:
 
 def _code_of_notebook(data: bytes) -> bytes | None:
     """The code cells one after another; `None` for what is no notebook after all."""
+    # Imported here: few projects hold notebooks, and start-up should stay fast.
+    import json
+
     try:
         cells = json.loads(data)["cells"]
         sources = [cell["source"] for cell in cells if cell["cell_type"] == "code"]
