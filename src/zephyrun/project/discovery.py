@@ -7,7 +7,6 @@ Zephyrun itself leave behind is never part of a project.
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,6 +14,7 @@ from typing import TYPE_CHECKING
 
 from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
+from zephyrun.linking.texts import LARGEST_SEARCHED, is_searched, may_mean_names
 from zephyrun.project.roots import OWN_MARK, relative_to_root
 
 if TYPE_CHECKING:
@@ -25,14 +25,6 @@ _KEPT_BY_OTHERS = frozenset({".zephyrun", ".git", ".hg", ".svn", "__pycache__"})
 # … and by what lies in it: a virtual environment, a cache (by the Cache Directory Tagging standard).
 _MARKS_OF_OTHERS = ("pyvenv.cfg", "CACHEDIR.TAG")
 _IGNORE_FILE = ".gitignore"
-# Scripts often have no ending at all.
-_SEARCHED_ENDINGS = frozenset(
-    """ .pyi .pyx .pxd .pxi .ipynb .html .htm .xml .j2 .jinja .jinja2 .tmpl .tpl .mako .toml .cfg .ini
-    .conf .yaml .yml .json .env .sh .bash .bat .cmd .ps1 .mk .am .in .md .rst .txt .adoc""".split()
-) | {""}
-_LARGEST_SEARCHED = 2**20
-# Plans, decisions and reports of ours speak of the names that are to change, and mean nothing by it.
-_OWN_DOCUMENT = re.compile(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,11 +80,6 @@ def read_tree(root: Path) -> dict[str, bytes | str]:
     return found
 
 
-def _means_nothing(data: bytes) -> bool:
-    """Whether a file is no text, or one of our own documents."""
-    return b"\0" in data or _OWN_DOCUMENT.search(data) is not None
-
-
 def read_content(path: Path) -> bytes | str:
     """A file's bytes, or one phrase why they cannot be read."""
     if path.is_symlink():
@@ -105,27 +92,22 @@ def read_content(path: Path) -> bytes | str:
 
 def read_project(root: Path) -> dict[str, bytes | str]:
     """The read set of a project, as `read_tree` gives files: all of its Python, and the texts in which
-    something may stand that means a name in it (stubs, notebooks, templates, configuration, documents).
-
-    Texts of more than a mebibyte are data, and left out.
-    """
+    something may stand that means a name in it."""
     found: dict[str, bytes | str] = {}
     for name in _walk(root, root, set()):
+        path = root / name
         if is_python(name):
-            found[name] = read_content(root / name)
-        elif _is_searched(root, name):
-            content = read_content(root / name)
-            if isinstance(content, bytes) and not _means_nothing(content):
+            found[name] = read_content(path)
+        elif may_mean_names(name) and _is_small(path):
+            content = read_content(path)
+            if isinstance(content, bytes) and is_searched(name, content):
                 found[name] = content
     return found
 
 
-def _is_searched(root: Path, name: str) -> bool:
-    """Whether a file that is not Python may speak of names, going by its name and size."""
-    if os.path.splitext(name)[1].lower() not in _SEARCHED_ENDINGS:
-        return False
+def _is_small(path: Path) -> bool:
     try:
-        return os.path.getsize(root / name) <= _LARGEST_SEARCHED
+        return path.stat().st_size <= LARGEST_SEARCHED
     except OSError:
         return False
 

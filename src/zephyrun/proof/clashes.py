@@ -9,6 +9,7 @@ from functools import lru_cache
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.linking.texts import is_searched
 from zephyrun.proof.remains import absolute_imports, touches
 from zephyrun.proof.surroundings import Content
 
@@ -35,6 +36,8 @@ def find_clashes(
     encoded = frozenset(name.encode() for name in names)
     for other, data in files.items():
         if other == path or not isinstance(data, bytes):
+            continue
+        if not is_python(other) and not is_searched(other, data):
             continue
         for word in sorted(encoded & _words(data)):
             name = word.decode()

@@ -8,6 +8,7 @@ from collections.abc import Collection, Mapping
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.linking.texts import is_searched
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import Importers, Surroundings, absolute_imports, reads_source
 
@@ -46,7 +47,11 @@ def find_surroundings(
     `files` may hold any files: what is not Python is searched for what Python may find in it.
     `given_roots` are import roots beside those that show in the layout.
     """
-    texts = {path: data for path, data in files.items() if isinstance(data, bytes)}
+    texts = {
+        path: data
+        for path, data in files.items()
+        if isinstance(data, bytes) and (is_python(path) or is_searched(path, data))
+    }
     contents = {path: data for path, data in texts.items() if is_python(path)}
     import_roots = find_import_roots(contents, given_roots)
     modules = {path: module_name(path, import_roots) for path in contents}

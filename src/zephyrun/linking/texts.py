@@ -1,0 +1,32 @@
+"""Files that are no modules and in which something may stand that means a name in one: stubs, notebooks,
+templates, configuration, Makefiles, documents, scripts without an ending."""
+
+from __future__ import annotations
+
+import re
+from pathlib import PurePosixPath
+
+_ENDINGS = frozenset(
+    """.pyi .pyx .pxd .pxi .ipynb .html .htm .xml .j2 .jinja .jinja2 .tmpl .tpl .mako .toml .cfg .ini
+    .conf .yaml .yml .json .env .sh .bash .bat .cmd .ps1 .mk .am .in .md .rst .txt .adoc""".split()
+)
+# What is larger is data.
+LARGEST_SEARCHED = 2**20
+# Plans, decisions and reports of ours speak of the names that are to change, and mean nothing by it.
+_OWN_DOCUMENT = re.compile(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
+
+
+def may_mean_names(path: str) -> bool:
+    """Whether names may be meant in a file that is no module, going by how it is called."""
+    ending = PurePosixPath(path).suffix.lower()
+    return not ending or ending in _ENDINGS
+
+
+def is_searched(path: str, data: bytes) -> bool:
+    """Whether a file that is no module is searched for names."""
+    return (
+        may_mean_names(path)
+        and len(data) <= LARGEST_SEARCHED
+        and b"\0" not in data
+        and _OWN_DOCUMENT.search(data) is None
+    )
