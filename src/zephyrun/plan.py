@@ -110,8 +110,6 @@ def plan_text(plan: Plan, destination: Path) -> str:
     files = tomlkit.table()
     for path, print_of_file in sorted(plan.fingerprints.items()):
         files.add(path, print_of_file)
-    if plan.proposed:
-        document.add("proposed", list(plan.proposed))
     document.add("files", files)
     steps = tomlkit.aot()
     for step in plan.steps:
@@ -122,6 +120,11 @@ def plan_text(plan: Plan, destination: Path) -> str:
         steps.append(table)
     if plan.steps:
         document.add("step", steps)
+    if plan.proposed:
+        proposed = tomlkit.table()
+        proposed.add(tomlkit.comment("What had a step at first: one that is gone was struck out."))
+        proposed.add("findings", list(plan.proposed))
+        document.add("proposed", proposed)
     return tomlkit.dumps(document)
 
 
@@ -140,9 +143,10 @@ def read_plan(path: Path) -> Plan:
     root, files, steps = document.get("root", "."), document.get("files", {}), document.get("step", [])
     if not isinstance(root, str):
         raise UserError(f"{path}: root must be a text")
-    proposed = document.get("proposed", [])
+    table = document.get("proposed", {})
+    proposed = table.get("findings", []) if isinstance(table, dict) else None
     if not isinstance(proposed, list) or not all(isinstance(each, str) for each in proposed):
-        raise UserError(f"{path}: proposed must be a list of texts")
+        raise UserError(f"{path}: [proposed] must give findings as a list of texts")
     if not isinstance(files, dict) or not all(isinstance(each, str) for each in files.values()):
         raise UserError(f"{path}: [files] must give a fingerprint for each path")
     if not isinstance(steps, list) or not all(isinstance(each, dict) for each in steps):

@@ -18,7 +18,7 @@ from zephyrun.reports.lines import StyledLine
 from zephyrun.reports.lines import line as styled_line
 
 if TYPE_CHECKING:
-    from rich.console import Console, OverflowMethod
+    from rich.console import Console
 
 Item = TypeVar("Item")
 Result = TypeVar("Result")
@@ -141,11 +141,16 @@ class Screen:
         if not self.is_terminal and self._color != "always":
             self._stream.write(styled.plain + "\n")
             return
+        from rich.padding import Padding
         from rich.text import Text
 
-        overflow: OverflowMethod | None = "ellipsis" if styled.is_cut else None
-        text = Text.assemble(*styled.parts, no_wrap=styled.is_cut, overflow=overflow)
-        self.console.print(text)
+        text = Text.assemble(*styled.parts)
+        if styled.is_cut or not text:
+            self.console.print(text, no_wrap=True, overflow="ellipsis")
+        else:
+            # What goes on below keeps the indentation of its beginning.
+            indentation = len(text.plain) - len(text.plain.lstrip(" "))
+            self.console.print(Padding(text[indentation:], (0, 0, 0, indentation), expand=False))
 
     @cached_property
     def console(self) -> Console:

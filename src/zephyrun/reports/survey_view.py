@@ -135,4 +135,4 @@ def _totals(summary: Summary) -> Iterator[StyledLine]:
     for kind in sorted(summary.by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
         count = f"  {summary.by_kind[kind]:>5,} "
         family = KINDS[kind].family
-        yield line((count, "bold"), f"{family:10}", f"{kind:14}", (KINDS[kind].reason, "dim"))
+        yield one_line((count, "bold"), f"{family:10}", f"{kind:15}", (KINDS[kind].reason, "dim"))
