@@ -82,8 +82,8 @@ def open_workshop(folder: Path, packages: list[Package]) -> Workshop:
     if not python.exists():
         venv.create(environment, with_pip=True)
     needs = {need for package in packages for need in package.needs}
-    pip = [python, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
-    subprocess.run([*pip, "pytest<8.2", "coverage", *sorted(needs)], check=True)
+    install = [python, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+    subprocess.run([*install, "pytest<8.2", "coverage", *sorted(needs)], check=True)
     return Workshop(folder, python)
 
 
@@ -91,9 +91,9 @@ def fetch(workshop: Workshop, package: Package) -> Path:
     """The unpacked source distribution."""
     archives = workshop.folder / "archives" / package.release
     if not archives.exists():
-        words = ["download", "--quiet", "--no-deps", "--no-binary", ":all:", "--dest", archives]
-        pip = [workshop.python, "-m", "pip", "--disable-pip-version-check"]
-        subprocess.run([*pip, *words, package.release], check=True)
+        download = [workshop.python, "-m", "pip", "download", "--quiet", "--disable-pip-version-check"]
+        words = ["--no-deps", "--no-binary", ":all:", "--dest", archives, package.release]
+        subprocess.run([*download, *words], check=True)
     (archive,) = archives.glob("*.tar.gz")
     target = Path(tempfile.mkdtemp(prefix=f"{package.release}-", dir=workshop.folder))
     with tarfile.open(archive) as opened:
