@@ -80,5 +80,8 @@ def _print(survey: Survey, arguments: argparse.Namespace) -> None:
     if n_shown < n_findings:
         which = "the worst is" if n_shown == 1 else f"the worst {n_shown} are"
         screen.print(f"{which} shown; all of them: zephyrun survey {paths}{since} --limit 0")
+        if len(survey.summary.by_kind) > 1:
+            most = max(survey.summary.by_kind, key=survey.summary.by_kind.__getitem__)
+            screen.print(f"one kind at a time: zephyrun survey {paths}{since} --only {most}")
     if n_findings:
         screen.print(f"next: zephyrun propose {paths}{since} --output cleanup.toml")
