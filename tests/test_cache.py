@@ -5,6 +5,7 @@ import random
 import shutil
 import sqlite3
 import threading
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -85,19 +86,22 @@ def damaged(path):
     path.write_bytes(b"no database\n" * 500)
 
 
+def run_sql(path, statement):
+    with closing(sqlite3.connect(path)) as connection, connection:
+        connection.execute(statement)
+
+
 def of_another_shape(path):
     path.unlink()
-    sqlite3.connect(path).execute("CREATE TABLE known (bees)").connection.close()
+    run_sql(path, "CREATE TABLE known (bees)")
 
 
 def with_nonsense(path):
-    with sqlite3.connect(path) as connection:
-        connection.execute("UPDATE known SET value = '[1, 2'")
+    run_sql(path, "UPDATE known SET value = '[1, 2'")
 
 
 def with_other_nonsense(path):
-    with sqlite3.connect(path) as connection:
-        connection.execute("UPDATE known SET value = '[]\n[3]'")
+    run_sql(path, "UPDATE known SET value = '[]\n[3]'")
 
 
 def locked(path):
@@ -159,6 +163,5 @@ def test_old_entries_are_forgotten(tmp_path, monkeypatch):
     today += 40 * 86400
     cache.put({"b": "2"})
     assert cache.get(["a", "b"]) == {"b": "2"}
-    cache.close()
     assert joint_key("a", "b") != joint_key("ab") != joint_key("a b")
     assert Path(tmp_path, ".zephyrun/.gitignore").read_text() == "*\n"

@@ -10,8 +10,8 @@ import hashlib
 import sqlite3
 import sys
 import time
-from collections.abc import Iterable, Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import closing, contextmanager, suppress
 from functools import cache
 from pathlib import Path
 
@@ -32,62 +32,58 @@ class Cache:
     """Texts by key. One that cannot be opened is empty, and keeps nothing."""
 
     def __init__(self, root: Path) -> None:
-        self._connection: sqlite3.Connection | None = None
-        with suppress(sqlite3.Error, OSError):
-            path = make_kept_folder(root) / _FILE
-            if not path.is_symlink():
-                self._connection = _open(path)
+        self._root = root
 
     def get(self, keys: Sequence[str]) -> dict[str, str]:
         """What is known for some of the keys."""
         found: dict[str, str] = {}
-        with suppress(sqlite3.Error):
+        with suppress(sqlite3.Error, OSError), self._connection() as connection:
             for first in range(0, len(keys), _MOST_ASKED_AT_ONCE):
                 asked = keys[first : first + _MOST_ASKED_AT_ONCE]
                 marks = ",".join("?" * len(asked))
-                found.update(self._run(f"SELECT key, value FROM known WHERE key IN ({marks})", asked))
+                statement = f"SELECT key, value FROM known WHERE key IN ({marks})"
+                found.update(connection.execute(statement, asked).fetchall())
         return found
 
     def put(self, values: Mapping[str, str]) -> None:
         """Keep some texts, and forget what nobody has needed for a month."""
         today = int(time.time()) // _SECONDS_PER_DAY
-        if self._connection is None:
-            return
-        with suppress(sqlite3.Error), self._connection:
-            rows = [(key, value, today) for key, value in values.items()]
-            self._connection.executemany("INSERT OR REPLACE INTO known VALUES (?, ?, ?)", rows)
-            self._run("DELETE FROM known WHERE day < ?", (today - _KEPT_DAYS,))
+        rows = [(key, value, today) for key, value in values.items()]
+        with suppress(sqlite3.Error, OSError), self._connection() as connection, connection:
+            connection.executemany("INSERT OR REPLACE INTO known VALUES (?, ?, ?)", rows)
+            connection.execute("DELETE FROM known WHERE day < ?", (today - _KEPT_DAYS,))
 
-    def close(self) -> None:
-        """Let go of the file."""
-        if self._connection is not None:
-            self._connection.close()
-
-    def _run(self, statement: str, values: Sequence[object]) -> Iterable[tuple[str, str]]:
-        if self._connection is None:
-            return ()
-        return self._connection.execute(statement, values).fetchall()
+    @contextmanager
+    def _connection(self) -> Iterator[sqlite3.Connection]:
+        """The database, open. Errors: `sqlite3.Error` and `OSError` for one that cannot be used."""
+        path = make_kept_folder(self._root) / _FILE
+        if path.is_symlink():
+            raise OSError("a link leads to somebody's file")
+        with closing(_open(path)) as connection:
+            yield connection
 
 
 def _open(path: Path) -> sqlite3.Connection:
     """Open the database; one that is damaged begins anew."""
-    for attempt in range(2):
-        connection = sqlite3.connect(path, timeout=_PATIENCE_SECONDS)
-        try:
-            # Nothing is lost with a cache, so there is no need to wait for the disk.
-            connection.execute("PRAGMA synchronous = OFF")
-            connection.execute(_TABLE)
-        except sqlite3.OperationalError:
-            connection.close()
-            raise
-        except sqlite3.DatabaseError:
-            connection.close()
-            if attempt:
-                raise
-            path.unlink()
-        else:
-            return connection
-    raise sqlite3.DatabaseError("unreachable: the second attempt returns or raises")
+    try:
+        return _connect(path)
+    except sqlite3.OperationalError:
+        raise
+    except sqlite3.DatabaseError:
+        path.unlink()
+        return _connect(path)
+
+
+def _connect(path: Path) -> sqlite3.Connection:
+    connection = sqlite3.connect(path, timeout=_PATIENCE_SECONDS)
+    try:
+        # Nothing is lost with a cache, so there is no need to wait for the disk.
+        connection.execute("PRAGMA synchronous = OFF")
+        connection.execute(_TABLE)
+    except sqlite3.Error:
+        connection.close()
+        raise
+    return connection
 
 
 def content_key(data: bytes) -> str:

@@ -126,9 +126,15 @@ class Repository:
             check=False,
         )
         if done.returncode:
-            reason = (done.stderr.strip().splitlines() or ["no reason given"])[-1]
-            raise UserError(f"git {words[0]} failed: {reason}")
+            raise UserError(f"git {words[0]} failed: {_reason_in(done.stderr)}")
         return done.stdout
+
+
+def _reason_in(text: str) -> str:
+    """The line in which git says what is wrong; advice may stand below it."""
+    lines = text.strip().splitlines() or ["no reason given"]
+    marked = [each for each in lines if each.startswith(("fatal:", "error:"))]
+    return (marked or lines[-1:])[0].strip()
 
 
 _EVERY_LINE = 1 << 60
