@@ -15,9 +15,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from zephyrun.errors import UserError
 
@@ -33,8 +32,7 @@ _HEADER = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Note:
+class Note(NamedTuple):
     """What somebody wrote about a finding."""
 
     finding: str
@@ -43,8 +41,7 @@ class Note:
     text: str
 
 
-@dataclass(frozen=True, slots=True)
-class Decisions:
+class Decisions(NamedTuple):
     """Ids of findings that are not to be proposed again, and notes."""
 
     declined: frozenset[str] = frozenset()

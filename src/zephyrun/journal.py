@@ -42,7 +42,7 @@ class Deed(StrEnum):
     MOVE = "move"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Operation:
     """One change of one path, relative to the root. `target` is where a move leads; `data` is what
     a replacement, a creation or a move (with edits) writes; `expected` is what must be there."""
@@ -54,7 +54,7 @@ class Operation:
     expected: bytes | None = None
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class _Record:
     """An operation as the journal keeps it; fingerprints are "" where there is no file.
 
@@ -70,7 +70,7 @@ class _Record:
     new_folders: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Entry:
     """One change that the journal knows."""
 

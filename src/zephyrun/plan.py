@@ -39,7 +39,7 @@ _STEP_KEYS = {field.name: field.type for field in fields(Step)}
 _REQUIRED = frozenset({"id", "action", "path", "scope", "old", "new", "accept"})
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Plan:
     """Steps, and the state of the files for which they were made. `root` is an absolute folder;
     `proposed` are the findings that had a step at first."""

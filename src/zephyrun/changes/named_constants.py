@@ -29,7 +29,7 @@ _QUOTES = "\"'rRuU"
 _DEFINITIONS = frozenset({"functiondef", "asyncfunctiondef", "classdef"})
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class NamedNumber:
     """One number that is to be replaced by a name. `spelling` is how the number is written."""
 

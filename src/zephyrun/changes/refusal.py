@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Refusal:
     """Why a step is not carried out: one plain sentence, with what to do where that helps."""
 

@@ -28,7 +28,7 @@ from zephyrun.source import EditSet, Overlap, SourceText, UnreadableText
 STAGES = ("rename", "constant", "comment")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class FileOutcome:
     """What became of one file's steps: ids carried out, ids refused with their reasons, and the
     names that the module has from now on."""

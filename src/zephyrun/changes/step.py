@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Step:
     """One change. Its address is `scope`, `old` and `ordinal`; `line` and `column` are for people.
 

@@ -18,7 +18,7 @@ from zephyrun.errors import UserError
 _TAIL_LINES = 12
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Outcome:
     """What one run of a command did; `files` holds the bytes of the files that it was to write."""
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property, partial
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -247,7 +247,7 @@ def _undecided(survey: FileSurvey, decisions: Decisions) -> FileSurvey:
     if not decisions.declined:
         return survey
     findings = tuple(each for each in survey.findings if each.id not in decisions.declined)
-    return replace(survey, findings=findings)
+    return survey._replace(findings=findings)
 
 
 def _on_new_lines(
@@ -262,7 +262,7 @@ def _on_new_lines(
         )
 
     return [
-        replace(survey, findings=tuple(filter(is_new, survey.findings))) for survey in surveys
+        survey._replace(findings=tuple(filter(is_new, survey.findings))) for survey in surveys
     ]
 
 

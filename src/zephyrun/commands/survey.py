@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import shlex
-from dataclasses import asdict
 
 from zephyrun.commands import OK, options
 from zephyrun.commands.project_survey import Survey, survey_paths
@@ -45,7 +44,7 @@ def run(arguments: argparse.Namespace) -> int:
             {
                 **survey_document(root, survey.summary, survey.findings, survey.left_out),
                 "declined": survey.n_declined,
-                "notes": [asdict(note) for note in survey.notes],
+                "notes": [note._asdict() for note in survey.notes],
             }
         )
     else:

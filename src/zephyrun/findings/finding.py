@@ -23,7 +23,7 @@ class Remedy(StrEnum):
     NONE = "none"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Finding:
     """One place that is hard to read. `scope`, `subject` and `ordinal` are its address.
 
@@ -55,7 +55,7 @@ class Finding:
         return digest[:_ID_LENGTH]
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class FileView:
     """All that a detector of one file may look at."""
 

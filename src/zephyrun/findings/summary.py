@@ -19,7 +19,7 @@ from zephyrun.source import Place
 _MOST_KEPT = 50
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Summary:
     """Totals, and the worst findings, worst first.
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from zephyrun.findings.fences import fenced_lines
 from zephyrun.findings.finding import FileView, Finding
@@ -13,8 +13,7 @@ from zephyrun.languages.python.reading import deep_recursion, without_collector
 from zephyrun.proof.remains import Surroundings
 
 
-@dataclass(frozen=True, slots=True)
-class FileSurvey:
+class FileSurvey(NamedTuple):
     """What was found in one file; `unread` says why it was not read, "" where it was."""
 
     path: str

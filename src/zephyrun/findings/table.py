@@ -17,7 +17,7 @@ from zephyrun.findings.magic_numbers import find_magic_numbers
 FAMILIES = ("names", "literals", "comments", "layout", "order", "structure")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Kind:
     """One kind of finding. `before` is found by `detector`, `after` is not."""
 

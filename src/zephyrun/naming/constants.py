@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
-from dataclasses import replace
 
 from zephyrun.facts import FileFacts, Literal
 from zephyrun.naming.evidence import Suggestion, name_from_words, parameter_name, snippet
@@ -74,7 +73,7 @@ def suggest_constant_names(
     found: dict[str, Suggestion] = {}
     mark = "_" if _keeps_constants_private(facts) else ""
     for candidate in _candidates(source, facts, literal):
-        suggestion = replace(candidate, text=mark + candidate.text)
+        suggestion = candidate._replace(text=mark + candidate.text)
         better = found.get(suggestion.text)
         if is_free(suggestion.text) and (better is None or better.score < suggestion.score):
             found[suggestion.text] = suggestion

@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass
 from typing import NamedTuple
 
 from zephyrun.facts import Definition, FileFacts, Hint, Role
@@ -82,8 +81,7 @@ _MOST_WORDS_IN_A_NAME = 4
 _MOST_WORDS_IN_A_REMARK = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Suggestion:
+class Suggestion(NamedTuple):
     """A better name. `score` lies between 0 and 1; `evidence` says in a few words where it is from."""
 
     text: str

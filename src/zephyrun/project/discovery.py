@@ -8,9 +8,8 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
@@ -27,8 +26,7 @@ _MARKS_OF_OTHERS = ("pyvenv.cfg", "CACHEDIR.TAG")
 _IGNORE_FILE = ".gitignore"
 
 
-@dataclass(frozen=True, slots=True)
-class Sources:
+class Sources(NamedTuple):
     """The Python files that a command is about, and the projects inside that are none of its own.
 
     All hold paths relative to the root, sorted; `named` are those on the command line.

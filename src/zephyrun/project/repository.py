@@ -22,7 +22,7 @@ _HUNK = re.compile(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
 _REGULAR_FILE = "100644"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Repository:
     """A git repository that holds a project. `top` is its uppermost folder, `root` the project's."""
 

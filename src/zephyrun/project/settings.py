@@ -23,7 +23,7 @@ _SHARED_FILE = "pyproject.toml"
 _TABLE = ("tool", "zephyrun")
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Settings:
     """What a project wants otherwise than by default. Paths and patterns count from the root."""
 

@@ -21,7 +21,7 @@ _SHARED_FILE = "pyproject.toml"
 _OLD_SHARED_FILE = "setup.cfg"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Target:
     """The versions that a project is for, in the notation of packaging files (`>=3.9,<3.13`), and where
     that was found. Both are "" where nothing says so."""

@@ -14,8 +14,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
-from typing import TypeGuard
+from typing import NamedTuple, TypeGuard
 
 from zephyrun.facts import FileFacts, Role
 from zephyrun.languages.python import ParsedFile
@@ -30,8 +29,7 @@ _NAMESPACE_ATTRIBUTES = frozenset({"modules", "getmembers", "__globals__", "co_c
 _NAMESPACE_TABLE = re.compile(r"(?<!self\.)(?<!cls\.)\b__dict__\b")
 
 
-@dataclass(frozen=True, slots=True)
-class NamedConstant:
+class NamedConstant(NamedTuple):
     """A name for a number. `definition` is its statement, which stands at `start` to `end` of the
     text; `value` is the number in it, written as `spelling`."""
 

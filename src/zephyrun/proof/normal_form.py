@@ -59,7 +59,7 @@ def is_local_variable(facts: FileFacts, binding: int) -> bool:
     )
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Version:
     """One version of a file as the proof reads it: `constants`, by binding, stand for numbers."""
 

@@ -24,7 +24,7 @@ _SOURCE_READERS = frozenset(
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Surroundings:
     """What the rest of the project adds to the reading of one file.
 

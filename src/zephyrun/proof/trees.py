@@ -14,7 +14,7 @@ from zephyrun.proof.surroundings import Content, find_surroundings
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class TreeProof:
     """The verdict on two trees: one proof a file that either tree has, by path, in order.
 

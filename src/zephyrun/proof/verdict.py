@@ -24,7 +24,7 @@ def worst(verdicts: Iterable[Verdict]) -> Verdict:
     return Verdict.SAME
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Difference:
     """One place that keeps two versions from being the same. Lines are 1-based; 0 is no line."""
 
@@ -34,7 +34,7 @@ class Difference:
     verdict: Verdict = Verdict.UNPROVEN
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class DefinitionProof:
     """The verdict on one function or class, as far as what it calls (`given`) is the same."""
 
@@ -43,7 +43,7 @@ class DefinitionProof:
     given: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class FileProof:
     """The verdict on one file. `edits` counts what was recognised, by sort; `introduced` are names
     of the module that only the new version has."""

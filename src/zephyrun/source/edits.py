@@ -17,7 +17,7 @@ class Overlap(ValueError):
     """Two edits claim the same text, or insert at the same place."""
 
 
-@dataclass(frozen=True, slots=True, order=True)
+@dataclass(frozen=True, order=True)
 class Edit:
     """Replace the text from offset `start` up to `end` by `text`; `start == end` inserts."""
 

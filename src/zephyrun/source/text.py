@@ -16,6 +16,7 @@ from bisect import bisect_right
 from dataclasses import dataclass, field
 from functools import cached_property
 from itertools import accumulate
+from typing import NamedTuple
 
 BYTE_ORDER_MARK = codecs.BOM_UTF8
 
@@ -32,8 +33,7 @@ class UnreadableText(ValueError):
     """The bytes are not text in the encoding that the file claims; the message says why."""
 
 
-@dataclass(frozen=True, slots=True, order=True)
-class Place:
+class Place(NamedTuple):
     """Where something begins in one file; 1-based, columns in Unicode code points (not bytes)."""
 
     line: int
