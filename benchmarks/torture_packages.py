@@ -209,7 +209,7 @@ def torture(workshop: Workshop, package: Package) -> tuple[int, int, int, int]:
     zephyrun("propose", root, "--output", plan)
     counts = accept_everything(plan)
     report = json.loads(zephyrun("apply", plan, "--format", "json", ok=(0, 1)))
-    verdict = json.loads(zephyrun("verify", original, root, "--code-only", "--format", "json", ok=(0, 1, 3)))
+    verdict = json.loads(zephyrun("verify", original, root, "--format", "json", ok=(0, 1, 3)))
     tool_seconds = time.perf_counter() - tool_began
     print("steps in the plan: " + listed(counts))
     print_steps(tomllib.loads(plan.read_text())["step"], report)

@@ -107,6 +107,7 @@ def _parsed(texts: Sequence[str]) -> ast.Module | None:
     bodies = [text.lstrip("#") for text in texts]
     if any(text.startswith("##") for text in texts) or _ABBREVIATION.match(bodies[0]):
         return None
+    # Imported here: a file without comments does without, and start-up should stay fast.
     import textwrap
 
     code = textwrap.dedent("\n".join(bodies))

@@ -4,6 +4,7 @@ templates, configuration, Makefiles, documents, scripts without an ending."""
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 from pathlib import PurePosixPath
 
 _ENDINGS = frozenset(
@@ -14,6 +15,10 @@ _ENDINGS = frozenset(
 LARGEST_SEARCHED = 2**20
 # Plans, decisions and reports of ours speak of the names that are to change, and mean nothing by it.
 _OWN_DOCUMENT = re.compile(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
+
+# Whatever is no letter of ASCII may be part of a name.
+_WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
+_MOST_FILES_KEPT = 4096
 
 
 def may_mean_names(path: str) -> bool:
@@ -30,3 +35,19 @@ def is_searched(path: str, data: bytes) -> bool:
         and b"\0" not in data
         and _OWN_DOCUMENT.search(data) is None
     )
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def words_in(data: bytes) -> frozenset[bytes]:
+    """Every word of a file. Kept, since it is asked again whenever another file changes."""
+    return frozenset(_WORD.findall(data))
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def first_lines(data: bytes) -> dict[bytes, int]:
+    """The 1-based line in which each word of a file first stands."""
+    found: dict[bytes, int] = {}
+    for number, line in enumerate(data.split(b"\n"), 1):
+        for word in _WORD.findall(line):
+            found.setdefault(word, number)
+    return found

@@ -4,18 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Mapping
-from functools import lru_cache
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import is_searched
+from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.remains import absolute_imports, touches
 from zephyrun.proof.surroundings import Content
 
-# Whatever is no letter of ASCII may be part of a name.
-_WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
-_MOST_FILES_KEPT = 4096
 _STAR_IMPORT = re.compile(rb"\bimport\s*\(?\s*\*")
 
 
@@ -39,35 +35,23 @@ def find_clashes(
             continue
         if not is_python(other) and not is_searched(other, data):
             continue
-        for word in sorted(encoded & _words(data)):
+        for word in sorted(encoded & words_in(data)):
             name = word.decode()
             if name not in found and _may_notice(
                 name, module, other, data, module_name(other, import_roots)
             ):
-                line = _line_of(word, data)
+                line = first_lines(data)[word]
                 found[name] = (
                     f"`{name}` stands in {other} (line {line}) too, which may look for it in {path}"
                 )
     return found
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
-def _words(data: bytes) -> frozenset[bytes]:
-    """Every word of a file. Asked once for each file that changes, and the others stay the same."""
-    return frozenset(_WORD.findall(data))
-
-
-def _line_of(word: bytes, data: bytes) -> int:
-    """The 1-based line in which a word first stands."""
-    first = next(match.start() for match in _WORD.finditer(data) if match[0] == word)
-    return data.count(b"\n", 0, first) + 1
-
-
 def _may_notice(name: str, module: str, other: str, data: bytes, own_module: str) -> bool:
     """Whether a file in which a name stands could mean that of the module."""
     code = data if is_python(other) else code_in(other, data)
     if code is None:
-        return module.rpartition(".")[2].encode() in _words(data)
+        return module.rpartition(".")[2].encode() in words_in(data)
     if is_stub(other) and own_module == module:
         return True
     try:

@@ -32,7 +32,9 @@ class Surroundings:
     `read_by` are modules that import this one and read the names of variables off functions;
     `walked_by` are modules that import this one and could go through all names of a module;
     `module` is this file's own dotted name, "" where it is not known;
-    `quoted` are lines of this file that some text of the project quotes, each with where it does.
+    `quoted` are lines of this file that some text of the project quotes, each with where it does;
+    `elsewhere` are words of this file that also stand in a text that is no Python (a template, a
+    document), each with where. Only told where something reads the file's names by name.
     """
 
     module: str = ""
@@ -41,11 +43,13 @@ class Surroundings:
     walked_by: frozenset[str] = frozenset()
     reads_source: bool = False
     quoted: frozenset[tuple[str, str]] = frozenset()
+    elsewhere: frozenset[tuple[str, str]] = frozenset()
 
     def as_text(self) -> str:
         """All of it in one order, so that equal surroundings give equal texts."""
         names = [sorted(each) for each in (self.frame_readers, self.read_by, self.walked_by)]
-        return repr((self.module, self.reads_source, names, sorted(self.quoted)))
+        places = [sorted(each) for each in (self.quoted, self.elsewhere)]
+        return repr((self.module, self.reads_source, names, places))
 
 
 class Reservation(NamedTuple):
@@ -80,7 +84,8 @@ def reservations(
     found: dict[str, int] = {}
     for exposure in facts.exposures:
         if exposure.whole_file or home in facts.ancestors(exposure.scope):
-            what = f"nothing looks up `{name}` of {reach.name} by name through {exposure.what}"
+            stands = _stands_elsewhere(name, surroundings)
+            what = f"nothing looks up `{name}` of {reach.name} by name through {exposure.what}{stands}"
             found.setdefault(what, exposure.start)
     for reader in _readers_in_reach(facts.imports, surroundings):
         what = (
@@ -97,6 +102,12 @@ def reservations(
         what = f"the text {_shown(marked)} does not look up the variable `{name}` of {reach.name}"
         found.setdefault(what, marked.start)
     return tuple(Reservation(what, start) for what, start in found.items())
+
+
+def _stands_elsewhere(name: str, surroundings: Surroundings) -> str:
+    """Where a template or the like holds the name, as something to look at; "" for nowhere."""
+    place = dict(surroundings.elsewhere).get(name)
+    return f" (it stands in {place})" if place else ""
 
 
 def new_name_reservations(

@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import is_searched
+from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import Importers, Surroundings, absolute_imports, reads_source
 
@@ -20,6 +20,7 @@ _SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get
 _FUNCTION_MARKS = (b"co_varnames", b"co_cellvars", b"co_freevars", b"getclosurevars")
 _FRAME_MARKS = (b"f_locals", b"getargvalues", b"getinnerframes", b"getouterframes", *_FUNCTION_MARKS)
 
+_READS_BY_NAME = (b"locals(", b"vars(", b"eval(", b"exec(", b"_getframe", b"currentframe", b"f_locals")
 _READS_SOURCE = re.compile(
     rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)"
     rb"(?:getsource(?:lines)?|getcomments|findsource|getblock|get_source)\b"
@@ -62,6 +63,7 @@ def find_surroundings(
     names_walked = Importers(_imports_of(_walking(readable), labels))
     any_reads_source = any(map(_reads_source, _holding(readable, _SOURCE_MARKS).values()))
     quoted = find_quoted_lines(texts)
+    elsewhere = _words_elsewhere(contents, texts)
     return {
         path: Surroundings(
             module,
@@ -70,6 +72,7 @@ def find_surroundings(
             names_walked.of(module) - {module},
             any_reads_source,
             quoted_in(contents[path], quoted),
+            elsewhere.get(path, frozenset()),
         )
         for path, module in modules.items()
     }
@@ -83,6 +86,27 @@ def _embedded(texts: Mapping[str, bytes]) -> dict[str, bytes]:
         if not is_python(path) and not is_stub(path)
     }
     return {path: code for path, code in found.items() if code is not None}
+
+
+def _words_elsewhere(
+    contents: Mapping[str, bytes], texts: Mapping[str, bytes]
+) -> dict[str, frozenset[tuple[str, str]]]:
+    """For each file in which something reads names by name: which of its words stand in texts that
+    are no Python, and where. What is filled into a template is among them."""
+    readers = _holding(contents, _READS_BY_NAME)
+    if not readers:
+        return {}
+    places: dict[bytes, str] = {}
+    for path, data in texts.items():
+        if not is_python(path):
+            for word, line in first_lines(data).items():
+                places.setdefault(word, f"{path}, line {line}")
+    return {
+        path: frozenset(
+            (word.decode("utf-8", "replace"), places[word]) for word in words_in(data) & places.keys()
+        )
+        for path, data in readers.items()
+    }
 
 
 def _holding(texts: Mapping[str, bytes], marks: Collection[bytes]) -> dict[str, bytes]:
