@@ -298,6 +298,26 @@ CLASHES = {
     "listed": b"import log\nlimits = [each for each in dir(log)]\n",
     "table of names": b"import log\nlimits = list(log.__dict__)\n",
 }
+CLASHES_PASSED_ON = {
+    "asked for": b"import kit\nlimit = hasattr(kit, 'HEAVY')\n",
+    "taken": b"try:\n    from kit import HEAVY\nexcept ImportError:\n    HEAVY = 20\n",
+    "over one's own": b"HEAVY = 20\nfrom kit import *\n",
+    "walked through": b"import kit\nlimits = [each for each in vars(kit)]\n",
+}
+
+
+@pytest.mark.parametrize("other", CLASHES_PASSED_ON.values(), ids=CLASHES_PASSED_ON)
+@pytest.mark.parametrize("imports", [b"from log import *", b"from parts import *", b"from .parts import*"])
+def test_a_name_that_a_star_import_passes_on(imports, other):
+    """Two files away, somebody may notice one more name."""
+    old = b"def is_heavy(hive):\n    return hive.weight > 18\n"
+    new = b"HEAVY = 18\n\n\ndef is_heavy(hive):\n    return hive.weight > HEAVY\n"
+    tree = {"log.py": old, "parts.py": b"from log import *\n", "kit.py": imports + b"\n", "other.py": other}
+    assert compare_trees(tree, tree | {"log.py": new}).verdict is Verdict.UNPROVEN
+    apart = tree | {"kit.py": b"import parts\n"}
+    assert compare_trees(apart, apart | {"log.py": new}).verdict is Verdict.SAME
+
+
 NO_CLASHES = {
     "its own": b"import log\nHEAVY = 20\n",
     "unrelated": b"import other\nother.HEAVY = 20\nlimits = vars(other)\n",

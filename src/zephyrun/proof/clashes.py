@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Mapping
 
 from zephyrun.languages.python import UnreadableSource, read_facts
@@ -10,9 +9,8 @@ from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.remains import absolute_imports, touches
+from zephyrun.proof.star_imports import imports_everything, passed_on_by, star_imports
 from zephyrun.proof.surroundings import Content
-
-_STAR_IMPORT = re.compile(rb"\bimport\s*\(?\s*\*")
 
 
 def find_clashes(
@@ -29,6 +27,12 @@ def find_clashes(
     found: dict[str, str] = {}
     import_roots = find_import_roots([name for name in files if is_python(name)])
     module = module_name(path, import_roots)
+    code = {
+        path: data for path, data in files.items() if is_python(path) and isinstance(data, bytes)
+    }
+    labels = {path: module_name(path, import_roots) for path in code}
+    # Whoever imports everything from the module has the name from then on, too.
+    bearers = passed_on_by(module, star_imports(code, labels))
     encoded = frozenset(name.encode() for name in names)
     for other, data in files.items():
         if other == path or not isinstance(data, bytes):
@@ -38,7 +42,7 @@ def find_clashes(
         for word in sorted(encoded & words_in(data)):
             name = word.decode()
             if name not in found and _may_notice(
-                name, module, other, data, module_name(other, import_roots)
+                name, module, bearers, other, data, module_name(other, import_roots)
             ):
                 line = first_lines(data)[word]
                 found[name] = (
@@ -47,8 +51,10 @@ def find_clashes(
     return found
 
 
-def _may_notice(name: str, module: str, other: str, data: bytes, own_module: str) -> bool:
-    """Whether a file in which a name stands could mean that of the module."""
+def _may_notice(
+    name: str, module: str, bearers: Collection[str], other: str, data: bytes, own_module: str
+) -> bool:
+    """Whether a file in which a name stands could mean that of the module, which all `bearers` have."""
     code = data if is_python(other) else code_in(other, data)
     if code is None:
         return module.rpartition(".")[2].encode() in words_in(data)
@@ -59,11 +65,11 @@ def _may_notice(name: str, module: str, other: str, data: bytes, own_module: str
     except UnreadableSource:
         return True
     imported = absolute_imports(facts.imports, own_module)
-    if not any(touches(each, module) for each in imported):
+    if not any(touches(each, bearer) for each in imported for bearer in bearers):
         return False
     return (
-        f"{module}.{name}" in imported
+        any(f"{bearer}.{name}" in imported for bearer in bearers)
         or name in facts.attributes
         or any(name in text.words for text in facts.texts if text.use != "documentation")
-        or _STAR_IMPORT.search(code) is not None
+        or imports_everything(code)
     )
