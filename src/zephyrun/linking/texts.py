@@ -33,8 +33,13 @@ def is_searched(path: str, data: bytes) -> bool:
         may_mean_names(path)
         and len(data) <= LARGEST_SEARCHED
         and b"\0" not in data
-        and _OWN_DOCUMENT.search(data) is None
+        and not _is_own_document(data)
     )
+
+
+def _is_own_document(data: bytes) -> bool:
+    # The plain word first: a search for it is many times as fast.
+    return b"zephyrun." in data and _OWN_DOCUMENT.search(data) is not None
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

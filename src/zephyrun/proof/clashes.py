@@ -9,7 +9,7 @@ from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.remains import absolute_imports, touches
-from zephyrun.proof.star_imports import imports_everything, passed_on_by, star_imports
+from zephyrun.proof.star_imports import bearers_of_names, find_carriers, imports_everything
 from zephyrun.proof.surroundings import Content
 
 
@@ -32,7 +32,7 @@ def find_clashes(
     }
     labels = {path: module_name(path, import_roots) for path in code}
     # Whoever imports everything from the module has the name from then on, too.
-    bearers = passed_on_by(module, star_imports(code, labels))
+    bearers = bearers_of_names(module, find_carriers(code, labels))
     encoded = frozenset(name.encode() for name in names)
     for other, data in files.items():
         if other == path or not isinstance(data, bytes):

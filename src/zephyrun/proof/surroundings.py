@@ -11,7 +11,7 @@ from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import Importers, Surroundings, absolute_imports, reads_source
-from zephyrun.proof.star_imports import passed_on_by, star_imports
+from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 
 # A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
 Content = bytes | str
@@ -62,8 +62,10 @@ def find_surroundings(
     frame_readers = {labels[path] for path in _holding(readable, _FRAME_MARKS)}
     names_read = Importers(_imports_of(_holding(readable, _FRAME_MARKS), labels))
     names_walked = Importers(_imports_of(_walking(readable), labels))
-    stars = star_imports(contents, modules)
-    any_reads_source = any(map(_reads_source, _holding(readable, _SOURCE_MARKS).values()))
+    carriers = find_carriers(contents, modules)
+    # One is enough, and short files are read sooner.
+    by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
+    any_reads_source = any(map(_reads_source, by_length))
     quoted = find_quoted_lines(texts)
     elsewhere = _words_elsewhere(contents, texts)
     return {
@@ -71,7 +73,7 @@ def find_surroundings(
             module,
             frozenset(frame_readers - {module}),
             names_read.of(module) - {module},
-            _walkers(module, names_walked, stars) - {module},
+            _walkers(module, names_walked, carriers) - {module},
             any_reads_source,
             quoted_in(contents[path], quoted),
             elsewhere.get(path, frozenset()),
@@ -80,11 +82,9 @@ def find_surroundings(
     }
 
 
-def _walkers(
-    module: str, names_walked: Importers, stars: Mapping[str, set[str]]
-) -> frozenset[str]:
+def _walkers(module: str, names_walked: Importers, carriers: Importers) -> frozenset[str]:
     """Who goes through the names of a module, or of one that has them through a star import."""
-    return frozenset().union(*map(names_walked.of, passed_on_by(module, stars)))
+    return frozenset().union(*map(names_walked.of, bearers_of_names(module, carriers)))
 
 
 def _embedded(texts: Mapping[str, bytes]) -> dict[str, bytes]:

@@ -164,7 +164,7 @@ class ScopeTable:
             name
             for marks_of_scope in self.marks
             for name, marks in marks_of_scope.items()
-            if marks & Mark.GLOBAL and marks & BOUND
+            if marks & _GLOBAL and marks & BOUND
         }
         return frozenset(in_module | declared)
 
