@@ -390,9 +390,9 @@ def test_the_proof_does_not_depend_on_what_it_is_not_told():
 
 
 QUOTING_TESTS = {
-    "in a text": "import traceback\nEXPECTED = ('weigh', 'raise Swarm(w.queen)')\n",
+    "in a text": "import traceback\nassert lines() == ('weigh', 'raise Swarm(w.queen)')\n",
     "with a line end": r"assert stderr == '  File x\n    raise Swarm(w.queen)\n'" "\n",
-    "in a long text": 'TRACEBACK = """\n    raise Swarm(w.queen)\n"""\n',
+    "in a long text": 'assert TRACEBACK == """\n    raise Swarm(w.queen)\n"""\n',
 }
 
 

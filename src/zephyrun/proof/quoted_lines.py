@@ -15,10 +15,10 @@ from zephyrun.linking.modules import is_python
 from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import SourceText
 
-# Only files with one of these words are looked at: without one of them nobody sees a source line. What
-# a program writes to its error output is looked at by tests.
-_LINE_MARKS = (b"raceback", b"RACEBACK", b"linecache")
-_OUTPUT_MARK, _TEST_MARK = b"stderr", b"assert"
+# Only files that assert something and hold one of these words are looked at: without one of them nobody
+# sees a source line.
+_TEST_MARK = b"assert"
+_LINE_MARKS = (b"raceback", b"RACEBACK", b"linecache", b"stderr")
 _TRACEBACK = b"Traceback (most recent call last)"
 _LONG_TEXT = re.compile(rb"(?s)\"\"\".*?\"\"\"|'''.*?'''")
 _HIDDEN_QUOTES = ((b"\\'", b"\x01", b"'"), (b'\\"', b"\x02", b'"'))
@@ -42,8 +42,7 @@ def _possible_lines(path: str, data: bytes) -> list[bytes]:
 
 
 def _sees_lines(data: bytes) -> bool:
-    is_marked = any(mark in data for mark in _LINE_MARKS)
-    return is_marked or (_OUTPUT_MARK in data and _TEST_MARK in data)
+    return _TEST_MARK in data and any(mark in data for mark in _LINE_MARKS)
 
 
 def _quoted_in_code(data: bytes) -> list[bytes]:

@@ -59,8 +59,9 @@ def find_surroundings(
     modules = {path: module_name(path, import_roots) for path in contents}
     readable = {**contents, **_embedded(texts)}
     labels = {path: modules.get(path, path) for path in readable}
-    frame_readers = {labels[path] for path in _holding(readable, _FRAME_MARKS)}
-    names_read = Importers(_imports_of(_holding(readable, _FRAME_MARKS), labels))
+    readers = _holding(readable, _FRAME_MARKS)
+    frame_readers = {labels[path] for path in readers}
+    names_read = Importers(_imports_of(readers, labels))
     names_walked = Importers(_imports_of(_walking(readable), labels))
     carriers = find_carriers(contents, modules)
     # One is enough, and short files are read sooner.
