@@ -283,7 +283,20 @@ class FileFacts:
     def ordinal(self, binding: int) -> int:
         """Which of the bindings of that name within its owner it is, from 1."""
         record = self.bindings[binding]
-        return self.address_groups[self.dotted(record.scope), record.name].index(binding) + 1
+        place = self.references[record.references[0]].start
+        # Sorting all bindings of a file for a few of them would take longer than all else.
+        return 1 + sum(
+            self.references[other.references[0]].start < place
+            for other in self._bindings_by_name[record.name]
+            if other.references and self.dotted(other.scope) == self.dotted(record.scope)
+        )
+
+    @cached_property
+    def _bindings_by_name(self) -> dict[str, list[Binding]]:
+        found: dict[str, list[Binding]] = {}
+        for binding in self.bindings:
+            found.setdefault(binding.name, []).append(binding)
+        return found
 
     def comments_at(self, scope: str, text: str) -> tuple[int, ...]:
         """The comments of one text within one dotted scope, in text order: an ordinal counts them."""

@@ -176,23 +176,25 @@ class ScopeTable:
         """
         number_of: dict[Home, int] = {}
         homes: list[Home] = []
+        home_scopes: list[int] = []
         places: list[list[int]] = []
         captured: set[int] = set()
         references: list[Reference] = []
-        known: dict[tuple[int, str], int] = {}
+        known: list[dict[str, int]] = [{} for _ in self.scopes]
         # Twice as fast as calling the class, and every name of a file comes by here.
         new_record = tuple.__new__
         mentions = sorted(self.mentions, key=itemgetter(1))
         for index, (name, start, end, role, scope, alone) in enumerate(mentions):
-            number = known.get((scope, name), -1)
+            number = known[scope].get(name, -1)
             if number < 0:
                 home = self.home(scope, name)
-                number = known[scope, name] = number_of.setdefault(home, len(number_of))
+                number = known[scope][name] = number_of.setdefault(home, len(number_of))
                 if number == len(homes):
                     homes.append(home)
+                    home_scopes.append(home.scope)
                     places.append([])
             places[number].append(index)
-            if scope != homes[number].scope and role is not _QUOTED:
+            if scope != home_scopes[number] and role is not _QUOTED:
                 captured.add(number)
             references.append(new_record(Reference, (start, end, role, scope, number, alone)))
         bindings = tuple(

@@ -11,7 +11,7 @@ import ast
 import re
 import sys
 import unicodedata
-from collections.abc import Callable, Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
 from zephyrun.facts import Definition, Exposure, Hint, Literal, Role, ScopeKind, Statement, Text
@@ -45,10 +45,6 @@ _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame 
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
-_COMPOUND = frozenset({
-    ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef, ast.If, ast.For, ast.AsyncFor, ast.While,
-    ast.With, ast.AsyncWith, ast.Try, ast.TryStar, ast.Match,
-})  # fmt: skip
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
 _TRANSPARENT_CALLS = frozenset(
     "int float str list tuple set frozenset sorted reversed round abs iter next".split()
@@ -58,6 +54,9 @@ _BUILTIN_METHODS = frozenset(
 )
 
 
+# As tuples: a union of types is made anew each time that it is asked for.
+_TEXTS = (str, bytes)
+_SEQUENCES = (ast.Tuple, ast.List)
 # What every name asks for, under names of their own: to look one up in its class takes long.
 _READ, _ASSIGN = Role.READ, Role.ASSIGN
 # Twice as fast as calling the class; for records that every file has by the thousand.
@@ -84,6 +83,8 @@ class Walk:
         self.unplaced: list[str] = []
         self._text_ends = dict(texts)
         self.start_of, self.end_of = _position_readers(source)
+        self._text = source.text
+        self._note_name = self.table.mention
         self._scope = 0
         self._depth = 0
         self._class_name = ""
@@ -226,11 +227,12 @@ class Walk:
     def _note_statement(self, node: ast.stmt) -> None:
         kind = type(node)
         end = self.end_of(node)
-        if kind in _COMPOUND:
-            start = self._full_start(node)
-            head_end = max([start, *map(self.end_of, _last_parts_of_head(node))])
-        else:
+        last_parts = _LAST_PARTS.get(kind)
+        if last_parts is None:
             start, head_end = self.start_of(node), end
+        else:
+            start = self._full_start(node)
+            head_end = max([start, *map(self.end_of, last_parts(node))])
         sort = self._sorts.get(kind)
         if sort is None:
             sort = self._sorts[kind] = kind.__name__.lower()
@@ -580,11 +582,11 @@ class Walk:
         start = self.start_of(node)
         is_read = context is ast.Load
         role = _READ if is_read else Role.DELETE if context is ast.Del else _ASSIGN
-        if self._is_quoted or not self.source.text.startswith(name, start):
+        if self._is_quoted or not self._text.startswith(name, start):
             self._mention(node, "id", name, start, role)
         else:
             mangled = self._mangled(name) if self._class_name else name
-            self.table.mention(mangled, start, start + len(name), role, self._scope)
+            self._note_name(mangled, start, start + len(name), role, self._scope)
         if not is_read:
             return
         if name == "super" and not self._is_quoted:
@@ -743,7 +745,7 @@ class Walk:
 
     def _constant(self, node: ast.Constant, context: str, beside: str, position: int) -> None:
         value, start, end = node.value, self.start_of(node), self.end_of(node)
-        if isinstance(value, str | bytes):
+        if isinstance(value, _TEXTS):
             words = value if isinstance(value, str) else value.decode("latin-1")
             self._note_text(start, end, words, context, beside, interpolated=False)
         else:
@@ -790,7 +792,7 @@ class Walk:
     # -- hints -------------------------------------------------------------------------------
 
     def _hint_from_value(self, target: ast.expr, value: ast.expr) -> None:
-        if isinstance(target, ast.Tuple | ast.List) and isinstance(value, ast.Tuple | ast.List):
+        if isinstance(target, _SEQUENCES) and isinstance(value, _SEQUENCES):
             if len(target.elts) == len(value.elts):
                 for one_target, one_value in zip(target.elts, value.elts, strict=True):
                     self._hint_from_value(one_target, one_value)
@@ -798,7 +800,7 @@ class Walk:
             self._hint(self.start_of(target), described[0], described[1], 0, value)
 
     def _hint_from_loop(self, target: ast.expr, iterated: ast.expr) -> None:
-        targets = target.elts if isinstance(target, ast.Tuple | ast.List) else [target]
+        targets = target.elts if isinstance(target, _SEQUENCES) else [target]
         for one_target, (source, name) in zip(targets, _describe_elements(iterated, len(targets))):
             if isinstance(one_target, ast.Name) and name:
                 self._hint(self.start_of(one_target), source, name, 0, iterated)
@@ -840,28 +842,35 @@ def _position_readers(source: SourceText) -> tuple[Callable[[Any], int], Callabl
     )
 
 
-def _last_parts_of_head(node: Any) -> Iterator[ast.AST]:
-    """The parts of a compound statement's head among which the last one is."""
-    if isinstance(node, ast.If | ast.While):
-        yield node.test
-    elif isinstance(node, ast.For | ast.AsyncFor):
-        yield node.iter
-    elif isinstance(node, ast.With | ast.AsyncWith):
-        yield node.items[-1].optional_vars or node.items[-1].context_expr
-    elif isinstance(node, ast.Match):
-        yield node.subject
-    elif isinstance(node, ast.ClassDef):
-        yield from (each[-1] for each in (node.bases, node.keywords) if each)
-        yield from getattr(node, "type_params", ())[-1:]
-    elif isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-        arguments = node.args
-        if node.returns is not None:
-            yield node.returns
-        yield from (each for each in (arguments.vararg, arguments.kwarg) if each is not None)
-        for group in (arguments.posonlyargs, arguments.args, arguments.kwonlyargs, arguments.defaults):
-            yield from group[-1:]
-        yield from (each for each in arguments.kw_defaults if each is not None)
-        yield from getattr(node, "type_params", ())[-1:]
+def _class_head(node: ast.ClassDef) -> list[ast.AST]:
+    return [*node.bases[-1:], *node.keywords[-1:], *getattr(node, "type_params", ())[-1:]]
+
+
+def _function_head(node: ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.AST]:
+    if node.returns is not None:
+        return [node.returns]
+    arguments = node.args
+    groups = (arguments.posonlyargs, arguments.args, arguments.kwonlyargs, arguments.defaults)
+    found: list[ast.AST | None] = [group[-1] for group in groups if group]
+    found += [arguments.vararg, arguments.kwarg, *arguments.kw_defaults]
+    found += getattr(node, "type_params", ())[-1:]
+    return [each for each in found if each is not None]
+
+
+# For each sort of compound statement: the parts of its head among which the last one is.
+_LAST_PARTS: dict[type[ast.AST], Callable[[Any], Sequence[ast.AST]]] = {
+    **dict.fromkeys((ast.If, ast.While), lambda node: (node.test,)),
+    **dict.fromkeys((ast.For, ast.AsyncFor), lambda node: (node.iter,)),
+    **dict.fromkeys(
+        (ast.With, ast.AsyncWith),
+        lambda node: (node.items[-1].optional_vars or node.items[-1].context_expr,),
+    ),
+    **dict.fromkeys((ast.Try, ast.TryStar), lambda node: ()),
+    ast.Match: lambda node: (node.subject,),
+    ast.ClassDef: _class_head,
+    ast.FunctionDef: _function_head,
+    ast.AsyncFunctionDef: _function_head,
+}
 
 
 def _show(value: object) -> str:
