@@ -399,3 +399,24 @@ def test_decisions_stay(project):
     assert "2 findings declined in zephyrun-decisions.toml left out" in text
     (project / "zephyrun-decisions.toml").write_text("declined = 3\n")
     assert "zephyrun-decisions.toml" in zephyrun("survey", "hive", cwd=project, code=2).stderr
+
+
+def test_a_constant_is_there_when_imports_run_in_a_circle(tmp_path):
+    """What another module calls while this one is half loaded finds the number defined."""
+    (tmp_path / "zephyrun.toml").touch()
+    (tmp_path / "season.py").write_text(
+        "import report_title\n\n\ndef days(years):\n    return years * 365  # days per year\n\n\n"
+        "import report\nprint(report.total(), report_title.TITLE)\n"
+    )
+    (tmp_path / "report_title.py").write_text("TITLE = 'days'\n")
+    (tmp_path / "report.py").write_text("import season\n\n\ndef total():\n    return season.days(3)\n\n\nprint(total())\n")
+
+    def printed():
+        words = [sys.executable, "-B", "-c", "import season"]
+        return subprocess.run(words, cwd=tmp_path, capture_output=True, text=True, check=True).stdout
+
+    before = printed()
+    zephyrun("propose", "season.py", "--only", "magic-number", "--output", "cleanup.toml", cwd=tmp_path)
+    assert len(document("apply", "cleanup.toml", cwd=tmp_path)["applied"]) == 1
+    assert "DAYS_PER_YEAR = 365\n" in (tmp_path / "season.py").read_text()
+    assert printed() == before == "1095\n1095 days\n"

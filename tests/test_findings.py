@@ -224,6 +224,7 @@ def test_numbers_at_the_top_and_in_tests_are_examples():
         ("return hive.daily_yield * 365", "DAYS_PER_YEAR", "365 beside daily"),
         ("return hive.weight * 2.20462", "POUNDS_PER_KG", "2.20462 beside weight"),
         ("return hive.gain * 0.8  # share of the keeper", "SHARE_KEEPER", "its comment says # share of the keeper"),
+        ("return hive.gain * 14  # grams per frame", "GRAMS_PER_FRAME", "its comment says # grams per frame"),
         ("sleep(45)", "SLEEP_SECONDS", "sleep takes seconds"),
         ("feed(hive, 18)", "FEED_SYRUP", "passed to feed as syrup"),
         ("return hive.weight > 18", "WEIGHT_LIMIT", "a limit of weight"),

@@ -91,7 +91,7 @@ def _keeps_constants_private(facts: FileFacts) -> bool:
 
 def _candidates(source: SourceText, facts: FileFacts, literal: Literal) -> Iterator[Suggestion]:
     comment = _remark(source, facts, literal)
-    if text := name_from_words(comment):
+    if text := _name_from_remark(comment):
         yield Suggestion(text.upper(), _COMMENT_SCORE, (f"its comment says {snippet(comment)}",))
     if literal.context != "compared":
         yield from _known_by_value(source, facts, literal)
@@ -129,6 +129,14 @@ def _remark(source: SourceText, facts: FileFacts, literal: Literal) -> str:
     start = source.line_starts[line - 1]
     n_numbers = sum(start <= each.start < comment.start for each in facts.literals)
     return comment.text if n_numbers == 1 else ""
+
+
+def _name_from_remark(comment: str) -> str:
+    """A name from a remark behind a number; `# days per year` says what it is a rate of."""
+    name = name_from_words(comment)
+    _, _, rate = comment.lower().partition(" per ")
+    denominator = name_from_words(rate) if name else ""
+    return f"{name}_per_{denominator}" if denominator else name
 
 
 def _words_near(source: SourceText, facts: FileFacts, literal: Literal) -> set[str]:
