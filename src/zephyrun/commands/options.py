@@ -25,7 +25,7 @@ Result = TypeVar("Result")
 
 # Below so many bytes a second process costs more than it saves.
 _WORTH_A_POOL = 300_000
-_SLOW_AFTER_SECONDS = 1.0
+SLOW_AFTER_SECONDS = 1.0
 _PIPE_WIDTH = 100_000
 _TOO_MANY_DIGITS = 10
 _SHOWN_LENGTH = 60
@@ -221,13 +221,27 @@ def progress(what: str, total: int) -> Iterator[Callable[[], None]]:
 
     def advance() -> None:
         bar.advance(task)
-        if monotonic() - began > _SLOW_AFTER_SECONDS:
+        if monotonic() - began > SLOW_AFTER_SECONDS:
             bar.start()
 
     try:
         yield advance
     finally:
         bar.stop()
+
+
+@contextmanager
+def waiting(what: str) -> Iterator[None]:
+    """Show on a terminal that something is under way, and for how long."""
+    if not sys.stderr.isatty():
+        yield
+        return
+    from rich.progress import Progress, SpinnerColumn, TextColumn, TimeElapsedColumn
+
+    columns = (SpinnerColumn(), TextColumn("{task.description}", markup=False), TimeElapsedColumn())
+    with Progress(*columns, console=Screen("auto", to_errors=True).console, transient=True) as bar:
+        bar.add_task(what if len(what) <= _SHOWN_LENGTH else what[:_SHOWN_LENGTH] + "…", total=None)
+        yield
 
 
 def recover(root: Path) -> None:

@@ -13,6 +13,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from zephyrun.commands import options
 from zephyrun.errors import UserError
 
 _TAIL_LINES = 12
@@ -50,18 +51,31 @@ class OwnCheck(ABC):
         """Run, and say whether all is as it should be."""
 
     def _run(self) -> Outcome:
-        done = subprocess.run(
+        with subprocess.Popen(
             self.command,
             shell=True,
             stdin=subprocess.DEVNULL,
-            capture_output=True,
-            check=False,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
             # Bytecode goes by a file's second and size: two versions in one second could be mixed up.
             env={**os.environ, "PYTHONDONTWRITEBYTECODE": "1"},
-        )
+        ) as process:
+            try:
+                output, errors = self._wait_for(process)
+            except BaseException:
+                process.kill()
+                raise
         files = tuple(path.read_bytes() if path.is_file() else None for path in self._outputs)
-        self.latest = Outcome(done.returncode, done.stdout, done.stderr, files)
+        self.latest = Outcome(process.returncode, output, errors, files)
         return self.latest
+
+    def _wait_for(self, process: subprocess.Popen[bytes]) -> tuple[bytes, bytes]:
+        """What the command puts out; that it runs is shown when it takes long."""
+        try:
+            return process.communicate(timeout=options.SLOW_AFTER_SECONDS)
+        except subprocess.TimeoutExpired:
+            with options.waiting(f"running {self.command}"):
+                return process.communicate()
 
 
 class CheckFailed(UserError):
