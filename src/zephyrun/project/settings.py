@@ -13,11 +13,15 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
+from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from zephyrun.errors import UserError
 from zephyrun.project.roots import OWN_MARK
+
+if TYPE_CHECKING:
+    from pathspec import GitIgnoreSpec
 
 _SHARED_FILE = "pyproject.toml"
 _TABLE = ("tool", "zephyrun")
@@ -34,11 +38,13 @@ class Settings:
 
     def leaves_out(self, path: str) -> bool:
         """Whether a file is never to be edited."""
-        if not self.leave_out:
-            return False
+        return bool(self.leave_out) and self._left_out.match_file(path)
+
+    @cached_property
+    def _left_out(self) -> GitIgnoreSpec:
         from pathspec import GitIgnoreSpec
 
-        return GitIgnoreSpec.from_lines(self.leave_out).match_file(path)
+        return GitIgnoreSpec.from_lines(self.leave_out)
 
 
 def read_settings(root: Path) -> Settings:
