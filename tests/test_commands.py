@@ -420,3 +420,19 @@ def test_a_constant_is_there_when_imports_run_in_a_circle(tmp_path):
     assert len(document("apply", "cleanup.toml", cwd=tmp_path)["applied"]) == 1
     assert "DAYS_PER_YEAR = 365\n" in (tmp_path / "season.py").read_text()
     assert printed() == before == "1095\n1095 days\n"
+
+
+def test_a_file_that_changed_since_still_counts_for_the_others(tmp_path):
+    """Its own steps are refused; and since it now reads its callers' variables, so are theirs."""
+    (tmp_path / "zephyrun.toml").touch()
+    (tmp_path / "kit.py").write_text("def show(hive):\n    n2 = hive.name\n    return n2\n")
+    (tmp_path / "log.py").write_text("import kit\n\n\ndef weigh(hive):\n    w = hive.weight\n    return kit.show(hive), w\n")
+    zephyrun("propose", ".", "--output", "cleanup.toml", cwd=tmp_path)
+    plan = (tmp_path / "cleanup.toml").read_text()
+    assert plan.count("\naccept = true") == 2
+    (tmp_path / "kit.py").write_text("import sys\n\n\ndef show(hive):\n    return sys._getframe(1).f_locals['w']\n")
+    done = document("apply", "cleanup.toml", cwd=tmp_path, code=1)
+    reasons = " ".join(each["reason"] for each in done["refused"])
+    assert done["applied"] == [] and len(done["refused"]) == 2
+    assert "kit.py changed since the plan was written" in reasons
+    assert "kit, which reads other functions' variables" in reasons

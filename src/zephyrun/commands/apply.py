@@ -165,9 +165,10 @@ def _open(plan: Plan, n_processes: int) -> Application:
     reason_by_target = find_target(plan.root, settings).reason_against
     application = Application(plan, read_project(plan.root), n_processes, settings)
     for path in dict.fromkeys(step.path for step in plan.steps if step.accept):
-        data, reason = _read(plan, path)
-        application.contents[path] = data
-        if reason:
+        # Only what ignore files leave out and somebody named is not in the read set.
+        if path not in application.contents and _is_inside(path):
+            application.contents[path] = read_content(plan.root / path)
+        if reason := _reason_against(plan, path, application.contents.get(path)):
             application.refused.update(
                 {step.id: reason for step in plan.steps if step.accept and step.path == path}
             )
@@ -179,21 +180,25 @@ def _open(plan: Plan, n_processes: int) -> Application:
     return application
 
 
-def _read(plan: Plan, path: str) -> tuple[bytes, str]:
-    """A file's bytes, or why its steps are refused."""
+def _is_inside(path: str) -> bool:
+    """Whether a plan's path can be that of a Python file below its root."""
     pure = PurePosixPath(path)
-    if pure.is_absolute() or ".." in pure.parts or not is_python(path):
-        return b"", f"{path} is no Python file below the root of the plan"
+    return not pure.is_absolute() and ".." not in pure.parts and is_python(path)
+
+
+def _reason_against(plan: Plan, path: str, content: bytes | str | None) -> str:
+    """Why the steps on a file are refused, "" where nothing speaks against them."""
+    if not _is_inside(path):
+        return f"{path} is no Python file below the root of the plan"
     if not (plan.root / path).exists():
-        return b"", f"{path} is not there any more; run zephyrun propose again"
-    data = read_content(plan.root / path)
-    if isinstance(data, str):
-        return b"", f"{path}: {data}"
+        return f"{path} is not there any more; run zephyrun propose again"
+    if not isinstance(content, bytes):
+        return f"{path}: {content}"
     if path not in plan.fingerprints:
-        return b"", f"the plan has no fingerprint of {path}; run zephyrun propose again"
-    if plan.fingerprints[path] != fingerprint(data):
-        return b"", f"{path} changed since the plan was written; run zephyrun propose again"
-    return data, ""
+        return f"the plan has no fingerprint of {path}; run zephyrun propose again"
+    if plan.fingerprints[path] != fingerprint(content):
+        return f"{path} changed since the plan was written; run zephyrun propose again"
+    return ""
 
 
 def _difference_lines(application: Application) -> Iterator[str]:
