@@ -24,15 +24,17 @@ def zephyrun(*words: str | Path, ok: tuple[int, ...] = (0,)) -> str:
     return done.stdout
 
 
-def accept_everything(plan: Path) -> Counter[str]:
-    """Accept every safe step, and make up a name where none is proposed."""
+def accept_everything(plan: Path, vouched_for: str = "") -> Counter[str]:
+    """Accept every safe step, and make up a name where none is proposed. Steps that wait for a person's
+    word count as safe when all that they ask ends with `vouched_for`."""
     counts: Counter[str] = Counter()
     steps = tomllib.loads(plan.read_text())["step"]
     text = plan.read_text()
     head, *tables = re.split(r"(?m)^\[\[step\]\]$", text)
     rewritten = [head]
     for number, (step, table) in enumerate(zip(steps, tables, strict=True)):
-        if step["remedy"] == "safe":
+        is_vouched = bool(vouched_for) and all(each.endswith(vouched_for) for each in step["confirm"])
+        if step["remedy"] == "safe" or (step["remedy"] == "review" and is_vouched):
             table = table.replace("\naccept = false", "\naccept = true")
             if step["action"] in MADE_UP and not step["new"]:
                 name = MADE_UP[step["action"]].format(number)
@@ -40,6 +42,8 @@ def accept_everything(plan: Path) -> Counter[str]:
                 counts["with a made-up name"] += 1
             elif step["action"] in MADE_UP:
                 counts["with a suggested name"] += 1
+            if step["remedy"] == "review":
+                counts[f"{step['action']} vouched for"] += 1
         counts[f"{step['action']} {step['remedy']}"] += 1
         rewritten.append(table)
     plan.write_text("[[step]]".join(rewritten))

@@ -3,7 +3,7 @@
     python benchmarks/torture_stdlib.py [--modules N] [--keep FOLDER]
 
 Survey, propose and apply run as commands on a copy. Every `safe` step is accepted, whatever its
-score; where no better name stands in the code, a made-up one is filled in, so that every name that
+score (and those of which a person knows what they ask); where no better name stands in the code, a made-up one is filled in, so that every name that
 the tool calls safe is put to the test. The standard library's tests run against the copy before
 and after (with frozen modules off; each module's `__file__` is checked), and nothing that passed
 may fail. Prints steps by action, refusals by reason, tests before and after by name, seconds.
@@ -53,6 +53,10 @@ MODULES = {
     "typing": "test_typing", "urllib": "test_urlparse", "uuid": "test_uuid",
     "weakref": "test_weakref", "xmlrpc": "test_xmlrpc", "zipapp": "test_zipapp",
 }  # fmt: skip
+
+# One of the modules loads others by name and goes through all their names. Nobody here asks it to load
+# these, and a person would know.
+VOUCHED_FOR = "goes through the names of this module by optparse minds one more"
 
 # By module: an error text, and outcomes by test id.
 Reports = dict[str, tuple[str, dict[str, str]]]
@@ -183,7 +187,7 @@ def main() -> int:
     tool_began = time.perf_counter()
     plan = folder / "cleanup.toml"
     zephyrun("propose", copy, "--output", plan)
-    counts = accept_everything(plan)
+    counts = accept_everything(plan, VOUCHED_FOR)
     report = json.loads(zephyrun("apply", plan, "--format", "json", ok=(0, 1)))
     verdict = json.loads(zephyrun("verify", original, copy, "--format", "json", ok=(0, 1, 3)))
     tool_seconds = time.perf_counter() - tool_began

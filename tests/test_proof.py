@@ -296,6 +296,10 @@ CLASHES = {
     "cannot be read": b"from log import *\nprint HEAVY\n",
     "walked through": b"import log\nlimits = [each for each in vars(log)]\n",
     "listed": b"import log\nlimits = [each for each in dir(log)]\n",
+    "loaded by name": (
+        b"from importlib import import_module\n\ndef load(name):\n    settings = import_module(name)\n"
+        b"    return {each: getattr(settings, each) for each in dir(settings) if each.isupper()}\n"
+    ),
     "table of names": b"import log\nlimits = list(log.__dict__)\n",
 }
 CLASHES_PASSED_ON = {

@@ -35,6 +35,14 @@ _WALKS_NAMES = (
     re.compile(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
     *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
 )
+# What loads a module whose name is worked out while the program runs, and what it is called then.
+_LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
+_LOADS = re.compile(_LOADING_CALL)
+_LOADED = re.compile(
+    rb"(\w+)[ \t]*=(?!=)[^=\n]*?(?:%b|\bsys\.modules(?:\[|\.get\())" % _LOADING_CALL
+)
+_WALKS_LOADED = re.compile(rb"(?:dir|vars|getmembers)\s*\(\s*[\w.]*%b" % _LOADING_CALL)
+_TOP_LEVEL = re.compile(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
 _IMPORT = re.compile(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
 _BEFORE_IMPORT = re.compile(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
@@ -62,7 +70,9 @@ def find_surroundings(
     readers = _holding(readable, _FRAME_MARKS)
     frame_readers = {labels[path] for path in readers}
     names_read = Importers(_imports_of(readers, labels))
-    names_walked = Importers(_imports_of(_walking(readable), labels))
+    walking = _walking(readable)
+    names_walked = Importers(_imports_of(walking, labels))
+    walk_all = frozenset(labels[path] for path, data in walking.items() if _walks_any_module(data))
     carriers = find_carriers(contents, modules)
     # One is enough, and short files are read sooner.
     by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
@@ -74,7 +84,7 @@ def find_surroundings(
             module,
             frozenset(frame_readers - {module}),
             names_read.of(module) - {module},
-            _walkers(module, names_walked, carriers) - {module},
+            (_walkers(module, names_walked, carriers) | walk_all) - {module},
             any_reads_source,
             quoted_in(contents[path], quoted),
             elsewhere.get(path, frozenset()),
@@ -130,6 +140,19 @@ def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
         for path, data in texts.items()
         if any(pattern.search(data) for pattern in _WALKS_NAMES)
     }
+
+
+def _walks_any_module(data: bytes) -> bool:
+    """Whether a function or class goes through the names of modules that it loads by name: of settings
+    or plug-ins, which nobody needs to import."""
+    if _LOADS.search(data) is None:
+        return False
+    return _WALKS_LOADED.search(data) is not None or any(
+        re.search(rb"\b(?:dir|vars|getmembers)\s*\(\s*%b\b|\b%b\.__dict__" % (name, name), part)
+        for part in _TOP_LEVEL.split(data)
+        if _LOADS.search(part)
+        for name in set(_LOADED.findall(part))
+    )
 
 
 def _imports_of(texts: Mapping[str, bytes], labels: Mapping[str, str]) -> dict[str, set[str]]:
