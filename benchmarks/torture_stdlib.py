@@ -2,11 +2,13 @@
 
     python benchmarks/torture_stdlib.py [--modules N] [--keep FOLDER]
 
-Survey, propose and apply run as commands on a copy. Every `safe` step is accepted, whatever its
-score (and those of which a person knows what they ask); where no better name stands in the code, a made-up one is filled in, so that every name that
-the tool calls safe is put to the test. The standard library's tests run against the copy before
-and after (with frozen modules off; each module's `__file__` is checked), and nothing that passed
-may fail. Prints steps by action, refusals by reason, tests before and after by name, seconds.
+Survey, propose and apply run as commands on a copy. Every `safe` step is accepted, whatever its score
+(and those of which a person knows what they ask); where no better name stands in the code, a made-up one
+is filled in, so that every name that the tool calls safe is put to the test. The standard library's
+tests run against the copy before and after (with frozen modules off; each module's `__file__` is
+checked), and nothing that passed may fail. As in any project, the tests lie in the tree that is cleaned
+up: read, and not edited. Prints steps by action, refusals by reason, tests before and after by name,
+seconds.
 """
 
 from __future__ import annotations
