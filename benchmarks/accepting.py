@@ -24,9 +24,9 @@ def zephyrun(*words: str | Path, ok: tuple[int, ...] = (0,)) -> str:
     return done.stdout
 
 
-def accept_everything(plan: Path, vouched_for: str = "") -> Counter[str]:
+def accept_everything(plan: Path, vouched_for: tuple[str, ...] = ()) -> Counter[str]:
     """Accept every safe step, and make up a name where none is proposed. Steps that wait for a person's
-    word count as safe when all that they ask ends with `vouched_for`."""
+    word count as safe when all that they ask ends with one of `vouched_for`."""
     counts: Counter[str] = Counter()
     steps = tomllib.loads(plan.read_text())["step"]
     text = plan.read_text()
