@@ -33,7 +33,7 @@ def project(tmp_path, monkeypatch):
 def survey(root, **options):
     """Everything that a survey says."""
     found = survey_paths([root], list(KINDS), 1, **options)
-    return found.summary, found.findings, dict(found.left_out), found.n_declined
+    return found.summary, found.findings, found.n_declined
 
 
 def without_cache(root):

@@ -302,6 +302,26 @@ CLASHES = {
     ),
     "table of names": b"import log\nlimits = list(log.__dict__)\n",
 }
+CLASHES_IN_A_FOLDER = {
+    "taken": b"try:\n    from hive.log import HEAVY\nexcept ImportError:\n    HEAVY = 20\n",
+    "asked for by name": b"from importlib import import_module\nlimit = getattr(import_module('hive.' + 'log'), 'HEAVY', 20)\n",
+    "asked for as an attribute": b"name = input()\nmodule = __import__(name)\nlimit = module.HEAVY\n",
+    "among the loaded ones": b"import sys\nlimit = getattr(sys.modules['hive.log'], 'HEAVY', 20)\n",
+}
+
+
+@pytest.mark.parametrize("mark", [{}, {"hive/__init__.py": b""}], ids=["plain folder", "package"])
+@pytest.mark.parametrize("other", CLASHES_IN_A_FOLDER.values(), ids=CLASHES_IN_A_FOLDER)
+def test_a_name_in_a_folder_that_need_not_be_marked_as_a_package(other, mark):
+    """The dotted name of a module cannot always be told from where it lies."""
+    old = b"def is_heavy(hive):\n    return hive.weight > 18\n"
+    new = b"HEAVY = 18\n\n\ndef is_heavy(hive):\n    return hive.weight > HEAVY\n"
+    tree = {"hive/log.py": old, "other.py": other, **mark}
+    assert compare_trees(tree, tree | {"hive/log.py": new}).verdict is Verdict.UNPROVEN
+    apart = tree | {"other.py": other.replace(b"HEAVY", b"LIGHT")}
+    assert compare_trees(apart, apart | {"hive/log.py": new}).verdict is Verdict.SAME
+
+
 CLASHES_PASSED_ON = {
     "asked for": b"import kit\nlimit = hasattr(kit, 'HEAVY')\n",
     "taken": b"try:\n    from kit import HEAVY\nexcept ImportError:\n    HEAVY = 20\n",

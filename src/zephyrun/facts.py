@@ -265,37 +265,26 @@ class FileFacts:
                 names.append(f"{around}.{scope.name}" if around else scope.name)
         return names
 
-    @cached_property
-    def address_groups(self) -> dict[tuple[str, str], list[int]]:
-        """Bindings by dotted scope and name, in text order: an ordinal counts along each list."""
-        groups: dict[tuple[str, str], list[int]] = {}
-        names = self._dotted_names
-        met = [
-            (self.references[binding.references[0]].start, index)
-            for index, binding in enumerate(self.bindings)
-            if binding.references
+    def bindings_at(self, scope: str, name: str) -> tuple[int, ...]:
+        """The bindings of one name within one dotted scope, in text order: an ordinal counts them."""
+        alike = [
+            index
+            for index in self._bindings_by_name.get(name, ())
+            if self.bindings[index].references and self.dotted(self.bindings[index].scope) == scope
         ]
-        for _, index in sorted(met):
-            binding = self.bindings[index]
-            groups.setdefault((names[binding.scope], binding.name), []).append(index)
-        return groups
+        # A binding's references stand in text order, and so do their indices.
+        return tuple(sorted(alike, key=lambda index: self.bindings[index].references[0]))
 
     def ordinal(self, binding: int) -> int:
         """Which of the bindings of that name within its owner it is, from 1."""
         record = self.bindings[binding]
-        place = self.references[record.references[0]].start
-        # Sorting all bindings of a file for a few of them would take longer than all else.
-        return 1 + sum(
-            self.references[other.references[0]].start < place
-            for other in self._bindings_by_name[record.name]
-            if other.references and self.dotted(other.scope) == self.dotted(record.scope)
-        )
+        return self.bindings_at(self.dotted(record.scope), record.name).index(binding) + 1
 
     @cached_property
-    def _bindings_by_name(self) -> dict[str, list[Binding]]:
-        found: dict[str, list[Binding]] = {}
-        for binding in self.bindings:
-            found.setdefault(binding.name, []).append(binding)
+    def _bindings_by_name(self) -> dict[str, list[int]]:
+        found: dict[str, list[int]] = {}
+        for index, binding in enumerate(self.bindings):
+            found.setdefault(binding.name, []).append(index)
         return found
 
     def comments_at(self, scope: str, text: str) -> tuple[int, ...]:

@@ -7,7 +7,7 @@ with which the stage began, so no step ever has to be found again after another 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from zephyrun.changes.comment_deletions import delete_comments
@@ -17,10 +17,9 @@ from zephyrun.changes.refusal import Refusal
 from zephyrun.changes.step import Step
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
-from zephyrun.proof.clashes import find_clashes
+from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.remains import Surroundings
-from zephyrun.proof.surroundings import Content
 from zephyrun.proof.verdict import Verdict
 from zephyrun.source import EditSet, Overlap, SourceText, UnreadableText
 
@@ -73,15 +72,15 @@ def leave_out_clashes(
     path: str,
     job: tuple[bytes, Sequence[Step], Surroundings],
     outcome: FileOutcome,
-    versions: Iterable[Mapping[str, Content]],
+    versions: Iterable[NameSeekers],
 ) -> FileOutcome:
     """The outcome for a file without the names that other files might notice.
 
-    `versions` are the contents of the project by path, before and after all changes.
+    `versions` are those of the project before and after all changes.
     """
     clashes: dict[str, str] = {}
-    for contents in versions:
-        clashes.update(find_clashes(path, outcome.introduced, contents))
+    for version in versions:
+        clashes.update(version.reasons_against(path, outcome.introduced))
     if not clashes:
         return outcome
     data, steps, surroundings = job
@@ -173,7 +172,7 @@ class _Workshop:
 
 
 def _rename_edits(source: SourceText, facts: FileFacts, scope: str, step: Step) -> EditSet | Refusal:
-    group = facts.address_groups.get((scope, step.old), ())
+    group = facts.bindings_at(scope, step.old)
     if not 0 < step.ordinal <= len(group):
         return Refusal(f"there is no such `{step.old}` in {step.scope}; run zephyrun propose again")
     return rename_local(source, facts, group[step.ordinal - 1], step.new)

@@ -13,6 +13,7 @@ from zephyrun.journal import Deed, Operation, Transaction
 from zephyrun.plan import Plan
 from zephyrun.project.repository import Repository
 from zephyrun.project.settings import Settings
+from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.reports.lines import counted
@@ -102,10 +103,7 @@ class Application:
         self._proved.update(zip(map(_key, new_jobs), newly_proved, strict=True))
         outcomes = [self._proved[_key(job)] for job in jobs]
         results = {job[0]: outcome.data for job, outcome in zip(jobs, outcomes, strict=True)}
-        versions: tuple[Mapping[str, bytes | str], ...] = (
-            self.contents,
-            {**self.contents, **results},
-        )
+        versions = (NameSeekers(self.contents), NameSeekers({**self.contents, **results}))
         return {
             job[0]: leave_out_clashes(job[0], job[1:], outcome, versions)
             for job, outcome in zip(jobs, outcomes, strict=True)

@@ -24,7 +24,7 @@ from zephyrun.project.repository import Repository, find_repository
 from zephyrun.project.roots import for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
-from zephyrun.reports.lines import counted, line
+from zephyrun.reports.lines import counted, wrapped_line
 from zephyrun.source import SourceText
 
 _MOST_ALIKE = 3
@@ -256,9 +256,9 @@ def _print_refusals(screen: options.Screen, application: Application) -> None:
         for step in map(steps.__getitem__, shown):
             place = f"{for_people(plan.root / step.path)}:{step.line}"
             what = f"{step.id} {place} {step.old.strip()}{others}: {reason}"
-            screen.print(line((f"{word}  ", "bold yellow"), what))
+            screen.print(wrapped_line((f"{word}  ", "bold yellow"), what))
     for what in dict.fromkeys(application.assumptions):
-        screen.print(line(("assumed  ", "yellow"), what))
+        screen.print(wrapped_line(("assumed  ", "yellow"), what))
 
 
 def _print(screen: options.Screen, application: Application, *, remembers: bool) -> None:
@@ -268,7 +268,7 @@ def _print(screen: options.Screen, application: Application, *, remembers: bool)
     per_file = Counter(steps[identifier].path for identifier in application.applied)
     for path in application.originals:
         shown, count = for_people(root / path), counted(per_file[path], "step")
-        screen.print(line(("proved   ", "bold green"), (shown, "cyan"), f": {count}"))
+        screen.print(wrapped_line(("proved   ", "bold green"), (shown, "cyan"), f": {count}"))
     counts = [f"{len(application.refused)} refused"]
     if application.taken_back:
         counts.append(f"{len(application.taken_back)} taken back")

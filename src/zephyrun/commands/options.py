@@ -14,8 +14,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from zephyrun.errors import UserError
 from zephyrun.findings.table import FAMILIES, KINDS
 from zephyrun.project.roots import KEPT_FOLDER, for_people
-from zephyrun.reports.lines import StyledLine
-from zephyrun.reports.lines import line as styled_line
+from zephyrun.reports.lines import StyledLine, wrapped_line
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -137,7 +136,7 @@ class Screen:
 
     def print(self, line: StyledLine | str = "", style: str = "") -> None:
         """Print one line; a plain text may have a style."""
-        styled = line if isinstance(line, StyledLine) else styled_line((line, style))
+        styled = line if isinstance(line, StyledLine) else wrapped_line((line, style))
         if not self.is_terminal and self._color != "always":
             self._stream.write(styled.plain + "\n")
             return

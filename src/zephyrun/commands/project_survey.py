@@ -36,14 +36,12 @@ _WORTH_A_CACHE = 200_000
 
 @dataclass(frozen=True)
 class Survey:
-    """What was looked at and what was found. `contents` holds each surveyed file's bytes by path;
-    `left_out` are files that were only read, and why; `n_declined` counts findings that the team
-    wants nothing done about."""
+    """What was looked at and what was found. `contents` holds each file's bytes by path; `n_declined`
+    counts findings that the team wants nothing done about."""
 
     root: Path
     summary: Summary
     contents: Mapping[str, bytes]
-    left_out: Mapping[str, str]
     n_declined: int
     notes: tuple[Note, ...]
     _load: Callable[[], tuple[Finding, ...]] = field(repr=False)
@@ -68,7 +66,7 @@ def survey_paths(
     decisions = read_decisions(root)
     if since is None and not decisions.declined:
         summary, load = reading.known_or_found()
-        return Survey(root, summary, reading.contents, reading.left_out, 0, decisions.notes, load)
+        return Survey(root, summary, reading.contents, 0, decisions.notes, load)
     surveyed = reading.survey_files()
     if since is not None:
         # Imported here: few surveys ask version control, and start-up should stay fast.
@@ -76,11 +74,10 @@ def survey_paths(
 
         surveyed = _on_new_lines(surveyed, find_repository(root).changed_lines(since))
     n_found = sum(len(survey.findings) for survey in surveyed)
-    summary, findings = summarize([_undecided(survey, decisions) for survey in surveyed])
+    undecided = [_undecided(survey, decisions) for survey in surveyed]
+    summary, findings = summarize(undecided, reading.left_out)
     n_declined = n_found - len(findings)
-    return Survey(
-        root, summary, reading.contents, reading.left_out, n_declined, decisions.notes, lambda: findings
-    )
+    return Survey(root, summary, reading.contents, n_declined, decisions.notes, lambda: findings)
 
 
 class _Reading:
@@ -128,64 +125,50 @@ class _Reading:
 
     @cached_property
     def contents(self) -> dict[str, bytes]:
-        """The files to be surveyed."""
+        """The files that the survey is about, as far as they could be read."""
         return {
             name: data
             for name in self._sources.files
-            if name not in self.left_out and isinstance(data := self._everything[name], bytes)
+            if isinstance(data := self._everything[name], bytes)
         }
 
     def known_or_found(self) -> tuple[Summary, Callable[[], tuple[Finding, ...]]]:
         """The summary, and what loads all findings. When no file has changed, both are known."""
         if self._cache is None:
-            summary, findings = summarize(self.survey_files())
+            summary, findings = self._found()
             return summary, lambda: findings
-        import json
-
         from zephyrun.project.cache import joint_key
 
         key = joint_key(
             "survey", self._kinds, self._settings, self._sources, sorted(self._content_keys.items())
         )
-        cache = self._cache
-        known = cache.get([key]).get(key)
+        known = self._cache.get([key]).get(key)
         if known is not None:
-            try:
-                return self._stored(known), lambda: self._known_findings(key)
-            except (ValueError, TypeError, LookupError):
-                pass  # What cannot be read is found anew.
-        summary, findings = summarize(self.survey_files())
-        left_out = json.dumps(self.left_out)
-        cache.put(
-            {
-                key: f"{left_out}\n{summary_to_text(summary)}",
-                f"{key} all": findings_to_text(findings),
-            }
+            # What cannot be read is found anew.
+            with suppress(ValueError, TypeError, LookupError):
+                return summary_from_text(known), lambda: self._known_findings(f"{key} all")
+        summary, findings = self._found()
+        self._cache.put(
+            {key: summary_to_text(summary), f"{key} all": findings_to_text(findings)}
         )
         return summary, lambda: findings
 
-    def _stored(self, text: str) -> Summary:
-        """The summary in a stored text, which also says what was left out. Errors: as for reading a
-        summary."""
-        import json
-
-        left_out, summary = text.split("\n", 1)
-        found = summary_from_text(summary)
-        self.left_out = json.loads(left_out)
-        return found
-
     def _known_findings(self, key: str) -> tuple[Finding, ...]:
         assert self._cache is not None, "only asked for what came from it"
-        try:
-            return findings_from_text(self._cache.get([f"{key} all"])[f"{key} all"])
-        except (ValueError, TypeError, LookupError):
-            return summarize(self.survey_files())[1]
+        with suppress(ValueError, TypeError, LookupError):
+            return findings_from_text(self._cache.get([key])[key])
+        return self._found()[1]
+
+    def _found(self) -> tuple[Summary, tuple[Finding, ...]]:
+        return summarize(self.survey_files(), self.left_out)
 
     def survey_files(self) -> list[FileSurvey]:
         """What was found in each file, and which could not be read, in the order of their paths."""
         surroundings = find_surroundings(self._everything, self._settings.import_roots)
         items = [
-            (name, data, surroundings.get(name, Surroundings())) for name, data in self.contents.items()
+            (name, data, surroundings.get(name, Surroundings()))
+            for name, data in self.contents.items()
+            if name not in self.left_out
         ]
         keys = self._keys(items)
         known = dict(self._known_surveys(keys))

@@ -42,7 +42,7 @@ def run(arguments: argparse.Namespace) -> int:
         root = for_people(survey.root)
         options.print_document(
             {
-                **survey_document(root, survey.summary, survey.findings, survey.left_out),
+                **survey_document(root, survey.summary, survey.findings),
                 "declined": survey.n_declined,
                 "notes": [note._asdict() for note in survey.notes],
             }
@@ -67,7 +67,7 @@ def _print(survey: Survey, arguments: argparse.Namespace) -> None:
     def shown_path(path: str) -> str:
         return for_people(survey.root / path)
 
-    for part in survey_view(survey.summary, shown, survey.left_out, source_of, shown_path):
+    for part in survey_view(survey.summary, shown, source_of, shown_path):
         screen.print(part)
     for note in survey.notes:
         screen.print(f"note      {shown_path(note.path)} {note.old.strip()}: {note.text}")

@@ -7,9 +7,8 @@ with every finding.
 from __future__ import annotations
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from typing import Any
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any, NamedTuple
 
 from zephyrun.findings.finding import Finding, Remedy
 from zephyrun.findings.surveying import FileSurvey, by_weight
@@ -19,27 +18,30 @@ from zephyrun.source import Place
 _MOST_KEPT = 50
 
 
-@dataclass(frozen=True)
-class Summary:
+class Summary(NamedTuple):
     """Totals, and the worst findings, worst first.
 
-    `unread` are pairs of path and reason, `by_path` count and total weight of each file's findings.
+    `left_out` says of each file that was only read why, and `unread` of each that could not be read;
+    `counts` and `weights` are totals by path.
     """
 
     n_files: int
     n_lines: int
     n_findings: int
-    unread: tuple[tuple[str, str], ...]
-    by_kind: dict[str, int]
-    by_remedy: dict[str, int]
-    by_path: dict[str, tuple[int, float]]
+    left_out: Mapping[str, str]
+    unread: Mapping[str, str]
+    by_kind: Mapping[str, int]
+    by_remedy: Mapping[str, int]
+    counts: Mapping[str, int]
+    weights: Mapping[str, float]
     worst: tuple[Finding, ...]
 
 
-def summarize(surveys: Sequence[FileSurvey]) -> tuple[Summary, tuple[Finding, ...]]:
+def summarize(
+    surveys: Sequence[FileSurvey], left_out: Mapping[str, str]
+) -> tuple[Summary, tuple[Finding, ...]]:
     """The summary of some files, and all their findings, worst first."""
     findings = tuple(sorted((each for survey in surveys for each in survey.findings), key=by_weight))
-    counts = Counter(finding.path for finding in findings)
     weights: defaultdict[str, float] = defaultdict(float)
     for finding in findings:
         weights[finding.path] += finding.weight
@@ -47,10 +49,12 @@ def summarize(surveys: Sequence[FileSurvey]) -> tuple[Summary, tuple[Finding, ..
         len(surveys),
         sum(survey.n_lines for survey in surveys),
         len(findings),
-        tuple((survey.path, survey.unread) for survey in surveys if survey.unread),
-        dict(Counter(finding.kind for finding in findings)),
-        dict(Counter(finding.remedy.value for finding in findings)),
-        {path: (count, weights[path]) for path, count in counts.items()},
+        left_out,
+        {survey.path: survey.unread for survey in surveys if survey.unread},
+        Counter(finding.kind for finding in findings),
+        Counter(finding.remedy.value for finding in findings),
+        Counter(finding.path for finding in findings),
+        weights,
         findings[:_MOST_KEPT],
     )
     return summary, findings
@@ -61,35 +65,15 @@ def summary_to_text(summary: Summary) -> str:
     # Imported here, as below: small surveys are not stored, and start-up should stay fast.
     import json
 
-    return json.dumps(
-        [
-            summary.n_files,
-            summary.n_lines,
-            summary.n_findings,
-            summary.unread,
-            summary.by_kind,
-            summary.by_remedy,
-            summary.by_path,
-            [_row(finding) for finding in summary.worst],
-        ]
-    )
+    return json.dumps([*summary[:-1], [_row(finding) for finding in summary.worst]])
 
 
 def summary_from_text(text: str) -> Summary:
     """Read a stored summary. Errors: `ValueError` or `TypeError` for a text that is none."""
     import json
 
-    n_files, n_lines, n_findings, unread, by_kind, by_remedy, by_path, rows = json.loads(text)
-    return Summary(
-        n_files,
-        n_lines,
-        n_findings,
-        tuple((path, reason) for path, reason in unread),
-        by_kind,
-        by_remedy,
-        {path: (count, weight) for path, (count, weight) in by_path.items()},
-        tuple(map(_finding, rows)),
-    )
+    *totals, rows = json.loads(text)
+    return Summary._make([*totals, tuple(map(_finding, rows))])
 
 
 def findings_to_text(findings: Iterable[Finding]) -> str:

@@ -5,10 +5,8 @@ Set by `target` in the settings, else found in the packaging files, else the run
 
 from __future__ import annotations
 
-import platform
 import re
-from configparser import ConfigParser
-from configparser import Error as MalformedConfiguration
+import sys
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -16,6 +14,7 @@ from typing import Any
 from zephyrun.errors import UserError
 from zephyrun.project.settings import Settings, read_toml
 
+_THIS_PYTHON = ".".join(map(str, sys.version_info[:3]))
 _PLAIN_VERSION = re.compile(r"\d+\.\d+")
 _SHARED_FILE = "pyproject.toml"
 _OLD_SHARED_FILE = "setup.cfg"
@@ -37,7 +36,7 @@ class Target:
         # Imported here: few commands ask, and start-up should stay fast.
         from packaging.specifiers import SpecifierSet
 
-        return SpecifierSet(self.versions).contains(platform.python_version(), prereleases=True)
+        return SpecifierSet(self.versions).contains(_THIS_PYTHON, prereleases=True)
 
     @property
     def reason_against(self) -> str:
@@ -45,7 +44,7 @@ class Target:
         if self.covers_this_python:
             return ""
         return (
-            f"this is Python {platform.python_version()}, and the project is for {self.versions} "
+            f"this is Python {_THIS_PYTHON}, and the project is for {self.versions} "
             f"({self.origin}): run zephyrun with one of those"
         )
 
@@ -67,6 +66,10 @@ def find_target(root: Path, settings: Settings) -> Target:
 
 
 def _required_by(path: Path) -> str:
+    # Imported here: few projects still have such a file.
+    from configparser import ConfigParser
+    from configparser import Error as MalformedConfiguration
+
     parser = ConfigParser(interpolation=None)
     try:
         parser.read_string(path.read_text("utf-8"))

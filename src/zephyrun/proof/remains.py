@@ -18,7 +18,7 @@ from zephyrun.facts import FileFacts, ScopeKind, Text
 _SHOWN_LENGTH = 40
 
 # Attributes through which a program reads its own source text.
-_SOURCE_READERS = frozenset(
+SOURCE_READERS = frozenset(
     {"getsource", "getsourcelines", "getcomments", "findsource", "getblock", "get_source"}
 )
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
@@ -70,8 +70,8 @@ class _Reach(NamedTuple):
 
 def reads_source(facts: FileFacts) -> bool:
     """Whether the file could read source text back, comments and names included."""
-    return bool(facts.attributes & _SOURCE_READERS) or any(
-        name.rpartition(".")[2] in _SOURCE_READERS for name in facts.imports
+    return bool(facts.attributes & SOURCE_READERS) or any(
+        name.rpartition(".")[2] in SOURCE_READERS for name in facts.imports
     )
 
 

@@ -7,41 +7,47 @@ from collections.abc import Collection, Mapping
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
+from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
-from zephyrun.proof.remains import Importers, Surroundings, absolute_imports, reads_source
+from zephyrun.proof.remains import (
+    SOURCE_READERS,
+    Importers,
+    Surroundings,
+    absolute_imports,
+    reads_source,
+)
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 
 # A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
 Content = bytes | str
 
 # Only files that hold one of these words are looked at closely.
-_SOURCE_MARKS = (b"getsource", b"getcomments", b"findsource", b"getblock", b"get_source")
-_FUNCTION_MARKS = (b"co_varnames", b"co_cellvars", b"co_freevars", b"getclosurevars")
-_FRAME_MARKS = (b"f_locals", b"getargvalues", b"getinnerframes", b"getouterframes", *_FUNCTION_MARKS)
-
+_SOURCE_MARKS = tuple(name.encode() for name in sorted(SOURCE_READERS))
+_FRAME_MARKS = tuple(name.encode() for name in sorted(FRAME_READERS))
 _READS_BY_NAME = (b"locals(", b"vars(", b"eval(", b"exec(", b"_getframe", b"currentframe", b"f_locals")
 _READS_SOURCE = re.compile(
-    rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)"
-    rb"(?:getsource(?:lines)?|getcomments|findsource|getblock|get_source)\b"
+    rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)(?:%b)\b" % b"|".join(_SOURCE_MARKS)
 )
 
 # What goes through the names of a module that it is given; those of an instance do not count. Each
 # pattern begins with a fixed word, which is what makes a search of every file cheap.
+_WALKERS = (b"vars", b"dir", b"getmembers")
 _WALKING_CALL = rb"%b(?<!\w%b)\s*\(\s*(?!self\b|cls\b)[^\s)]"
 _WALKS_NAMES = (
-    *(re.compile(_WALKING_CALL % (name, name)) for name in (b"vars", b"dir", b"getmembers")),
+    *(re.compile(_WALKING_CALL % (name, name)) for name in _WALKERS),
     re.compile(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
     *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
 )
 # What loads a module whose name is worked out while the program runs, and what it is called then.
 _LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
+_LOADED_ALREADY = rb"\bsys\.modules(?:\[|\.get\()"
 _LOADS = re.compile(_LOADING_CALL)
-_LOADED = re.compile(
-    rb"(\w+)[ \t]*=(?!=)[^=\n]*?(?:%b|\bsys\.modules(?:\[|\.get\())" % _LOADING_CALL
-)
-_WALKS_LOADED = re.compile(rb"(?:dir|vars|getmembers)\s*\(\s*[\w.]*%b" % _LOADING_CALL)
+_LOADS_OR_FINDS = re.compile(rb"%b|%b" % (_LOADING_CALL, _LOADED_ALREADY))
+_LOADED = re.compile(rb"(\w+)[ \t]*=(?!=)[^=\n]*?(?:%b)" % _LOADS_OR_FINDS.pattern)
+_WALKING = rb"\b(?:%b)\s*\(\s*" % b"|".join(_WALKERS)
+_WALKS_LOADED = re.compile(rb"%b[\w.]*%b" % (_WALKING, _LOADING_CALL))
 _TOP_LEVEL = re.compile(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
 _IMPORT = re.compile(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
@@ -142,13 +148,18 @@ def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
     }
 
 
+def loads_modules(data: bytes) -> bool:
+    """Whether a file seems to load modules, or to find loaded ones, by names that it works out."""
+    return _LOADS_OR_FINDS.search(data) is not None
+
+
 def _walks_any_module(data: bytes) -> bool:
     """Whether a function or class goes through the names of modules that it loads by name: of settings
     or plug-ins, which nobody needs to import."""
     if _LOADS.search(data) is None:
         return False
     return _WALKS_LOADED.search(data) is not None or any(
-        re.search(rb"\b(?:dir|vars|getmembers)\s*\(\s*%b\b|\b%b\.__dict__" % (name, name), part)
+        re.search(rb"%b%b\b|\b%b\.__dict__" % (_WALKING, name, name), part)
         for part in _TOP_LEVEL.split(data)
         if _LOADS.search(part)
         for name in set(_LOADED.findall(part))

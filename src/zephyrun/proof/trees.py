@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 from zephyrun.linking.modules import is_python
-from zephyrun.proof.clashes import find_clashes
+from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.surroundings import Content, find_surroundings
@@ -62,8 +62,9 @@ def compare_trees(
         if is_python(name) or not code_only
     ]
     judged = run_all(pairs) if run_all is not None else map(judge_pair, pairs)
+    seekers = (NameSeekers(old), NameSeekers(new))
     proofs = tuple(
-        (pair.path, _with_clashes(pair.path, proof, old, new))
+        (pair.path, _with_clashes(pair.path, proof, seekers))
         for pair, proof in zip(pairs, judged, strict=True)
         if proof is not None
     )
@@ -72,14 +73,12 @@ def compare_trees(
     return TreeProof(worst(verdicts), proofs, reasons)
 
 
-def _with_clashes(
-    path: str, proof: FileProof, old: Mapping[str, Content], new: Mapping[str, Content]
-) -> FileProof:
-    """The proof of one file, with what other files say of the names that it introduces."""
-    reasons = {
-        **find_clashes(path, proof.introduced, old),
-        **find_clashes(path, proof.introduced, new),
-    }
+def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers]) -> FileProof:
+    """The proof of one file, with what other files of both versions say of the names that it
+    introduces."""
+    reasons: dict[str, str] = {}
+    for version in seekers:
+        reasons.update(version.reasons_against(path, proof.introduced))
     if not reasons:
         return proof
     differences = (*proof.differences, *(Difference(0, 0, each) for each in reasons.values()))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from zephyrun.findings import Finding
@@ -17,7 +17,6 @@ def survey_document(
     root: str,
     summary: Summary,
     findings: Iterable[Finding],
-    left_out: Mapping[str, str],
 ) -> Document:
     """`zephyrun.survey/1`. `root` is relative to the working folder."""
     return {
@@ -26,8 +25,8 @@ def survey_document(
         "files": summary.n_files,
         "lines": summary.n_lines,
         "findings": [_finding(finding) for finding in findings],
-        "unread": [{"path": path, "reason": reason} for path, reason in summary.unread],
-        "left_out": [{"path": path, "reason": str(reason)} for path, reason in left_out.items()],
+        "unread": [{"path": path, "reason": reason} for path, reason in summary.unread.items()],
+        "left_out": [{"path": path, "reason": str(reason)} for path, reason in summary.left_out.items()],
     }
 
 

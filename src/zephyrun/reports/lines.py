@@ -34,7 +34,7 @@ class StyledLine(NamedTuple):
         return "".join(text for text, _ in self.parts)
 
 
-def line(*parts: Part) -> StyledLine:
+def wrapped_line(*parts: Part) -> StyledLine:
     """A line that a narrow terminal wraps."""
     return StyledLine(tuple(map(_styled, parts)))
 

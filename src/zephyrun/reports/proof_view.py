@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from zephyrun.proof.trees import TreeProof
 from zephyrun.proof.verdict import Difference, Verdict
-from zephyrun.reports.lines import StyledLine, code_line, counted, line, one_line
+from zephyrun.reports.lines import StyledLine, code_line, counted, one_line, wrapped_line
 from zephyrun.source import SourceText
 
 _STYLES = {Verdict.SAME: "bold green", Verdict.DIFFERENT: "bold red", Verdict.UNPROVEN: "bold yellow"}
@@ -34,13 +34,13 @@ def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[StyledLine]:
         for difference in file_proof.differences:
             yield from _difference(path, difference, text_of)
     if changed:
-        yield line()
+        yield wrapped_line()
     for reason in proof.reasons:
-        yield line(("not shown ", "yellow"), reason)
+        yield wrapped_line(("not shown ", "yellow"), reason)
     for what in proof.assumptions:
-        yield line(("assumed   ", "yellow"), what)
+        yield wrapped_line(("assumed   ", "yellow"), what)
     n_unchanged = len(proof.files) - len(changed)
-    yield line(
+    yield wrapped_line(
         (f"{proof.verdict.value:10}", _STYLES[proof.verdict]),
         _MEANINGS[proof.verdict],
         (f" ({counted(len(proof.files), 'file')} compared, {n_unchanged} unchanged)", "dim"),
@@ -48,7 +48,7 @@ def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[StyledLine]:
 
 
 def _difference(path: str, difference: Difference, text_of: TextOf) -> Iterator[StyledLine]:
-    yield line(f"  {difference.what}")
+    yield wrapped_line(f"  {difference.what}")
     for side, number in (("old", difference.old_line), ("new", difference.new_line)):
         source = text_of(path, side)
         if number and source is not None and number <= source.n_lines:

@@ -7,7 +7,7 @@ from functools import cache
 
 from zephyrun.findings import FAMILIES, KINDS, Finding
 from zephyrun.findings.summary import Summary
-from zephyrun.reports.lines import StyledLine, code_line, counted, line, one_line
+from zephyrun.reports.lines import StyledLine, code_line, counted, one_line, wrapped_line
 from zephyrun.source import SourceText
 
 _CONTEXT_LINES = 1
@@ -27,7 +27,6 @@ _HEAVY_WEIGHT = 8.0
 def survey_view(
     summary: Summary,
     shown: Iterable[Finding],
-    left_out: Mapping[str, str],
     source_of: Callable[[str], SourceText],
     shown_path: Callable[[str], str],
 ) -> Iterator[StyledLine]:
@@ -39,10 +38,10 @@ def survey_view(
     source_of = cache(source_of)
     for finding in shown:
         yield from _finding(finding, source_of(finding.path), shown_path(finding.path))
-        yield line()
-    for path, reason in summary.unread:
-        yield line(("not read  ", "yellow"), shown_path(path), f": {reason}")
-    yield from _left_out(left_out, shown_path)
+        yield wrapped_line()
+    for path, reason in summary.unread.items():
+        yield wrapped_line(("not read  ", "yellow"), shown_path(path), f": {reason}")
+    yield from _left_out(summary.left_out, shown_path)
     yield from _totals(summary)
     yield from _worst_files(summary, shown_path)
 
@@ -54,22 +53,22 @@ def _left_out(left_out: Mapping[str, str], shown_path: Callable[[str], str]) -> 
         by_reason.setdefault(str(reason), []).append(path)
     for reason, paths in by_reason.items():
         others = f" and {len(paths) - 1} more" if len(paths) > 1 else ""
-        yield line(
+        yield wrapped_line(
             ("left out  ", "yellow"), f"{shown_path(paths[0])}{others}: {reason}; name it to survey it"
         )
 
 
 def _worst_files(summary: Summary, shown_path: Callable[[str], str]) -> Iterator[StyledLine]:
     """Where most is to be done, for projects of several files."""
-    if len(summary.by_path) < _MANY_FILES:
+    if len(summary.counts) < _MANY_FILES:
         return
-    yield line(("worst files, by weight:", "dim"))
-    ranked = sorted(summary.by_path.items(), key=lambda entry: (-entry[1][1], entry[0]))
-    for path, (count, weight) in ranked[:_MANY_FILES]:
+    yield wrapped_line(("worst files, by weight:", "dim"))
+    ranked = sorted(summary.weights.items(), key=lambda entry: (-entry[1], entry[0]))
+    for path, weight in ranked[:_MANY_FILES]:
         yield one_line(
             (f"  {weight:>5,.0f} ", "bold"),
             (shown_path(path), "cyan"),
-            (f"  {counted(count, 'finding')}", "dim"),
+            (f"  {counted(summary.counts[path], 'finding')}", "dim"),
         )
 
 
@@ -82,7 +81,7 @@ def _finding(finding: Finding, source: SourceText, path: str) -> Iterator[Styled
         (f"  in {finding.scope}" if finding.scope else "", "dim"),
     )
     yield from _code(finding, source)
-    yield line(f"  {finding.message}")
+    yield wrapped_line(f"  {finding.message}")
     yield from _remedies(finding)
 
 
@@ -105,7 +104,7 @@ def _code(finding: Finding, source: SourceText) -> Iterator[StyledLine]:
             marked = slice(begins, end.column - 1 if number == end.line else None)
         yield code_line(f"  {number:>{width}} ", source.line(number), marked)
     if last_shown < last:
-        yield line((f"  {'':{width}} … {last - last_shown} lines more", "dim"))
+        yield wrapped_line((f"  {'':{width}} … {last - last_shown} lines more", "dim"))
 
 
 def _remedies(finding: Finding) -> Iterator[StyledLine]:
@@ -121,13 +120,13 @@ def _remedies(finding: Finding) -> Iterator[StyledLine]:
     if KINDS[finding.kind].family == "comments":
         yield one_line(("  better ", "dim"), ("without it", f"bold {style}"))
     else:
-        yield line(("  no better name stands in the code: give one in the plan", "dim"))
+        yield wrapped_line(("  no better name stands in the code: give one in the plan", "dim"))
 
 
 def _totals(summary: Summary) -> Iterator[StyledLine]:
     counts = summary.by_remedy
     parts = [f"{counts[each]:,} {meaning}" for each, meaning in _REMEDIES.items() if each in counts]
-    yield line(
+    yield wrapped_line(
         (counted(summary.n_findings, "finding"), "bold"),
         f" in {counted(summary.n_files, 'file')} and {counted(summary.n_lines, 'line')}",
         ": " + ", ".join(parts) if parts else "",

@@ -37,7 +37,7 @@ _NAME_READERS = frozenset({"locals", "eval", "exec"})
 _NAME_READERS_ALONE = frozenset({"vars", "dir"})
 _ALL_NAME_READERS = _NAME_READERS | _NAME_READERS_ALONE
 # Attributes and functions through which some function's names can be read from outside.
-_FRAME_READERS = frozenset(
+FRAME_READERS = frozenset(
     "f_locals getargvalues getinnerframes getouterframes getgeneratorlocals getcoroutinelocals "
     "getasyncgenlocals getclosurevars capture_locals co_varnames co_cellvars co_freevars".split()
 )
@@ -669,7 +669,7 @@ class Walk:
         for keyword in node.keywords:
             if isinstance(keyword.value, ast.Name) and keyword.arg:
                 self._hint(self.start_of(keyword.value), "keyword", keyword.arg, 0, keyword.value)
-            if keyword.arg in _FRAME_READERS:
+            if keyword.arg in FRAME_READERS:
                 self._expose(keyword.arg, node, whole_file=True)
             self.visit(keyword.value, "keyword", keyword.arg or "")
 
@@ -698,7 +698,7 @@ class Walk:
         that they come from, under whatever alias.
         """
         return (
-            name in _FRAME_READERS
+            name in FRAME_READERS
             or (self._speaks_of_inspect and name in _INSPECT_FRAME_READERS)
             or (self._speaks_of_builtins and name in _ALL_NAME_READERS)
         )
@@ -763,7 +763,7 @@ class Walk:
             _new_record(Text, (start, end, words, self._scope, use, beside, interpolated))
         )
         looks_up = self._speaks_of_builtins or beside in _GETTERS
-        if words in _FRAME_READERS or (looks_up and self._reads_names(words)):
+        if words in FRAME_READERS or (looks_up and self._reads_names(words)):
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
 
     def _joined(self, node: ast.JoinedStr, context: str, beside: str) -> None:
