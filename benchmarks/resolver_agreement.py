@@ -131,6 +131,7 @@ def _compare_symbols(source, table, theirs: symtable.SymbolTable, disagreements:
             for child in folded:
                 blurred |= set(table.marks[child])
                 mine_children += children[child]
+
         for symbol in their_table.get_symbols():
             name = symbol.get_name()
             if name in blurred or name.startswith(".") or (name in _MADE_UP and name not in ours):
@@ -153,14 +154,17 @@ def _compare_symbols(source, table, theirs: symtable.SymbolTable, disagreements:
                     f"{scope.name or 'module'} (line-order scope {index}): {name}: "
                     f"ours {sorted(mine - flags)}, theirs {sorted(flags - mine)}"
                 )
+
         missing = set(ours) - {symbol.get_name() for symbol in their_table.get_symbols()}
         for name in missing - _MADE_UP - blurred:
             disagreements.append(f"{scope.name}: {name} is unknown to them")
         their_children = _their_children(their_table)
+
         # Both in text order: ours are walked in another order than theirs.
         mine_by_key = defaultdict(list)
         for child in mine_children:
             mine_by_key[_our_key(table.scopes[child])].append(child)
+
         theirs_by_key = defaultdict(list)
         for child in their_children:
             theirs_by_key[_their_key(child)].append(child)
@@ -169,6 +173,7 @@ def _compare_symbols(source, table, theirs: symtable.SymbolTable, disagreements:
                 f"{scope.name}: scopes differ: ours {dict(mine_by_key)}, theirs {dict(theirs_by_key)}"
             )
             return
+
         for key, mine_list in mine_by_key.items():
             their_list = theirs_by_key[key]
             mine_list.sort(key=lambda child: (table.scopes[child].start, child))
@@ -272,6 +277,7 @@ def _name_instructions(code: CodeType) -> Iterator[tuple[str, str, int, tuple[in
         if instruction.argval == "__name__" and instructions[index + 1].argval == "__module__":
             # A class body begins by copying the module's name.
             continue
+
         following = instructions[index + 1] if index + 1 < len(instructions) else instruction
         if _is_forgetting(instruction, following) or (
             index and _is_forgetting(instructions[index - 1], instruction)
@@ -279,12 +285,14 @@ def _name_instructions(code: CodeType) -> Iterator[tuple[str, str, int, tuple[in
             continue
         if opname in ("LOAD_FAST_AND_CLEAR", "MAKE_CELL", "COPY_FREE_VARS", "LOAD_FROM_DICT_OR_GLOBALS_"):
             continue
+
         if not opname.startswith(("LOAD_", "STORE_", "DELETE_")) or place is None:
             continue
         cells = (*code.co_cellvars, *code.co_freevars)
         if opname.startswith("LOAD_FAST") and instruction.argval in cells:
             # 3.13 loads the cells of a closure so; no one wrote that.
             continue
+
         names = instruction.argval if isinstance(instruction.argval, tuple) else (instruction.argval,)
         storage = _storage(opname)
         if opname in ("LOAD_CLASSDEREF", "LOAD_FROM_DICT_OR_DEREF"):
@@ -293,6 +301,7 @@ def _name_instructions(code: CodeType) -> Iterator[tuple[str, str, int, tuple[in
             storage = "name"
         if not storage or place.lineno is None or place.col_offset is None:
             continue
+
         for part, name in enumerate(names):
             if isinstance(name, str):
                 yield name, storage, part, (
@@ -312,6 +321,7 @@ def _is_forgetting(first: dis.Instruction, second: dis.Instruction) -> bool:
 def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int, int]:
     source, facts = parsed.source, parsed.facts
     by_start = {reference.start: reference for reference in facts.references}
+
     # Before 3.12 the interpreter's own places inside f-strings are wrong: there, names and storage
     # classes are compared by f-string and not by place.
     loose = [
@@ -319,6 +329,7 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
         for text in facts.texts
         if text.interpolated and sys.version_info < (3, 12)
     ]
+
     in_cases = _Ranges(
         source,
         [
@@ -328,6 +339,7 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
             if isinstance(case, ast.match_case)
         ],
     )  # fmt: skip
+
     folded_starts = {
         scope.start
         for scope in facts.scopes
@@ -338,9 +350,11 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
     for reference in facts.references:
         if (where := in_loose.find(reference.start)) is not None:
             loose_references[where].add((facts.bindings[reference.binding].name, *_classes(facts, reference)))
+
     met: set[int] = set()
     n_instructions = 0
     starts = [reference.start for reference in facts.references]
+
     for each in _code_objects(code):
         for name, storage, part, (line, column, end_line, end_column) in _name_instructions(each):
             if name in _MADE_UP or name.startswith("."):
@@ -352,11 +366,13 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
             if reference is not None and _agrees(facts, reference, name, storage):
                 met.add(start)
                 continue
+
             if (where := in_loose.find(start)) is not None or (
                 where := in_loose.by_line.get(line)
             ) is not None:
                 if any(name == entry[0] and storage in entry[1:] for entry in loose_references[where]):
                     continue
+
             # Definitions, imports and handlers store under the place of the whole statement.
             if source.text.startswith("super", start) and sys.version_info >= (3, 12):
                 # `super()` without arguments reads the first parameter.
@@ -364,11 +380,13 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
             if start in folded_starts:
                 # A folded comprehension puts aside and restores what its names hid.
                 continue
+
             case = in_cases.find(start)
             if case is not None and storage:
                 # A capture is stored once the whole pattern has matched, under the place of
                 # whatever the compiler looked at last.
                 start, end = in_cases.ranges[case]
+
             if part:
                 # One instruction for two names gives the place of the first.
                 around = facts.statements[max(facts.statement_at(start), 0)]
@@ -382,6 +400,7 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
                 if agreeing:
                     met.update(agreeing)
                     continue
+
             inside = [
                 candidate
                 for candidate in _between(facts.references, starts, start, end)
@@ -392,6 +411,7 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
                 met.update(candidate.start for candidate in inside)
                 continue
             disagreements.append(f"line {line} column {column}: {name} ({storage}) meets no reference")
+
     n_uncompiled = sum(
         reference.start not in met and in_loose.find(reference.start) is None
         for reference in facts.references

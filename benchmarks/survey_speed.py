@@ -105,7 +105,7 @@ def print_profile(files: dict[str, bytes]) -> None:
         except (SyntaxError, ValueError):
             continue
         timed("  of these: the tree", lambda: ast.parse(data))
-        view = FileView(name, parsed.source, parsed.facts, surroundings[name])
+        view = FileView(name, parsed.source, parsed.facts, surroundings[name], parsed.marks, CONVENTIONS)
         with deep_recursion():
             for kind in KINDS.values():
                 timed(f"detector of {kind.name}", lambda: list(kind.detector(view)))

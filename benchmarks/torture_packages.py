@@ -205,6 +205,7 @@ def torture(workshop: Workshop, package: Package) -> tuple[int, int, int, int]:
     print(f"\n{package.release}: {package.difficulty}")
     before = run_suite(workshop, root, package)
     plan = root.with_name("cleanup.toml")
+
     tool_began = time.perf_counter()
     zephyrun("propose", root, "--output", plan)
     counts = accept_everything(plan)
@@ -213,6 +214,7 @@ def torture(workshop: Workshop, package: Package) -> tuple[int, int, int, int]:
     tool_seconds = time.perf_counter() - tool_began
     print("steps in the plan: " + listed(counts))
     print_steps(tomllib.loads(plan.read_text())["step"], report)
+
     print(f"verdict afterwards: {verdict['verdict']}")
     after = run_suite(workshop, root, package)
     passed = {test for test, outcome in before.items() if outcome == "passed"}
@@ -221,16 +223,19 @@ def torture(workshop: Workshop, package: Package) -> tuple[int, int, int, int]:
         # Some tests depend on the time of day: they get a second chance, on both copies alike.
         again, unchanged = run_suite(workshop, root, package), run_suite(workshop, original, package)
         broken = [each for each in broken if again.get(each) != "passed" and unchanged.get(each) == "passed"]
+
     run_suite(workshop, root, package, traced=True)
     n_executed, n_changed = executed_share(root, original, report["files"])
     for name in (".coverage", "executed.json"):
         (root / name).unlink(missing_ok=True)
+
     zephyrun("undo", root)
     was_restored = fingerprints(root) == fingerprints(original)
     print(f"tests that passed: {len(passed):,} before, {sum(each == 'passed' for each in after.values()):,} after; "
           f"broken: {len(broken)}")
     for test in broken:
         print(f"   {test}")
+
     print(f"changed lines that the suite executed: {n_executed:,} of {n_changed:,}")
     print(f"undo gave every byte back: {'yes' if was_restored else 'NO'}")
     print(f"seconds: {tool_seconds:.1f} for propose, apply and verify, {time.perf_counter() - began:.0f} in all")

@@ -49,7 +49,11 @@ class Program:
             f"f'{{{name}=}}'", "sorted(locals())", f"eval('{name}')", f"vars().get('{name}')", "len(globals())",
         ]  # fmt: skip
         dice = self.dice.random()
-        return self.dice.choice(plain if dice < 0.5 else nested if dice < 0.96 else treacherous)
+        return self.dice.choice(
+            plain if dice < 0.5
+            else nested if dice < 0.96
+            else treacherous
+        )
 
     def block(self, depth: int, indent: str, *, inside: bool) -> list[str]:
         """Two or three statements."""

@@ -340,11 +340,12 @@ class FileFacts:
 
     def references_between(self, start: int, end: int) -> range:
         """The indices of the references that begin between two offsets."""
-        starts = self._reference_starts
+        starts = self.reference_starts
         return range(bisect_left(starts, start), bisect_left(starts, end))
 
     @cached_property
-    def _reference_starts(self) -> list[int]:
+    def reference_starts(self) -> list[int]:
+        """Where each reference starts, in text order."""
         return [reference.start for reference in self.references]
 
     @cached_property
@@ -410,6 +411,12 @@ class FileFacts:
     def statement_starts(self) -> list[int]:
         """Where each statement starts, in text order."""
         return [statement.start for statement in self.statements]
+
+    def scope_at(self, offset: int) -> int:
+        """The scope of the statement in which an offset stands, that of the module where there is
+        none."""
+        index = self.statement_at(offset)
+        return self.statements[index].scope if index >= 0 else 0
 
     def statement_at(self, offset: int) -> int:
         """The index of the last statement that starts at or before `offset`, -1 for none."""

@@ -207,10 +207,12 @@ class Journal:
                 raise ChangedSince(f"{named} is there already; nothing was changed")
         elif before == _ABSENT:
             raise ChangedSince(f"{named} is not there any more; nothing was changed")
+
         if operation.expected is not None and before != fingerprint(operation.expected):
             raise ChangedSince(
                 f"{named} changed since it was read; run the command again, nothing was changed"
             )
+
         mode = 0
         if path.exists():
             mode = stat.S_IMODE(path.stat().st_mode)
@@ -218,6 +220,7 @@ class Journal:
                 raise UserError(f"{named} is read-only; nothing was changed")
         if operation.deed is Deed.MOVE and self._inside(operation.target).exists():
             raise ChangedSince(f"{self._named(operation.target)} is there already; nothing was changed")
+
         after = _ABSENT if operation.deed is Deed.DELETE else fingerprint(operation.data)
         written = operation.target or operation.path
         new_folders = [
@@ -225,6 +228,7 @@ class Journal:
             for parent in reversed(PurePosixPath(written).parents)
             if not (self.root / parent).is_dir()
         ]
+
         return _Record(
             operation.deed.value,
             operation.path,

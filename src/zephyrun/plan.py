@@ -14,6 +14,7 @@ from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import Any
 
+from zephyrun.changes.layout_mending import LAYOUT_KINDS
 from zephyrun.changes.step import Step
 from zephyrun.errors import UserError
 from zephyrun.findings import Finding, Remedy
@@ -28,7 +29,10 @@ _ACTIONS = {
     "magic-number": "constant",
     "echo-comment": "comment",
     "disabled-code": "comment",
+    **dict.fromkeys(LAYOUT_KINDS, "layout"),
 }
+# Their worth is that of the name; the others are what they are.
+_NAMING_ACTIONS = frozenset({"rename", "constant"})
 _HEADER = """\
 # A clean-up plan. Read it, then run: zephyrun apply {name}
 # Only steps with accept = true are carried out, and each only when it is proved to change nothing
@@ -82,11 +86,12 @@ def _step(identifier: str, action: str, finding: Finding) -> Step:
         column=finding.start.column,
         new=best.text if best is not None else "",
         choices=tuple(each.text for each in finding.suggestions),
-        score=1.0 if action == "comment" else score,
+        score=score if action in _NAMING_ACTIONS else 1.0,
         remedy=finding.remedy.value,
         confirm=finding.confirm,
         accept=False,
         why=why,
+        kind=finding.kind if action == "layout" else "",
     )
     return replace(step, accept=starts_accepted(step))
 
@@ -116,6 +121,8 @@ def plan_text(plan: Plan, destination: Path) -> str:
         table = tomlkit.table()
         for key in _STEP_KEYS:
             value = getattr(step, key)
+            if key == "kind" and not value:
+                continue
             table.add(key, list(value) if isinstance(value, tuple) else value)
         steps.append(table)
     if plan.steps:
@@ -140,6 +147,7 @@ def read_plan(path: Path) -> Plan:
         raise UserError(f"{path} is not valid TOML: {problem}") from problem
     if document.get("schema") != SCHEMA:
         raise UserError(f'{path} is not a plan of this version: it does not say schema = "{SCHEMA}"')
+
     root, files, steps = document.get("root", "."), document.get("files", {}), document.get("step", [])
     if not isinstance(root, str):
         raise UserError(f"{path}: root must be a text")
@@ -147,16 +155,19 @@ def read_plan(path: Path) -> Plan:
     proposed = table.get("findings", []) if isinstance(table, dict) else None
     if not isinstance(proposed, list) or not all(isinstance(each, str) for each in proposed):
         raise UserError(f"{path}: [proposed] must give findings as a list of texts")
+
     if not isinstance(files, dict) or not all(isinstance(each, str) for each in files.values()):
         raise UserError(f"{path}: [files] must give a fingerprint for each path")
     if not isinstance(steps, list) or not all(isinstance(each, dict) for each in steps):
         raise UserError(f"{path}: steps must be written as [[step]] tables")
+
     try:
         folder = (path.resolve().parent / root).resolve()
     except (OSError, ValueError) as problem:
         raise UserError(f"{path}: root names no folder that can be looked up") from problem
     if not folder.is_dir():
         raise UserError(f"{path}: the root {root} is not there; was the plan moved?")
+
     read = tuple(_read_step(path, number, table) for number, table in enumerate(steps, 1))
     seen: set[str] = set()
     for step in read:
@@ -170,7 +181,7 @@ def _read_step(path: Path, number: int, table: dict[str, Any]) -> Step:
     where = f"{path}: step {table.get('id', f'number {number}')}"
     values: dict[str, Any] = {
         "finding": "", "ordinal": 1, "line": 0, "column": 0, "choices": [], "score": 0.0,
-        "remedy": "safe", "confirm": [], "why": "", "note": "",
+        "remedy": "safe", "confirm": [], "why": "", "note": "", "kind": "",
     }  # fmt: skip
     for key in _REQUIRED:
         if key not in table:

@@ -7,16 +7,19 @@ with which the stage began, so no step ever has to be found again after another 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 from zephyrun.changes.comment_deletions import delete_comments
+from zephyrun.changes.layout_mending import GONE, MENDED_KINDS, LayoutMending
 from zephyrun.changes.local_renames import rename_local
 from zephyrun.changes.named_constants import NamedNumber, define_constants, name_number
 from zephyrun.changes.refusal import Refusal
 from zephyrun.changes.step import Step
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
+from zephyrun.layout.habits import CONVENTIONS, Habits
 from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.remains import Surroundings
@@ -24,7 +27,7 @@ from zephyrun.proof.verdict import Verdict
 from zephyrun.source import EditSet, Overlap, SourceText, UnreadableText
 
 # The order in which practitioners work. Each action belongs to one stage.
-STAGES = ("rename", "constant", "comment")
+STAGES = ("layout", "rename", "constant", "comment")
 
 
 @dataclass(frozen=True)
@@ -39,38 +42,69 @@ class FileOutcome:
     introduced: tuple[str, ...] = ()
 
 
-def carry_out(data: bytes, steps: Sequence[Step], surroundings: Surroundings) -> FileOutcome:
-    """Carry out the steps of one file. No errors: what cannot be done is refused, step by step."""
+def carry_out(
+    data: bytes,
+    steps: Sequence[Step],
+    surroundings: Surroundings,
+    habits: Habits = CONVENTIONS,
+    earlier: bytes | None = None,
+) -> FileOutcome:
+    """Carry out the steps of one file, whose project has these habits. `earlier` is the file before
+    names changed, for what has slipped since. No errors: what cannot be done is refused, step by step.
+    """
+    original = data
     applied: list[str] = []
     refused: dict[str, str] = {}
     assumptions: dict[str, None] = {}
+
     introduced: list[str] = []
-    for action in STAGES:
-        stage = [step for step in steps if step.action == action]
-        if not stage:
-            continue
+    for stage in _parts(steps):
         try:
-            workshop = _Workshop(data, surroundings)
+            workshop = _Workshop(data, surroundings, habits, earlier)
         except UnreadableSource as problem:
             refused.update({step.id: f"the file cannot be read: {problem}" for step in stage})
             continue
         workshop.prepare(stage, refused)
-        workshop.settle([step for step in stage if step.id not in refused], refused)
+        gone = [step for step in stage if refused.get(step.id) == GONE]
+        if gone and data != original:
+            first = _Workshop(original, surroundings, habits, earlier)
+            settled = [step for step in gone if first.has_departure(step)]
+            applied.extend(step.id for step in settled)
+            for step in settled:
+                del refused[step.id]
+        workshop.settle([step for step in stage if workshop.is_ready(step)], refused)
         data = workshop.result
         applied.extend(step.id for step in workshop.good)
         assumptions.update(dict.fromkeys(workshop.assumptions))
         introduced.extend(workshop.introduced)
+
     for step in steps:
-        if step.action not in STAGES:
+        if step.action == "layout" and step.kind not in MENDED_KINDS:
+            refused[step.id] = f"this version knows no layout kind {step.kind!r}"
+        elif step.action not in STAGES:
             refused[step.id] = f"this version knows no action {step.action!r}"
     return FileOutcome(
         data, tuple(applied), tuple(refused.items()), tuple(assumptions), tuple(introduced)
     )
 
 
+def _parts(steps: Sequence[Step]) -> Iterator[list[Step]]:
+    """The steps in the order in which they are carried out: those of a part on the text that the one
+    before it left. Layout has a part for each of its kinds, since one settles what the next stands on."""
+    for action in STAGES:
+        for kind in MENDED_KINDS if action == "layout" else ("",):
+            part = [
+                step
+                for step in steps
+                if step.action == action and (step.kind == kind or action != "layout")
+            ]
+            if part:
+                yield part
+
+
 def leave_out_clashes(
     path: str,
-    job: tuple[bytes, Sequence[Step], Surroundings],
+    job: tuple[bytes, Sequence[Step], Surroundings, Habits, bytes | None],
     outcome: FileOutcome,
     versions: Iterable[NameSeekers],
 ) -> FileOutcome:
@@ -83,9 +117,10 @@ def leave_out_clashes(
         clashes.update(version.reasons_against(path, outcome.introduced))
     if not clashes:
         return outcome
-    data, steps, surroundings = job
+    data, steps, surroundings, habits, earlier = job
     clashing = [step for step in steps if step.action == "constant" and step.new in clashes]
-    again = carry_out(data, [step for step in steps if step not in clashing], surroundings)
+    others = [step for step in steps if step not in clashing]
+    again = carry_out(data, others, surroundings, habits, earlier)
     refused = (*again.refused, *((step.id, clashes[step.new]) for step in clashing))
     return replace(again, refused=refused)
 
@@ -93,23 +128,44 @@ def leave_out_clashes(
 class _Workshop:
     """One stage on one file: the text it began with, the steps that are in, the result so far."""
 
-    def __init__(self, data: bytes, surroundings: Surroundings) -> None:
+    def __init__(
+        self, data: bytes, surroundings: Surroundings, habits: Habits, earlier: bytes | None
+    ) -> None:
         self._data = data
         self._surroundings = surroundings
+        self._habits = habits
+        self._earlier = earlier
         parsed = parse(data)
         self._source: SourceText = parsed.source
         self._facts: FileFacts = parsed.facts
+        self._parsed = parsed
         self._prepared: dict[str, EditSet | NamedNumber] = {}
         self.good: list[Step] = []
         self.result = data
         self.assumptions: tuple[str, ...] = ()
         self.introduced: tuple[str, ...] = ()
 
+    @cached_property
+    def _mending(self) -> LayoutMending:
+        return LayoutMending(self._parsed, self._habits, self._earlier)
+
+    def has_departure(self, step: Step) -> bool:
+        """Whether the text has what a layout step is about."""
+        scope = _within_module(step.scope, self._surroundings.module)
+        return self._mending.edits(scope, step) != Refusal(GONE)
+
+    def is_ready(self, step: Step) -> bool:
+        """Whether a step has been turned into edits."""
+        return step.id in self._prepared
+
     def prepare(self, steps: Sequence[Step], refused: dict[str, str]) -> None:
         """Turn each step into edits, or refuse it."""
         for step in steps:
             scope = _within_module(step.scope, self._surroundings.module)
-            prepared = _PREPARATIONS[step.action](self._source, self._facts, scope, step)
+            if step.action == "layout":
+                prepared: EditSet | NamedNumber | Refusal = self._mending.edits(scope, step)
+            else:
+                prepared = _PREPARATIONS[step.action](self._source, self._facts, scope, step)
             if isinstance(prepared, Refusal):
                 refused[step.id] = prepared.reason
             else:

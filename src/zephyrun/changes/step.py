@@ -29,3 +29,5 @@ class Step:
     accept: bool
     why: str
     note: str = ""
+    # The kind of finding that the step settles, where the action alone does not say it.
+    kind: str = ""

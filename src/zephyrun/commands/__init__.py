@@ -22,6 +22,8 @@ OK, NOT_SO, WRONG_CALL, NO_VERDICT, OWN_FAULT, INTERRUPTED = 0, 1, 2, 3, 70, 130
 COMMANDS = {
     "demo": "a tour of everything on a sample project",
     "survey": "what is hard to read, worst first, and why it matters",
+    "habits": "how the project's code stands on the page, and where it is divided",
+    "settle": "settle the layout in one go, as the project has it elsewhere",
     "propose": "write a clean-up plan that you can read and edit",
     "apply": "carry out a plan; every step is proved before it is written",
     "verify": "do two versions do the same?",

@@ -4,12 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property, partial
 
+from zephyrun.changes.second_look import Address, History, look_again
 from zephyrun.changes.stages import STAGES, FileOutcome, carry_out, leave_out_clashes
 from zephyrun.changes.step import Step
 from zephyrun.commands import options
 from zephyrun.commands.own_checks import OwnCheck
+from zephyrun.commands.project_habits import measure_project
 from zephyrun.journal import Deed, Operation, Transaction
+from zephyrun.languages.python import UnreadableSource
+from zephyrun.layout.habits import Habits
 from zephyrun.plan import Plan
 from zephyrun.project.repository import Repository
 from zephyrun.project.settings import Settings
@@ -18,9 +23,11 @@ from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.reports.lines import counted
 
-_STAGE_NAMES = {"rename": "names", "constant": "literals", "comment": "comments"}
+_STAGE_NAMES = {"layout": "layout", "rename": "names", "constant": "literals", "comment": "comments"}
 
-_Job = tuple[str, bytes, tuple[Step, ...], Surroundings]
+_Job = tuple[str, bytes, tuple[Step, ...], Surroundings, Habits, bytes | None]
+# Mending one thing may show another; it never went on longer on any code we know.
+_MOST_LOOKS = 4
 
 
 @dataclass
@@ -34,15 +41,28 @@ class Application:
     refused: dict[str, str] = field(default_factory=dict)
     applied: list[str] = field(default_factory=list)
     taken_back: list[str] = field(default_factory=list)
+    # What a second look at the layout mended: steps that are in no plan.
+    mended_again: list[Step] = field(default_factory=list)
     assumptions: list[str] = field(default_factory=list)
     # The bytes of the changed files as they were at first.
     originals: dict[str, bytes] = field(default_factory=dict)
+    # The same files before the first stage that changed more than layout.
+    _before_names: dict[str, bytes] = field(default_factory=dict, init=False, repr=False)
+    # The addresses of layout steps that were carried out.
+    _settled: set[Address] = field(default_factory=set, init=False, repr=False)
+    # What second looks need not try again.
+    _tried: set[Address] = field(default_factory=set, init=False, repr=False)
     # What the files know of each other, as long as `contents` stays as it is.
     _surroundings: Mapping[str, Surroundings] | None = field(default=None, init=False, repr=False)
     # What was proved in this stage, by file and the ids of its steps.
     _proved: dict[tuple[str, tuple[str, ...]], FileOutcome] = field(
         default_factory=dict, init=False, repr=False
     )
+
+    @cached_property
+    def habits(self) -> Habits:
+        """The project's habits, as they were before anything was changed."""
+        return measure_project(self.contents, self.settings, self.n_processes).sides
 
     def steps_of(self, action: str) -> list[Step]:
         """The accepted steps of one stage that are still to be carried out."""
@@ -60,16 +80,77 @@ class Application:
         repository: Repository | None = None,
     ) -> None:
         """Carry out one stage. Without a transaction nothing is written."""
+        steps = self.steps_of(action)
+        applied = self._run(action, steps, transaction, check, repository)
+        self.applied.extend(applied)
+        if action == "layout":
+            self._settled.update(_address(step) for step in steps if step.id in set(applied))
+
+    def look_again(
+        self,
+        transaction: Transaction | None,
+        check: OwnCheck | None = None,
+        repository: Repository | None = None,
+    ) -> None:
+        """Mend what the changes left crooked on the page, as a stage of its own."""
+        for _ in range(_MOST_LOOKS):
+            steps = [
+                step for step in self._steps_of_second_look() if _address(step) not in self._tried
+            ]
+            if not steps:
+                return
+            applied = set(self._run("layout", steps, transaction, check, repository))
+            self.mended_again.extend(step for step in steps if step.id in applied)
+            self._tried.update(map(_address, steps))
+            for step in steps:
+                # Nobody asked for it, so nobody need hear that it could not be done.
+                self.refused.pop(step.id, None)
+
+    def _steps_of_second_look(self) -> list[Step]:
+        surroundings = self._known_surroundings()
+        histories = [
+            History(
+                path,
+                surroundings.get(path, Surroundings()).module,
+                original,
+                self._before_names.get(path, data),
+                data,
+                frozenset(self._settled),
+            )
+            for path, original in self.originals.items()
+            for data in [_bytes(self.contents[path])]
+            if data != original
+        ]
+        looks = options.map_files(
+            partial(_look_again, habits=self.habits),
+            histories,
+            n_bytes=sum(len(history.data) for history in histories),
+            jobs=self.n_processes,
+            what="looking again",
+        )
+        return [step for steps in looks for step in steps]
+
+    def _run(
+        self,
+        action: str,
+        steps: Sequence[Step],
+        transaction: Transaction | None,
+        check: OwnCheck | None,
+        repository: Repository | None,
+    ) -> list[str]:
+        """Carry out some steps of one action; the ids of those that were carried out."""
         stage = _Stage(self, transaction, check)
-        stage.settle(self.steps_of(action))
+        stage.settle(steps)
         self.taken_back.extend(stage.taken_back)
         applied = [each for outcome in stage.outcomes.values() for each in outcome.applied]
-        self.applied.extend(applied)
         for outcome in stage.outcomes.values():
             self.assumptions.extend(outcome.assumptions)
         changed = stage.changed
         for path in changed:
             self.originals.setdefault(path, _bytes(self.contents[path]))
+        if changed and action != "layout":
+            for path in changed:
+                self._before_names.setdefault(path, _bytes(self.contents[path]))
         if changed:
             self.contents.update(changed)
             self._surroundings = None
@@ -77,18 +158,30 @@ class Application:
         if repository is not None and changed:
             message = f"Clean up {_STAGE_NAMES[action]}: {counted(len(applied), 'step')}, proved"
             repository.commit(list(changed), message)
+        return applied
+
+    def _known_surroundings(self) -> Mapping[str, Surroundings]:
+        """What the files know of each other. Once a stage, however often it is halved: it means
+        reading every file of the project."""
+        if self._surroundings is None:
+            self._surroundings = find_surroundings(self.contents, self.settings.import_roots)
+        return self._surroundings
 
     def prove(self, steps: Sequence[Step]) -> dict[str, FileOutcome]:
         """The outcome of some steps of one stage for each file, proved; nothing is written."""
         by_path: dict[str, list[Step]] = {}
         for step in steps:
             by_path.setdefault(step.path, []).append(step)
-        if self._surroundings is None:
-            # Once a stage, however often it is halved: it means reading every file of the project.
-            self._surroundings = find_surroundings(self.contents, self.settings.import_roots)
-        surroundings = self._surroundings
+        surroundings = self._known_surroundings()
         jobs: list[_Job] = [
-            (path, _bytes(self.contents[path]), tuple(own), surroundings.get(path, Surroundings()))
+            (
+                path,
+                _bytes(self.contents[path]),
+                tuple(own),
+                surroundings.get(path, Surroundings()),
+                self.habits if own[0].action == "layout" else {},
+                self._before_names.get(path),
+            )
             for path, own in by_path.items()
         ]
         # A stage that is halved asks again and again for files in which nothing is different.
@@ -181,13 +274,25 @@ def stages_of(plan: Plan) -> list[str]:
     return [action for action in STAGES if action in accepted]
 
 
+def _address(step: Step) -> Address:
+    return step.kind, step.scope, step.old, step.ordinal
+
+
 def _key(job: _Job) -> tuple[str, tuple[str, ...]]:
     return job[0], tuple(step.id for step in job[2])
 
 
 def _carry_out_file(job: _Job) -> FileOutcome:
-    _, data, steps, surroundings = job
-    return carry_out(data, steps, surroundings)
+    _, data, steps, surroundings, habits, earlier = job
+    return carry_out(data, steps, surroundings, habits, earlier)
+
+
+def _look_again(history: History, habits: Habits) -> tuple[Step, ...]:
+    try:
+        return look_again(history, habits)
+    except UnreadableSource:
+        # It would have been refused before.
+        return ()
 
 
 def _bytes(content: bytes | str) -> bytes:

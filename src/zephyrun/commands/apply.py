@@ -33,6 +33,19 @@ _MOST_ALIKE = 3
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
     parser.add_argument("plan", type=options.path, metavar="PLAN", help="a plan that zephyrun propose wrote")
+    add_check_options(parser)
+    parser.add_argument(
+        "--remember",
+        action="store_true",
+        help=f"have what was struck out of the plan not proposed again (in {DECISIONS_FILE})",
+    )
+    options.add_dry_run(parser)
+    options.add_jobs(parser)
+    options.add_format(parser)
+
+
+def add_check_options(parser: argparse.ArgumentParser) -> None:
+    """Options of every command that carries steps out: how to check them, and whether to commit."""
     checks = parser.add_mutually_exclusive_group()
     checks.add_argument(
         "--run-after",
@@ -61,19 +74,15 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--commit", action="store_true", help="make one commit a stage in the git repository"
     )
-    parser.add_argument(
-        "--remember",
-        action="store_true",
-        help=f"have what was struck out of the plan not proposed again (in {DECISIONS_FILE})",
-    )
-    options.add_dry_run(parser)
-    options.add_jobs(parser)
-    options.add_format(parser)
 
 
 def run(arguments: argparse.Namespace) -> int:
     """Carry out the accepted steps."""
-    plan = read_plan(arguments.plan)
+    return run_plan(read_plan(arguments.plan), arguments, f"apply {arguments.plan.name}")
+
+
+def run_plan(plan: Plan, arguments: argparse.Namespace, label: str) -> int:
+    """Carry out the accepted steps of a plan; `label` is what `undo --list` calls it."""
     journal = Journal(plan.root, for_people)
     if not arguments.dry_run:
         options.recover(plan.root)
@@ -82,10 +91,11 @@ def run(arguments: argparse.Namespace) -> int:
     if arguments.dry_run:
         for action in stages:
             application.run_stage(action, None)
+        application.look_again(None)
     else:
         repository = _repository(plan) if arguments.commit else None
         try:
-            _run_stages(application, journal, repository, arguments)
+            _run_stages(application, journal, repository, arguments, label)
         except CheckFailed as problem:
             print(f"zephyrun: {problem}", file=sys.stderr)
             return NOT_SO
@@ -105,9 +115,9 @@ def _run_stages(
     journal: Journal,
     repository: Repository | None,
     arguments: argparse.Namespace,
+    label: str,
 ) -> None:
     """Write stage by stage: all of it one change, but what is committed stands by itself."""
-    label = f"apply {arguments.plan.name}"
     remember = arguments.remember or application.settings.remember
     check = _check(arguments)
     stages = stages_of(application.plan)
@@ -117,11 +127,14 @@ def _run_stages(
         with journal.transaction(label) as transaction:
             for action in stages:
                 application.run_stage(action, transaction, check)
+            application.look_again(transaction, check)
             _keep_decisions(application.plan, transaction, remember)
         return
     for action in stages:
         with journal.transaction(label) as transaction:
             application.run_stage(action, transaction, check, repository)
+    with journal.transaction(f"{label}, second look") as transaction:
+        application.look_again(transaction, check, repository)
     with journal.transaction(f"decisions of {label}") as transaction:
         _keep_decisions(application.plan, transaction, remember)
 
@@ -232,6 +245,7 @@ def _print_document(application: Application, *, with_difference: bool) -> None:
         _in_order(plan, application.taken_back),
         list(application.originals),
         list(dict.fromkeys(application.assumptions)),
+        application.mended_again,
     )
     if with_difference:
         document["difference"] = "".join(_difference_lines(application))
@@ -277,6 +291,9 @@ def _print(screen: options.Screen, application: Application, *, remembers: bool)
         f"{counted(len(application.applied), 'step')} carried out in "
         f"{counted(len(application.originals), 'file')}, {', '.join(counts)}"
     )
+    if n_again := len(application.mended_again):
+        places = counted(n_again, "place")
+        screen.print(f"{places} of layout mended again where the changes had left it crooked")
     if n_struck_out := len(struck_out_of(plan)):
         how = "remembered" if remembers else "to have that remembered, apply with --remember"
         screen.print(f"{counted(n_struck_out, 'step')} struck out: {how}")

@@ -44,6 +44,7 @@ def run(arguments: argparse.Namespace) -> int:
         shutil.copytree(folder / "project", folder / "before")
     except OSError as problem:
         raise UserError(f"{folder} cannot be written: {problem.strerror}") from problem
+
     tour = _Tour(folder, arguments.color)
     tour.say("An apiary's log keeping, inherited: six modules, about five hundred lines, with tests.")
     tour.python("The tests pass before anything is changed.", "-m", "unittest", "-q", where="project")
@@ -52,6 +53,7 @@ def run(arguments: argparse.Namespace) -> int:
         "A plan of the changes, as a file that you can read and edit. Sure steps start out accepted.",
         "propose", "project/hive", "project/season_report.py", "--output", "cleanup.toml",
     )  # fmt: skip
+
     tour.zephyrun("Carry it out. Each step is proved before it is written.", "apply", "cleanup.toml")
     tour.python("The tests still pass.", "-m", "unittest", "-q", where="project")
     tour.zephyrun("Anyone can check that both versions do the same.", "verify", "before", "project")
@@ -60,6 +62,7 @@ def run(arguments: argparse.Namespace) -> int:
         "The proof has teeth. Here somebody 'only renamed' and took the last but one reading:",
         "verify", "before", "spoiled", code=NOT_SO,
     )  # fmt: skip
+
     tour.zephyrun("Everything can be taken back, to the byte …", "undo", "project")
     tour.zephyrun("… and done again: the plan still fits.", "apply", "cleanup.toml")
     here = for_people(folder)

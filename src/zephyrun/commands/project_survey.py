@@ -10,8 +10,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
+from zephyrun.commands.project_habits import measure_project
 from zephyrun.decisions import Decisions, Note, read_decisions
-from zephyrun.findings import FileSurvey, Finding, survey_source
+from zephyrun.findings import KINDS, FileSurvey, Finding, survey_source
 from zephyrun.findings.summary import (
     Summary,
     findings_from_text,
@@ -20,6 +21,7 @@ from zephyrun.findings.summary import (
     summary_from_text,
     summary_to_text,
 )
+from zephyrun.layout.habits import Habits
 from zephyrun.project.discovery import Sources, find_sources, read_content, read_project
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import find_root
@@ -174,7 +176,7 @@ class _Reading:
         known = dict(self._known_surveys(keys))
         missing = [item for item in items if item[0] not in known]
         surveyed = options.map_files(
-            partial(_survey, kinds=self._kinds),
+            partial(_survey, kinds=self._kinds, habits=self._habits),
             missing,
             n_bytes=sum(len(item[1]) for item in missing),
             jobs=self._jobs,
@@ -189,6 +191,13 @@ class _Reading:
         ]
         return sorted([*surveyed, *known.values(), *unread], key=lambda survey: survey.path)
 
+    @cached_property
+    def _habits(self) -> Habits:
+        """The project's habits; none where nobody asks about layout."""
+        if not any(KINDS[kind].family == "layout" for kind in self._kinds):
+            return {}
+        return measure_project(self._everything, self._settings, self._jobs).sides
+
     def _keys(self, items: Sequence[tuple[str, bytes, Surroundings]]) -> dict[str, str]:
         """For each file, what its findings depend on."""
         if self._cache is None:
@@ -196,7 +205,9 @@ class _Reading:
         from zephyrun.project.cache import joint_key
 
         return {
-            name: joint_key("file", self._kinds, name, self._content_keys[name], around.as_text())
+            name: joint_key(
+                "file", self._kinds, self._habits, name, self._content_keys[name], around.as_text()
+            )
             for name, _, around in items
         }
 
@@ -249,5 +260,7 @@ def _on_new_lines(
     ]
 
 
-def _survey(item: tuple[str, bytes, Surroundings], kinds: tuple[str, ...]) -> FileSurvey:
-    return survey_source(*item, kinds)
+def _survey(
+    item: tuple[str, bytes, Surroundings], kinds: tuple[str, ...], habits: Habits
+) -> FileSurvey:
+    return survey_source(*item, kinds, habits)

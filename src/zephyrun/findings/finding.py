@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
+from functools import cached_property
 
 from zephyrun.facts import FileFacts
+from zephyrun.fences import fence_of
+from zephyrun.languages.python.scanner import Scan
+from zephyrun.layout.habits import Habits
+from zephyrun.layout.page import Page
 from zephyrun.naming.evidence import Suggestion
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings
@@ -63,6 +68,18 @@ class FileView:
     source: SourceText
     facts: FileFacts
     surroundings: Surroundings
+    marks: Scan
+    habits: Habits
+
+    @cached_property
+    def page(self) -> Page:
+        """The file as it stands on the page. A survey that asks for no layout does without."""
+        return Page(self.source, self.marks)
+
+    @cached_property
+    def is_fenced(self) -> Callable[[int], bool]:
+        """Whether people fenced a 1-based line off."""
+        return fence_of(self.source, self.facts)
 
     def scope_name(self, scope: int) -> str:
         """The dotted name of a scope, the module's name first."""

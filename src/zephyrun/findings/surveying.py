@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection
 from typing import NamedTuple
 
-from zephyrun.findings.fences import fenced_lines
+from zephyrun.fences import fenced_lines
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.table import KINDS
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion, without_collector
+from zephyrun.layout.habits import CONVENTIONS, Habits
 from zephyrun.proof.remains import Surroundings
 
 
@@ -23,22 +24,27 @@ class FileSurvey(NamedTuple):
 
 
 def survey_source(
-    path: str, data: bytes, surroundings: Surroundings, kinds: Collection[str]
+    path: str,
+    data: bytes,
+    surroundings: Surroundings,
+    kinds: Collection[str],
+    habits: Habits = CONVENTIONS,
 ) -> FileSurvey:
-    """Look for the given kinds in one file, worst first. No errors: what cannot be read says so."""
+    """Look for the given kinds in one file, worst first; `habits` are those of its project. No errors:
+    what cannot be read says so."""
     # Around it all, so that tree and facts are gone before the collector looks again.
     with without_collector():
-        return _survey(path, data, surroundings, kinds)
+        return _survey(path, data, surroundings, kinds, habits)
 
 
 def _survey(
-    path: str, data: bytes, surroundings: Surroundings, kinds: Collection[str]
+    path: str, data: bytes, surroundings: Surroundings, kinds: Collection[str], habits: Habits
 ) -> FileSurvey:
     try:
         parsed = parse(data)
     except UnreadableSource as problem:
         return FileSurvey(path, data.count(b"\n"), unread=str(problem))
-    view = FileView(path, parsed.source, parsed.facts, surroundings)
+    view = FileView(path, parsed.source, parsed.facts, surroundings, parsed.marks, habits)
     with deep_recursion():
         findings = [finding for kind in kinds for finding in KINDS[kind].detector(view)]
     if fences := fenced_lines(parsed.source, parsed.facts):

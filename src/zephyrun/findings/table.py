@@ -12,6 +12,7 @@ from zephyrun.findings.cryptic_names import find_cryptic_names
 from zephyrun.findings.disabled_code import find_disabled_code
 from zephyrun.findings.echo_comments import find_echo_comments
 from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.layout import layout_detector
 from zephyrun.findings.magic_numbers import find_magic_numbers
 
 FAMILIES = ("names", "literals", "comments", "layout", "order", "structure")
@@ -28,6 +29,13 @@ class Kind:
     after: str
     detector: Callable[[FileView], Iterator[Finding]]
 
+
+_WALL = (
+    "def inspect(hive):\n"
+    + "".join(f"    log(hive.frames[{number}])\n" for number in range(12))
+    + "{}"
+    + "".join(f"    log(hive.queens[{number}])\n" for number in range(12))
+)
 
 KINDS: dict[str, Kind] = {
     kind.name: kind
@@ -63,6 +71,47 @@ KINDS: dict[str, Kind] = {
             "def inspect(hive):\n    # increment the inspections\n    hive.inspections += 1\n",
             "def inspect(hive):\n    hive.inspections += 1\n",
             find_echo_comments,
+        ),
+        Kind(
+            "ragged-indent",
+            "layout",
+            "Depth on the page no longer shows depth in the program.",
+            "def inspect(hive):\n   return hive.queen\n",
+            "def inspect(hive):\n    return hive.queen\n",
+            layout_detector("ragged-indent"),
+        ),
+        Kind(
+            "crammed-line",
+            "layout",
+            "What a line does behind its first statement is easily passed over.",
+            "def inspect(hive):\n    if hive.queen is None: order_queen(hive); log(hive)\n",
+            "def inspect(hive):\n    if hive.queen is None:\n        order_queen(hive)\n        log(hive)\n",
+            layout_detector("crammed-line"),
+        ),
+        Kind(
+            "uneven-spacing",
+            "layout",
+            "What is spaced otherwise than its like looks like something else.",
+            "def inspect(hive):\n    hive.inspections+=1\n",
+            "def inspect(hive):\n    hive.inspections += 1\n",
+            layout_detector("uneven-spacing"),
+        ),
+        Kind(
+            "overlong-line",
+            "layout",
+            "The end of the line is off the page, and its parts do not show.",
+            "def inspect(hive):\n"
+            "    log(hive.name, hive.weight, hive.temperature, hive.inspections, hive.queen, hive.frames)\n",
+            "def inspect(hive):\n    log(\n        hive.name,\n        hive.weight,\n        hive.queen,\n    )\n",
+            layout_detector("overlong-line"),
+        ),
+        Kind(
+            "wall-of-code",
+            "layout",
+            "Nothing shows where one thought ends and the next begins.",
+            _WALL.format(""),
+            _WALL.format("\n"),
+            layout_detector("wall-of-code"),
         ),
     )
 }

@@ -5,6 +5,10 @@
     target = ">=3.9"                  # Python versions for which a verdict must hold
     remember = true                   # what is struck out of a plan is not proposed again
 
+    [habits]                          # how code stands on the page, where it is not to be measured
+    line-width = 100
+    quotes = "any"                    # leave a place as it is
+
 Settings cannot make Zephyrun run anything.
 """
 
@@ -35,6 +39,7 @@ class Settings:
     leave_out: tuple[str, ...] = ()
     target: str = ""
     remember: bool = False
+    habits: tuple[tuple[str, str], ...] = ()
 
     def leaves_out(self, path: str) -> bool:
         """Whether a file is never to be edited."""
@@ -96,6 +101,8 @@ def _table(document: Mapping[str, Any]) -> Any:
 def _settings(path: Path, table: Mapping[str, Any], text: str) -> Settings:
     known = [field.name for field in fields(Settings)]
     for key, value in table.items():
+        if key == "habits":
+            continue
         where = f"{path}{_line_of(key, text)}"
         if key not in known:
             import difflib
@@ -107,7 +114,30 @@ def _settings(path: Path, table: Mapping[str, Any], text: str) -> Settings:
     values: dict[str, Any] = {
         key: tuple(value) if isinstance(value, list) else value for key, value in table.items()
     }
+    values["habits"] = _habits(path, table.get("habits", {}), text)
     return Settings(**values)
+
+
+def _habits(path: Path, table: Any, text: str) -> tuple[tuple[str, str], ...]:
+    """The habits that settings ask for: places and sides."""
+    if not isinstance(table, dict):
+        raise UserError(f"{path}{_line_of('habits', text)}: `habits` must be a table")
+    if not table:
+        return ()
+    # Imported here: few settings speak of habits, and start-up should stay fast.
+    from zephyrun.layout.habits import PLACES, reason_against_side
+
+    for place, side in table.items():
+        where = f"{path}{_line_of(place, text)}"
+        if place not in PLACES:
+            import difflib
+
+            near = difflib.get_close_matches(place, list(PLACES), n=1, cutoff=0.0)[0]
+            raise UserError(f"{where}: there is no habit `{place}`; did you mean `{near}`?")
+        is_one = isinstance(side, (str, int)) and not isinstance(side, bool)
+        if (wanted := reason_against_side(place, str(side) if is_one else "")) is not None:
+            raise UserError(f"{where}: the habit `{place}` must be {wanted}")
+    return tuple((place, str(side)) for place, side in table.items())
 
 
 def _reason_against(key: str, value: Any) -> str | None:

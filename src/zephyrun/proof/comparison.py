@@ -91,6 +91,7 @@ def _compare(
             differences=differences,
             definitions=judge_definitions(old, new, differences),
         )
+
     renamed = _renamed(old_form, new_form, old.facts, new.facts)
     reserved = [
         *_old_name_reservations(old, renamed, surroundings),
@@ -102,6 +103,7 @@ def _compare(
         *(difference for what, difference in reserved if what not in confirmed),
         *_first_lines(old, new),
     )
+
     assumed = []
     if surroundings.reads_source or reads_source(old.facts):
         assumed.append(SOURCE_IS_NOT_READ)
@@ -110,6 +112,7 @@ def _compare(
     if strict:
         rests_on = "rests on an assumption"
         differences += tuple(Difference(0, 0, f"{rests_on}: {what}") for what in assumed)
+
     vouched_for = sorted({what for what, _ in reserved} & confirmed)
     return FileProof(
         worst(difference.verdict for difference in differences),

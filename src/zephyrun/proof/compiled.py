@@ -97,10 +97,12 @@ def _difference(
         return f"{old.co_qualname} is now called {new.co_qualname}"
     if _signature(old) != _signature(new):
         return f"the parameters or the sort of function differ {where}"
+
     if len(old.co_cellvars) != len(new.co_cellvars) or len(old.co_freevars) != len(new.co_freevars):
         return f"closures share other variables {where}"
     if old.co_names != new.co_names:
         return f"other names are looked up {where}"
+
     if old.co_code != new.co_code or old.co_exceptiontable != new.co_exceptiontable:
         if len(old.co_cellvars) > 1 or len(old.co_freevars) > 1:
             return (
@@ -108,11 +110,13 @@ def _difference(
                 "shares with inner functions would be cleared in another order"
             )
         return f"the instructions differ {where}"
+
     if len(old.co_varnames) != len(new.co_varnames):
         return f"the number of variables differs {where}"
     for old_name, new_name in zip(old.co_freevars, new.co_freevars, strict=True):
         if old_cells.get(old_name) != new_name or new_cells.get(new_name) != old_name:
             return f"{new_name} is taken from another function {where}"
+
     there: dict[str, str] = {}
     back: dict[str, str] = {}
     for old_names, new_names in (

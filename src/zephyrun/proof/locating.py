@@ -251,10 +251,12 @@ class _UnitComparison:
             return Verdict.UNPROVEN, "the documentation text changed"
         if sorts == ("node", "node"):
             return self._classify_nodes(str(before[1]), str(after[1]))
+
         if sorts == ("import", "import"):
             return Verdict.DIFFERENT, "something else is imported"
         if sorts == ("local", "local"):
             return self._classify_locals(before, after)
+
         if set(sorts) == {"local", "name"}:
             old_name, new_name = self._spelling(self.old, before), self._spelling(self.new, after)
             if old_name == new_name:
@@ -267,6 +269,7 @@ class _UnitComparison:
             )
             verdict = Verdict.DIFFERENT if is_known else Verdict.UNPROVEN
             return verdict, f"`{old_name}` became `{new_name}`, which is another variable"
+
         if sorts == ("name", "name"):
             return self._classify_names(before, after)
         if sorts == ("attribute", "attribute"):
@@ -274,6 +277,7 @@ class _UnitComparison:
             both = new_name in self.old.facts.attributes and old_name in self.new.facts.attributes
             verdict = Verdict.DIFFERENT if both else Verdict.UNPROVEN
             return verdict, f"the attribute `{old_name}` became `{new_name}`"
+
         if sorts == ("keyword", "keyword"):
             return Verdict.UNPROVEN, f"the keyword `{before[1]}` became `{after[1]}`"
         return Verdict.UNPROVEN, "the code has another form here"

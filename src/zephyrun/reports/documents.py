@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from typing import Any
 
+from zephyrun.changes.step import Step
 from zephyrun.findings import Finding
 from zephyrun.findings.summary import Summary
 from zephyrun.proof.trees import TreeProof
@@ -94,8 +95,9 @@ def apply_document(
     taken_back: Sequence[str],
     files: Sequence[str],
     assumptions: Sequence[str],
+    mended_again: Sequence[Step],
 ) -> Document:
-    """`zephyrun.apply/1`."""
+    """`zephyrun.apply/1`. `mended_again` is what a second look at the layout found to do."""
     return {
         "schema": "zephyrun.apply/1",
         "root": root,
@@ -104,4 +106,8 @@ def apply_document(
         "taken_back": list(taken_back),
         "files": list(files),
         "assumptions": list(assumptions),
+        "mended_again": [
+            {"path": step.path, "line": step.line, "kind": step.kind, "why": step.why}
+            for step in mended_again
+        ],
     }

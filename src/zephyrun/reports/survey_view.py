@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from functools import cache
 
-from zephyrun.findings import FAMILIES, KINDS, Finding
+from zephyrun.findings import FAMILIES, KINDS, Finding, Remedy
 from zephyrun.findings.summary import Summary
 from zephyrun.reports.lines import StyledLine, code_line, counted, one_line, wrapped_line
 from zephyrun.source import SourceText
@@ -117,7 +117,10 @@ def _remedies(finding: Finding) -> Iterator[StyledLine]:
         )
     if finding.suggestions:
         return
-    if KINDS[finding.kind].family == "comments":
+    if KINDS[finding.kind].family == "layout":
+        if finding.remedy is Remedy.NONE:
+            yield wrapped_line(("  no way to mend it that could be proved", "dim"))
+    elif KINDS[finding.kind].family == "comments":
         yield one_line(("  better ", "dim"), ("without it", f"bold {style}"))
     else:
         yield wrapped_line(("  no better name stands in the code: give one in the plan", "dim"))

@@ -30,12 +30,14 @@ class UnreadableSource(ValueError):
 @dataclass(frozen=True)
 class ParsedFile:
     """One file's text, tree and facts. `places` maps (identity of a node, field) to the offsets of
-    the names that the field holds, in order; plain names stand at their node."""
+    the names that the field holds, in order; plain names stand at their node. `marks` says where
+    comments and text literals stand."""
 
     source: SourceText
     tree: ast.Module
     facts: FileFacts
     places: dict[tuple[int, str], tuple[int, ...]]
+    marks: Scan
 
 
 @contextmanager
@@ -93,7 +95,7 @@ def _parse_with_table(data: bytes) -> tuple[ParsedFile, ScopeTable]:
         raise UnreadableSource("the code is nested too deeply") from problem
     if walk.unplaced:
         raise UnreadableSource(f"could not tell where {walk.unplaced[0]} stands")
-    parsed = ParsedFile(source, tree, _facts(source, walk, found), walk.places)
+    parsed = ParsedFile(source, tree, _facts(source, walk, found), walk.places, found)
     return parsed, walk.table
 
 

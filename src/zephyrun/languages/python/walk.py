@@ -255,6 +255,7 @@ class Walk:
         around = self._scope
         self._open_type_parameters(node)
         self._argument_annotations(arguments)
+
         self._annotation(node.returns)
         self._enter(ScopeKind.FUNCTION, node.name, node)
         inner = self._scope
@@ -264,6 +265,7 @@ class Walk:
         calls = self._calls.pop()
         self._calls[-1] |= calls
         self._scope = around
+
         self.definitions.append(
             Definition(
                 node.name,
@@ -902,16 +904,19 @@ def _describe(node: ast.expr) -> tuple[str, str] | None:
         return _describe(node.value)
     if isinstance(node, ast.BoolOp):
         return _describe(node.values[0])
+
     if isinstance(node, ast.IfExp):
         return _describe(node.body)
     if isinstance(node, ast.Attribute):
         return "attribute", node.attr
+
     if isinstance(node, ast.Subscript):
         if isinstance(node.slice, ast.Constant) and isinstance(node.slice.value, str):
             return "key", node.slice.value
         if isinstance(node.slice, ast.Slice):
             return None
         return "element", _short_name(node.value)
+
     if isinstance(node, ast.Call):
         name = _short_name(node.func)
         first = node.args[0] if node.args else None
@@ -930,6 +935,7 @@ def _describe(node: ast.expr) -> tuple[str, str] | None:
             # `split` or `append` tells how the value was made and not what it is.
             return None
         return "call", name
+
     if isinstance(node, ast.ListComp | ast.SetComp | ast.GeneratorExp):
         described = _describe(node.elt)
         return ("each", described[1]) if described and described[0] in ("attribute", "key") else None

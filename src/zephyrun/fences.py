@@ -9,7 +9,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 from zephyrun.facts import FileFacts
 from zephyrun.source import SourceText
@@ -20,6 +20,12 @@ _FENCE = re.compile(r"#\s*zephyrun:\s*leave(?:\s+(from here|to here|file))?\s*(?
 def fenced_lines(source: SourceText, facts: FileFacts) -> tuple[range, ...]:
     """The 1-based lines that are fenced off; a fence that is never closed reaches to the end."""
     return tuple(_ranges(source, facts))
+
+
+def fence_of(source: SourceText, facts: FileFacts) -> Callable[[int], bool]:
+    """What tells whether a 1-based line is fenced off."""
+    fences = fenced_lines(source, facts)
+    return lambda line: any(line in lines for lines in fences)
 
 
 def _ranges(source: SourceText, facts: FileFacts) -> Iterator[range]:

@@ -1,0 +1,123 @@
+"""The habits of a whole project, measured from a sample of its files that the same project always gives."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from hashlib import blake2b
+from typing import NamedTuple
+
+from zephyrun.commands import options
+from zephyrun.languages.python.scanner import scan
+from zephyrun.layout.habits import Counts, Habit, decide, sides_met
+from zephyrun.layout.measuring import measure
+from zephyrun.layout.page import Page
+from zephyrun.linking.modules import is_python
+from zephyrun.project.left_out import LeftOut, reason_to_leave_out
+from zephyrun.project.settings import Settings
+from zephyrun.source import SourceText, UnreadableText
+
+# More code than this would tell nothing new.
+_ENOUGH_BYTES = 750_000
+_NOT_ITS_OWN_HAND = frozenset({LeftOut.GENERATED, LeftOut.VENDORED, LeftOut.SETTINGS})
+
+
+class Sighting(NamedTuple):
+    """Where one side of a place is to be seen: a path and a 1-based line with its text."""
+
+    path: str
+    line: int
+    text: str
+
+
+class ProjectHabits(NamedTuple):
+    """The habits by place, and an example of each (place, side); they were measured on `n_files` of
+    the `n_candidates` files that the project's own people wrote."""
+
+    habits: Mapping[str, Habit]
+    examples: Mapping[tuple[str, str], Sighting]
+    counts: Counts
+    n_files: int
+    n_candidates: int
+
+    def sides_in_order(self, place: str) -> list[str]:
+        """The sides that were met in one place, the commonest first."""
+        return sides_met(self.counts, place)
+
+    @property
+    def sides(self) -> dict[str, str]:
+        """The side of each place for which there is a habit."""
+        return {place: habit.side for place, habit in self.habits.items() if habit.side}
+
+
+class _Measured(NamedTuple):
+    counts: Counts
+    examples: dict[tuple[str, str], Sighting]
+
+
+def measure_project(
+    contents: Mapping[str, bytes | str], settings: Settings, jobs: int
+) -> ProjectHabits:
+    """Measure the habits of a project whose files are `contents` by path. What the settings say
+    about habits goes before what is measured."""
+    candidates = {
+        path: data
+        for path, data in contents.items()
+        if is_python(path) and isinstance(data, bytes) and data.strip()
+        and not settings.leaves_out(path)
+        and reason_to_leave_out(path, data, ()) not in _NOT_ITS_OWN_HAND
+    }  # fmt: skip
+
+    sample = _sample(candidates)
+    measured = options.map_files(
+        _measure_file,
+        sample,
+        n_bytes=sum(len(data) for _, data in sample),
+        jobs=jobs,
+        what="measuring",
+    )
+
+    counts: Counts = Counter()
+    examples: dict[tuple[str, str], Sighting] = {}
+    for each in measured:
+        counts.update(each.counts)
+        for key, sighting in each.examples.items():
+            examples.setdefault(key, sighting)
+
+    habits = decide(counts)
+    for place, side in settings.habits:
+        known = habits[place]
+        chosen = "" if side == "any" else side
+        n_on_side = counts[place, side]
+        share = n_on_side / known.n if known.n else 0.0
+        habits[place] = Habit(place, chosen, share, known.n, "settings")
+    return ProjectHabits(habits, examples, counts, len(sample), len(candidates))
+
+
+def _sample(candidates: Mapping[str, bytes]) -> list[tuple[str, bytes]]:
+    """As many files as are enough, in the order of their paths. Which they are depends on the paths
+    alone, so that an edit does not change the choice."""
+    chosen: list[str] = []
+    n_bytes = 0
+    for path in sorted(candidates, key=lambda path: blake2b(path.encode("utf-8", "surrogatepass")).digest()):
+        chosen.append(path)
+        n_bytes += len(candidates[path])
+        if n_bytes >= _ENOUGH_BYTES:
+            break
+    return [(path, candidates[path]) for path in sorted(chosen)]
+
+
+def _measure_file(item: tuple[str, bytes]) -> _Measured:
+    path, data = item
+    try:
+        source = SourceText.from_bytes(data)
+    except UnreadableText:
+        return _Measured(Counter(), {})
+    counts, first = measure(Page(source, scan(source.text)))
+    examples = {
+        key: Sighting(path, line, source.line(line).strip())
+        for key, offset in first.items()
+        for line in [source.line_of(offset)]
+    }
+    return _Measured(counts, examples)
+

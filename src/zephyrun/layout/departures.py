@@ -1,0 +1,49 @@
+"""All departures of a page, by kind, and how to find one again by its address."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+from zephyrun.facts import FileFacts
+from zephyrun.layout.crammed import find_crammed_lines
+from zephyrun.layout.departure import Departure, IsFenced
+from zephyrun.layout.habits import Habits
+from zephyrun.layout.indentation import find_ragged_indent
+from zephyrun.layout.overlong import find_overlong_lines
+from zephyrun.layout.page import Page
+from zephyrun.layout.paragraphs import find_walls
+from zephyrun.layout.spacing import find_uneven_spacing
+
+_Finder = Callable[[Page, FileFacts, Habits, IsFenced], Iterator[Departure]]
+
+# In the order in which they are mended: each stands on what those before it have settled.
+FINDERS: dict[str, _Finder] = {
+    "ragged-indent": lambda page, facts, habits, is_fenced: find_ragged_indent(page, habits, is_fenced),
+    "crammed-line": lambda page, facts, habits, is_fenced: find_crammed_lines(page, habits, is_fenced),
+    "uneven-spacing": lambda page, facts, habits, is_fenced: find_uneven_spacing(page, habits, is_fenced),
+    "overlong-line": lambda page, facts, habits, is_fenced: find_overlong_lines(page, habits, is_fenced),
+    "wall-of-code": lambda page, facts, habits, is_fenced: find_walls(page, facts, is_fenced),
+}
+
+
+class Addressed(NamedTuple):
+    """A departure with its address: the scope's dotted name within the module, and which of those
+    with its subject it is."""
+
+    departure: Departure
+    scope: str
+    ordinal: int
+
+
+def find_departures(
+    page: Page, facts: FileFacts, habits: Habits, kind: str, is_fenced: IsFenced
+) -> Iterator[Addressed]:
+    """The departures of one kind, in text order."""
+    found = sorted(FINDERS[kind](page, facts, habits, is_fenced), key=lambda each: each.start)
+    alike: Counter[tuple[str, str]] = Counter()
+    for departure in found:
+        scope = facts.dotted(facts.scope_at(departure.start))
+        alike[scope, departure.subject] += 1
+        yield Addressed(departure, scope, alike[scope, departure.subject])

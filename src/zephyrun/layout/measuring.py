@@ -1,0 +1,98 @@
+"""Measure one page: how often each side of each place is taken, and where to see it."""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from zephyrun.layout.blank_lines import Gap, gaps_of
+from zephyrun.layout.brackets import opened_brackets
+from zephyrun.layout.comments import comment_gaps, comment_marks
+from zephyrun.layout.habits import Counts
+from zephyrun.layout.indentation import block_steps, step_name
+from zephyrun.layout.page import Page
+from zephyrun.layout.sites import AFTER, EDGES, TIGHT, edge_sites
+from zephyrun.layout.widths import display_width
+
+_TRAILING = re.compile(r"[ \t]+(?=[\r\n]|\Z)")
+_MANY_BLANK = 3
+_SHORT_TEXT = re.compile(r"(?i:[rbfu]{0,2})(['\"])(?!\1\1)([^'\"\\\r\n]+)\1\Z")
+_CODE_BEHIND = re.compile(r"[ \t]*[^\s#\\]")
+_BREAKS_BEFORE = re.compile(r"^[ \t]*(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]", re.MULTILINE)
+_BREAKS_AFTER = re.compile(r"(?<=[\w)\]}\"'])[ \t]+(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]*(?=#|$)", re.MULTILINE)
+
+
+class Example(NamedTuple):
+    """Where one side of a place can be seen: an offset in the text."""
+
+    place: str
+    side: str
+    start: int
+
+
+def measure(page: Page) -> tuple[Counts, dict[tuple[str, str], int]]:
+    """How often each (place, side) occurs on a page, and the offset of the first of each."""
+    counts: Counts = Counter()
+    first: dict[tuple[str, str], int] = {}
+    for site in page.sites:
+        key = site.place, site.side
+        counts[key] += 1
+        first.setdefault(key, site.start)
+    for edge in EDGES:
+        key = edge.place, edge.usual_side
+        if (match := edge.usual.search(page.skeleton)) is not None:
+            counts[key] += len(edge.usual.findall(page.skeleton))
+            first.setdefault(key, match.start())
+        for side, _ in edge.others:
+            for site in edge_sites(page.skeleton, edge, side):
+                counts[site.place, side] += 1
+                first.setdefault((site.place, side), site.start)
+    for place, side, start in _others(page):
+        counts[place, side] += 1
+        first.setdefault((place, side), start)
+    n_trailing = counts["line-end", AFTER]
+    counts["line-end", TIGHT] += page.source.n_lines - n_trailing
+    return counts, first
+
+
+def _others(page: Page) -> Iterator[Example]:
+    for match in _TRAILING.finditer(page.skeleton):
+        yield Example("line-end", AFTER, match.start())
+    for step in block_steps(page):
+        yield Example("indentation", step_name(step.indent), page.rows[step.row].first)
+    yield from _widths(page)
+    for colon in page.block_colons:
+        is_beside = _CODE_BEHIND.match(page.skeleton, colon + 1) is not None
+        yield Example("one-line-body", "beside" if is_beside else "below", colon)
+    for gap in gaps_of(page):
+        yield Example(gap.place, _blank_side(gap), page.rows[gap.row].first)
+    for bracket in opened_brackets(page):
+        yield from (Example(place, side, bracket.start) for place, side in bracket.sides())
+    for comment_gap in comment_gaps(page):
+        yield Example("comment-gap", str(min(comment_gap.width, 2)), comment_gap.end)
+    for start, side in comment_marks(page):
+        yield Example("comment-mark", side, start)
+    for start, end in page.marks.texts:
+        text = _SHORT_TEXT.match(page.source.text, start, end)
+        if text is not None:
+            yield Example("quotes", "single" if text[1] == "'" else "double", start)
+    for pattern, side in ((_BREAKS_BEFORE, "before"), (_BREAKS_AFTER, "after")):
+        for match in pattern.finditer(page.skeleton):
+            yield Example("operator-break", side, match.end() - 1)
+
+
+def _blank_side(gap: Gap) -> str:
+    return str(min(gap.n_blank, _MANY_BLANK))
+
+
+def _widths(page: Page) -> Iterator[Example]:
+    """The width of every physical line of code that is not part of a text."""
+    starts = page.source.line_starts
+    for row in page.rows:
+        for line in page.lines_of(row):
+            start, end = starts[line - 1], page.line_end(line)
+            if end < len(page.skeleton) and page.skeleton[end] == '"':
+                continue
+            yield Example("line-width", str(display_width(page.source.text[start:end])), start)

@@ -1,0 +1,185 @@
+"""Walls of code: long runs of statements without a paragraph, and where they part.
+
+A paragraph ends where what was set up has been used: a cut costs as much as names lead over it from
+one statement to the next, and a good one stands behind a block or before a comment that reads like a
+heading.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from zephyrun.facts import BINDING_ROLES, FileFacts, ScopeKind, Statement
+from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
+from zephyrun.layout.page import Page
+from zephyrun.source import Edit
+
+# From so many lines on, and so many statements side by side, a reader looks for a place to rest.
+_WALL_LINES = 30
+_WALL_STATEMENTS = 8
+# A comment between statements is a place to rest as well, if a small one.
+_LINES_OF_REST = 8
+_BLOCKS = frozenset(
+    "if for while try trystar with match asyncfor asyncwith functiondef asyncfunctiondef classdef".split()
+)
+_GOOD_LENGTH = 8
+_SHORTEST = 2
+_LENGTH_COST = 0.06
+_SHORT_COST = 3.0
+_NAME_COST = 1.5
+_BEHIND_BLOCK, _BEFORE_BLOCK, _BEFORE_HEADING, _BEFORE_END = -2.0, -0.5, -6.0, -1.0
+_SET_UP = 3
+
+
+class _Line(NamedTuple):
+    """One statement of a wall: the 1-based lines it covers (`top` with the comments above it), and
+    the names that it binds and reads."""
+
+    statement: Statement
+    top: int
+    first: int
+    last: int
+    bound: frozenset[int]
+    read: frozenset[int]
+
+
+def find_walls(page: Page, facts: FileFacts, is_fenced: IsFenced) -> Iterator[Departure]:
+    """Runs of statements in functions that are too long to be taken in without a paragraph."""
+    line_end = line_end_of(page.source.text)
+    for run in _runs(page, facts):
+        if any(map(is_fenced, range(run[0].top, run[-1].last + 1))):
+            continue
+        cuts = _best_cuts(run)
+        n_lines = run[-1].last - run[0].top + 1
+        start = run[0].statement.start
+        yield Departure(
+            "wall-of-code",
+            subject_at(page, start),
+            start,
+            page.line_end(run[0].first),
+            f"{n_lines} lines follow one another without a paragraph.",
+            tuple(
+                Edit(offset, offset, line_end)
+                for offset in (page.source.line_starts[run[cut].top - 1] for cut in cuts)
+            ),
+        )
+
+
+def _runs(page: Page, facts: FileFacts) -> Iterator[list[_Line]]:
+    """The walls of a file, each as its statements side by side."""
+    source = page.source
+    for siblings in _siblings(facts):
+        first_line, last_line = source.line_of(siblings[0].start), source.line_of(siblings[-1].end - 1)
+        if len(siblings) < _WALL_STATEMENTS or last_line - first_line + 1 < _WALL_LINES:
+            continue
+        blank = [line for line in range(first_line, last_line + 1) if page.is_blank(line)]
+        begun = 0
+        for index in range(1, len(siblings) + 1):
+            is_end = index == len(siblings)
+            if is_end or _holds(blank, source.line_of(siblings[index - 1].start), source.line_of(siblings[index].start)):
+                # What has a paragraph inside is no wall itself, and ends one.
+                has_paragraph = is_end and _holds(
+                    blank, source.line_of(siblings[index - 1].start), last_line
+                )
+                yield from _as_wall(page, facts, siblings[begun : index - has_paragraph])
+                begun = index
+
+
+def _holds(lines: Sequence[int], first: int, last: int) -> bool:
+    index = bisect_left(lines, first)
+    return index < len(lines) and lines[index] <= last
+
+
+def _siblings(facts: FileFacts) -> Iterator[list[Statement]]:
+    """The statements of each block of a function, in the order in which the blocks end."""
+    opened: list[list[Statement]] = []
+    for statement in facts.statements:
+        while len(opened) > statement.depth + 1:
+            yield from _of_function(facts, opened.pop())
+        while len(opened) <= statement.depth:
+            opened.append([])
+        block = opened[statement.depth]
+        if block and block[-1].scope != statement.scope:
+            yield from _of_function(facts, block)
+            opened[statement.depth] = [statement]
+        else:
+            block.append(statement)
+    for block in reversed(opened):
+        yield from _of_function(facts, block)
+
+
+def _of_function(facts: FileFacts, block: list[Statement]) -> Iterator[list[Statement]]:
+    if block and facts.scopes[block[0].scope].kind is ScopeKind.FUNCTION:
+        yield block
+
+
+def _as_wall(page: Page, facts: FileFacts, statements: Sequence[Statement]) -> Iterator[list[_Line]]:
+    source = page.source
+    if len(statements) < _WALL_STATEMENTS:
+        return
+    lines = [_line(page, facts, statement) for statement in statements]
+    n_rests = sum(line.top < line.first for line in lines[1:])
+    if lines[-1].last - lines[0].first + 1 - n_rests * _LINES_OF_REST < _WALL_LINES:
+        return
+    if any(after.first <= before.last for before, after in zip(lines, lines[1:], strict=False)):
+        # Statements that share a line are parted first.
+        return
+    if any(page.is_blank(line) for line in range(lines[0].first, lines[-1].last + 1)):
+        return
+    if source.text[statements[0].start] in "\"'" and len(lines) > _WALL_STATEMENTS:
+        lines = lines[1:]
+    yield lines
+
+
+def _line(page: Page, facts: FileFacts, statement: Statement) -> _Line:
+    source = page.source
+    first, last = source.line_of(statement.start), source.line_of(statement.end - 1)
+    top = first
+    while top - 1 in page.own_line_comments:
+        top -= 1
+    references = facts.references
+    begin = bisect_left(facts.reference_starts, statement.start)
+    stop = bisect_left(facts.reference_starts, statement.end)
+    own = references[begin:stop]
+    bound = frozenset(each.binding for each in own if each.role in BINDING_ROLES)
+    return _Line(statement, top, first, last, bound, frozenset(each.binding for each in own))
+
+
+def _best_cuts(run: Sequence[_Line]) -> list[int]:
+    """The indices of the statements before which a paragraph begins, at the least cost."""
+    best: list[tuple[float, int]] = [(0.0, 0)]
+    for end in range(1, len(run) + 1):
+        options = []
+        for begin in range(end):
+            n_lines = run[end - 1].last - run[begin].top + 1
+            cost = best[begin][0] + _LENGTH_COST * (n_lines - _GOOD_LENGTH) ** 2
+            cost += _SHORT_COST * (n_lines < _SHORTEST and end - begin < len(run))
+            if begin:
+                cost += _cut_cost(run, begin)
+            options.append((cost, begin))
+        best.append(min(options))
+    cuts: list[int] = []
+    end = len(run)
+    while end:
+        end = best[end][1]
+        if end:
+            cuts.append(end)
+    return cuts[::-1]
+
+
+def _cut_cost(run: Sequence[_Line], begin: int) -> float:
+    """What it costs to part a run before the statement `begin`."""
+    above, below = run[begin - 1], run[begin]
+    set_up = frozenset().union(*(line.bound for line in run[max(begin - _SET_UP, 0) : begin]))
+    cost = _NAME_COST * len(above.bound & below.read) + 0.5 * len(set_up & below.read)
+    if above.statement.sort in _BLOCKS:
+        cost += _BEHIND_BLOCK
+    elif below.statement.sort in _BLOCKS:
+        cost += _BEFORE_BLOCK
+    if below.top < below.first:
+        cost += _BEFORE_HEADING
+    if begin == len(run) - 1 and below.statement.sort == "return":
+        cost += _BEFORE_END
+    return cost

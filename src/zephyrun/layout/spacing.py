@@ -1,0 +1,249 @@
+"""Spaces within lines: where they depart from the project's habits, and where they are left alone.
+
+Left alone are columns that line up with a neighbour's, and tables of literals laid out by hand.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from zephyrun.layout.blank_lines import find_uneven_gaps
+from zephyrun.layout.comments import comment_gaps, comment_marks
+from zephyrun.layout.departure import Departure, IsFenced, subject_at
+from zephyrun.layout.habits import PLACES, Habits
+from zephyrun.layout.page import BLANKS, Page
+from zephyrun.layout.sites import AFTER, BEFORE, EDGES, SPACED, TIGHT, Site, edge_sites
+from zephyrun.layout.tables import Tables
+from zephyrun.source import Edit
+
+# From so many lines on that depart alike, a file is one departure.
+_ALIKE = 5
+_SHOWN = 3
+_WIDE = re.compile(r"[ \t]{2,}(?=[^\s#\\])")
+_TRAILING = re.compile(r"[ \t]+(?=[\r\n]|\Z)")
+_ONE_SPACE = " "
+_STRETCHED = "stretched"
+
+
+class _Gap(NamedTuple):
+    """Spaces that should be others: from `start` to `end` in the text, `new` instead."""
+
+    place: str
+    start: int
+    end: int
+    new: str
+
+
+def find_uneven_spacing(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[Departure]:
+    """Lines that are spaced otherwise than the project spaces them. Where a file departs in one way
+    throughout, that is one departure."""
+    yield from find_uneven_gaps(page, habits, is_fenced)
+    gaps = list(_kept(page, _uneven_gaps(page, habits), is_fenced))
+    if not gaps:
+        return
+    line_of = page.source.line_of
+    lines_by_place: dict[str, set[int]] = {}
+    for gap in gaps:
+        lines_by_place.setdefault(gap.place, set()).add(line_of(gap.start))
+    throughout = {place for place, lines in lines_by_place.items() if len(lines) >= _ALIKE}
+    for place in sorted(throughout):
+        yield _of_file(page, habits, place, [gap for gap in gaps if gap.place == place])
+    by_line: dict[int, list[_Gap]] = {}
+    for gap in gaps:
+        if gap.place not in throughout:
+            by_line.setdefault(line_of(gap.start), []).append(gap)
+    for line, own in by_line.items():
+        yield _of_line(page, habits, line, own)
+
+
+def _of_file(page: Page, habits: Habits, place: str, gaps: list[_Gap]) -> Departure:
+    lines = sorted({page.source.line_of(gap.start) for gap in gaps})
+    return Departure(
+        "uneven-spacing",
+        place,
+        gaps[0].start,
+        max(gaps[0].end, gaps[0].start + 1),
+        f"{len(lines)} lines of the file depart from the project {_words(habits, place)}.",
+        tuple(Edit(gap.start, gap.end, gap.new) for gap in gaps),
+        len(lines),
+    )
+
+
+def _of_line(page: Page, habits: Habits, line: int, gaps: list[_Gap]) -> Departure:
+    start = page.source.line_starts[line - 1]
+    end = page.line_end(line)
+    text = page.source.text[start:end]
+    first = start + len(text) - len(text.lstrip(BLANKS)) if text.strip(BLANKS) else start
+    places = list(dict.fromkeys(gap.place for gap in gaps))
+    ways = "; ".join(_words(habits, place) for place in places[:_SHOWN])
+    return Departure(
+        "uneven-spacing",
+        subject_at(page, start),
+        first,
+        max(end, first + 1),
+        f"The line departs from the project {ways}.",
+        tuple(Edit(gap.start, gap.end, gap.new) for gap in gaps),
+    )
+
+
+def _words(habits: Habits, place: str) -> str:
+    """How the project does it, as the end of a sentence."""
+    if place == _STRETCHED:
+        return "in spaces between words, of which one is enough"
+    record = PLACES[place]
+    side = habits.get(place, record.convention)
+    return f"in {_SUBJECTS.get(place, 'the space ' + record.what)} ({record.sides.get(side, side)} elsewhere)"
+
+
+_SUBJECTS = {
+    "comment-gap": "the space before a comment",
+    "line-end": "spaces at the end of a line",
+}
+
+
+def _uneven_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
+    """Every gap that departs, in text order and without two of the same place in the text."""
+    by_start: dict[int, _Gap] = {}
+    for site in _uneven_sites(page, habits):
+        for gap in _gaps_beside(page, site, habits[site.place]):
+            by_start.setdefault(gap.start, gap)
+    for gap in _stretched(page):
+        by_start.setdefault(gap.start, gap)
+    for gap in _comment_gaps(page, habits):
+        by_start[gap.start] = gap
+    last_end = -1
+    for _, gap in sorted(by_start.items()):
+        if gap.start >= last_end:
+            yield gap
+            last_end = gap.end
+
+
+def _uneven_sites(page: Page, habits: Habits) -> Iterator[Site]:
+    for site in page.sites:
+        wanted = habits.get(site.place, site.side)
+        if wanted != site.side:
+            yield site
+    for edge in EDGES:
+        wanted = habits.get(edge.place, "")
+        if not wanted:
+            continue
+        if wanted != edge.usual_side:
+            yield from edge_sites(page.skeleton, edge, edge.usual_side)
+        for side, _ in edge.others:
+            # A space inside a bracket is on one of two sides, by which bracket it is.
+            if side != wanted and not (wanted == SPACED and edge.place.endswith("-brackets")):
+                yield from edge_sites(page.skeleton, edge, side)
+
+
+def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
+    """What to change beside a token so that it stands as the project has it."""
+    skeleton = page.skeleton
+    if site.place.endswith("-brackets"):
+        opens = skeleton[site.start] in "([{"
+        wants_before, wants_after = wanted != TIGHT and not opens, wanted != TIGHT and opens
+        looks_before, looks_after = not opens, opens
+    else:
+        wants_before, wants_after = wanted in (BEFORE, SPACED), wanted in (AFTER, SPACED)
+        looks_before = site.place != "sign"
+        looks_after = site.place not in ("block-colon", "call")
+    if looks_before:
+        start = len(skeleton[: site.start].rstrip(BLANKS)) if skeleton[site.start - 1] in BLANKS else site.start
+        if (start < site.start) != wants_before:
+            yield _Gap(site.place, start, site.start, _ONE_SPACE * wants_before)
+    if looks_after:
+        end = site.end
+        while skeleton[end] in BLANKS:
+            end += 1
+        if (end > site.end) != wants_after:
+            yield _Gap(site.place, site.end, end, _ONE_SPACE * wants_after)
+
+
+def _stretched(page: Page) -> Iterator[_Gap]:
+    """More than one space between two tokens of a line."""
+    skeleton = page.skeleton
+    for match in _WIDE.finditer(skeleton):
+        start = match.start()
+        if start and skeleton[start - 1] not in "\r\n\f":
+            yield _Gap(_STRETCHED, start, match.end(), _ONE_SPACE)
+
+
+def _comment_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
+    text = page.source.text
+    wanted = habits.get("comment-gap", "")
+    if wanted:
+        for gap in comment_gaps(page):
+            # More than two are a column of its own, to whatever it is meant to line up.
+            if gap.width < int(wanted) or (wanted == "1" and gap.width == 2):
+                yield _Gap("comment-gap", gap.start, gap.end, " " * int(wanted))
+    if habits.get("comment-mark", "") == AFTER:
+        for start, side in comment_marks(page):
+            if side == TIGHT:
+                yield _Gap("comment-mark", start + 1, start + 1, _ONE_SPACE)
+    if habits.get("line-end", "") == TIGHT:
+        for match in _TRAILING.finditer(page.skeleton):
+            yield _Gap("line-end", match.start(), match.end(), "")
+        for start, end in page.marks.comments:
+            kept = text[start:end].rstrip(" \t")
+            if page.skeleton[start] == "#" and len(kept) < end - start:
+                yield _Gap("line-end", start + len(kept), end, "")
+
+
+# -- what is left alone ------------------------------------------------------------------------
+
+
+def _kept(page: Page, gaps: Iterable[_Gap], is_fenced: IsFenced) -> Iterator[_Gap]:
+    """The gaps but for those in columns, in tables, and on lines that people fenced off."""
+    tables = Tables(page)
+    for gap in gaps:
+        line = page.source.line_of(gap.start)
+        if is_fenced(line):
+            continue
+        if gap.place not in ("line-end", "comment-mark"):
+            if tables.hold(gap.start) or _is_column(page, gap, line):
+                continue
+        yield gap
+
+
+def _is_column(page: Page, gap: _Gap, line: int) -> bool:
+    """Whether what stands behind wide spaces lines up with something on a line beside it."""
+    if gap.end - gap.start < 2 and gap.place != _STRETCHED:
+        # A single space, or none, can be part of a column that lines up with a wider one.
+        return _is_narrow_end_of_column(page, gap, line)
+    return any(_lines_up(page, gap.end, line, other) for other in _neighbours(page, line))
+
+
+def _is_narrow_end_of_column(page: Page, gap: _Gap, line: int) -> bool:
+    if gap.end == gap.start:
+        return False
+    return any(
+        _lines_up(page, gap.end, line, other, only_wide=True) for other in _neighbours(page, line)
+    )
+
+
+def _neighbours(page: Page, line: int) -> Iterator[int]:
+    """The next lines with code above and below; comments and blank lines between are passed over."""
+    n_lines = page.source.n_lines
+    for step in (-1, 1):
+        other = line + step
+        while 1 <= other <= n_lines and (other in page.own_line_comments or page.is_blank(other)):
+            other += step
+        if 1 <= other <= n_lines:
+            yield other
+
+
+def _lines_up(page: Page, offset: int, line: int, other: int, *, only_wide: bool = False) -> bool:
+    starts, skeleton = page.source.line_starts, page.skeleton
+    column = offset - starts[line - 1]
+    there = starts[other - 1] + column
+    if there >= page.line_end(other) or there < 1 or skeleton[there] in BLANKS:
+        return False
+    before = skeleton[there - 1]
+    if before not in BLANKS:
+        return False
+    # White space at the beginning of a line is no column.
+    if not skeleton[starts[other - 1] : there].strip(BLANKS):
+        return False
+    return not only_wide or skeleton[there - 2] in BLANKS
+
