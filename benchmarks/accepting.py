@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import re
 import subprocess
 import sys
@@ -28,7 +29,7 @@ def accept_everything(plan: Path, vouched_for: tuple[str, ...] = ()) -> Counter[
     """Accept every safe step, and make up a name where none is proposed. Steps that wait for a person's
     word count as safe when all that they ask ends with one of `vouched_for`."""
     counts: Counter[str] = Counter()
-    steps = tomllib.loads(plan.read_text())["step"]
+    steps = tomllib.loads(plan.read_text()).get("step", [])
     text = plan.read_text()
     head, *tables = re.split(r"(?m)^\[\[step\]\]$", text)
     rewritten = [head]
@@ -44,10 +45,18 @@ def accept_everything(plan: Path, vouched_for: tuple[str, ...] = ()) -> Counter[
                 counts["with a suggested name"] += 1
             if step["remedy"] == "review":
                 counts[f"{step['action']} vouched for"] += 1
-        counts[f"{step['action']} {step['remedy']}"] += 1
+        counts[f"{step.get('kind') or step['action']} {step['remedy']}"] += 1
         rewritten.append(table)
     plan.write_text("[[step]]".join(rewritten))
     return counts
+
+
+def files_with_other_trees(original: Path, changed: Path, paths: list[str]) -> list[str]:
+    """The files whose syntax trees differ, positions apart: layout must leave none."""
+    def tree(root: Path, path: str) -> str:
+        return ast.dump(ast.parse((root / path).read_bytes()))
+
+    return [path for path in paths if tree(original, path) != tree(changed, path)]
 
 
 def listed(counts: Counter[str]) -> str:
@@ -57,8 +66,9 @@ def listed(counts: Counter[str]) -> str:
 
 def print_steps(steps: list[dict[str, Any]], report: dict[str, Any]) -> None:
     """What was carried out, by action, and what was refused, by reason."""
-    actions = {step["id"]: step["action"] for step in steps}
+    actions = {step["id"]: step.get("kind") or step["action"] for step in steps}
     print("carried out:       " + listed(Counter(actions[each] for each in report["applied"])))
+    print("mended again:      " + listed(Counter(each["kind"] for each in report["mended_again"])))
     reasons = Counter(
         re.sub(r"line \d+: |`[^`]*`|\bin \S+", "…", each["reason"]) for each in report["refused"]
     )

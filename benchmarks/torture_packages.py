@@ -28,7 +28,7 @@ from pathlib import Path
 from typing import NamedTuple
 from xml.etree import ElementTree
 
-from accepting import accept_everything, listed, print_steps, zephyrun
+from accepting import accept_everything, files_with_other_trees, listed, print_steps, zephyrun
 
 
 class Package(NamedTuple):
@@ -195,7 +195,7 @@ def executed_share(root: Path, original: Path, paths: list[str]) -> tuple[int, i
     return n_executed, n_changed
 
 
-def torture(workshop: Workshop, package: Package) -> tuple[int, int, int, int]:
+def torture(workshop: Workshop, package: Package, only: str) -> tuple[int, int, int, int]:
     """Clean up one package and print what came of it: tests that passed, those that broke, and how
     many of the changed lines ran, of how many."""
     began = time.perf_counter()
@@ -207,15 +207,18 @@ def torture(workshop: Workshop, package: Package) -> tuple[int, int, int, int]:
     plan = root.with_name("cleanup.toml")
 
     tool_began = time.perf_counter()
-    zephyrun("propose", root, "--output", plan)
+    zephyrun("propose", root, "--output", plan, *(["--only", only] if only else []))
     counts = accept_everything(plan)
     report = json.loads(zephyrun("apply", plan, "--format", "json", ok=(0, 1)))
     verdict = json.loads(zephyrun("verify", original, root, "--format", "json", ok=(0, 1, 3)))
     tool_seconds = time.perf_counter() - tool_began
     print("steps in the plan: " + listed(counts))
-    print_steps(tomllib.loads(plan.read_text())["step"], report)
+    print_steps(tomllib.loads(plan.read_text()).get("step", []), report)
 
     print(f"verdict afterwards: {verdict['verdict']}")
+    if only == "layout":
+        others = files_with_other_trees(original, root, report["files"])
+        print(f"files whose trees differ: {len(others)} of {len(report['files'])}")
     after = run_suite(workshop, root, package)
     passed = {test for test, outcome in before.items() if outcome == "passed"}
     broken = sorted(test for test in passed if after.get(test) != "passed")
@@ -229,7 +232,7 @@ def torture(workshop: Workshop, package: Package) -> tuple[int, int, int, int]:
     for name in (".coverage", "executed.json"):
         (root / name).unlink(missing_ok=True)
 
-    zephyrun("undo", root)
+    zephyrun("undo", root, ok=(0, 1))
     was_restored = fingerprints(root) == fingerprints(original)
     print(f"tests that passed: {len(passed):,} before, {sum(each == 'passed' for each in after.values()):,} after; "
           f"broken: {len(broken)}")
@@ -246,6 +249,7 @@ def main() -> int:
     """Run the torture; 1 when a test that passed fails afterwards, or a byte is not given back."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
     parser.add_argument("names", nargs="*", help=f"some of {', '.join(PACKAGES)}; default: all")
+    parser.add_argument("--only", default="", help="keep to these kinds or families")
     parser.add_argument("--keep", type=Path, help="work in this folder, and leave it")
     arguments = parser.parse_args()
     if unknown := set(arguments.names) - PACKAGES.keys():
@@ -254,7 +258,7 @@ def main() -> int:
     folder = arguments.keep or Path(tempfile.mkdtemp(prefix="torture-packages-"))
     folder.mkdir(parents=True, exist_ok=True)
     workshop = open_workshop(folder.resolve(), packages)
-    totals = [torture(workshop, package) for package in packages]
+    totals = [torture(workshop, package, arguments.only) for package in packages]
     n_passed, n_broken, n_executed, n_changed = map(sum, zip(*totals, strict=True))
     print(f"\nPython {sys.version.split()[0]}, {len(packages)} packages, {n_passed:,} tests that passed; "
           f"broken: {n_broken}; changed lines executed: {n_executed:,} of {n_changed:,} "

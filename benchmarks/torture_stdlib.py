@@ -25,7 +25,7 @@ import tomllib
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from accepting import accept_everything, listed, print_steps, zephyrun
+from accepting import accept_everything, files_with_other_trees, listed, print_steps, zephyrun
 
 STDLIB = Path(sysconfig.get_path("stdlib"))
 
@@ -163,6 +163,7 @@ def main() -> int:
     """Run the torture; 1 when a test that passed fails afterwards."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
     parser.add_argument("--modules", type=int, default=len(MODULES), help="only the first N modules")
+    parser.add_argument("--only", default="", help="keep to these kinds or families")
     parser.add_argument("--keep", type=Path, help="leave the changed copy in this folder")
     arguments = parser.parse_args()
     began = time.perf_counter()
@@ -188,7 +189,8 @@ def main() -> int:
 
     tool_began = time.perf_counter()
     plan = folder / "cleanup.toml"
-    zephyrun("propose", copy, "--output", plan)
+    only = ["--only", arguments.only] if arguments.only else []
+    zephyrun("propose", copy, "--output", plan, *only)
     counts = accept_everything(plan, VOUCHED_FOR)
     report = json.loads(zephyrun("apply", plan, "--format", "json", ok=(0, 1)))
     verdict = json.loads(zephyrun("verify", original, copy, "--format", "json", ok=(0, 1, 3)))
@@ -202,8 +204,11 @@ def main() -> int:
         f"{n_tests} files of tests"
     )
     print("steps in the plan: " + listed(counts))
-    print_steps(tomllib.loads(plan.read_text())["step"], report)
+    print_steps(tomllib.loads(plan.read_text()).get("step", []), report)
     print(f"verdict afterwards: {verdict['verdict']}")
+    if arguments.only == "layout":
+        others = files_with_other_trees(original, copy, report["files"])
+        print(f"files whose trees differ: {len(others)} of {len(report['files'])}")
     broken = print_tests(names, before, after, original, copy)
     print(f"seconds: {tests_seconds:.0f} for the tests once, {tool_seconds:.1f} for propose, apply and verify")
     if not arguments.keep:

@@ -85,7 +85,7 @@ def test_since_a_revision(tmp_path):
     git("init", "-q")
     git("add", ".")
     git("commit", "-qm", "As inherited")
-    (tmp_path / "hive/log ü.py").write_text(CODE + CODE.replace("w", "g"))
+    (tmp_path / "hive/log ü.py").write_text(CODE + "\n\n" + CODE.replace("w", "g"))
     (tmp_path / "hive/new.py").write_text(CODE)
     found = document("survey", "hive", "--since", "HEAD", cwd=tmp_path)["findings"]
     assert sorted((each["path"], each["subject"]) for each in found) == [

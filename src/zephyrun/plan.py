@@ -14,10 +14,9 @@ from dataclasses import dataclass, fields, replace
 from pathlib import Path
 from typing import Any
 
-from zephyrun.changes.layout_mending import LAYOUT_KINDS
 from zephyrun.changes.step import Step
 from zephyrun.errors import UserError
-from zephyrun.findings import Finding, Remedy
+from zephyrun.findings import KINDS, Finding, Remedy
 
 SCHEMA = "zephyrun.plan/1"
 # A suggestion with a lower score is more often wrong than right in a reader's eyes: it is offered,
@@ -29,7 +28,7 @@ _ACTIONS = {
     "magic-number": "constant",
     "echo-comment": "comment",
     "disabled-code": "comment",
-    **dict.fromkeys(LAYOUT_KINDS, "layout"),
+    **{name: "layout" for name, kind in KINDS.items() if kind.family == "layout"},
 }
 # Their worth is that of the name; the others are what they are.
 _NAMING_ACTIONS = frozenset({"rename", "constant"})

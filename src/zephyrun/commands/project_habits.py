@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping
-from hashlib import blake2b
+from zlib import crc32
 from typing import NamedTuple
 
 from zephyrun.commands import options
@@ -99,7 +99,7 @@ def _sample(candidates: Mapping[str, bytes]) -> list[tuple[str, bytes]]:
     alone, so that an edit does not change the choice."""
     chosen: list[str] = []
     n_bytes = 0
-    for path in sorted(candidates, key=lambda path: blake2b(path.encode("utf-8", "surrogatepass")).digest()):
+    for path in sorted(candidates, key=lambda path: (crc32(path.encode("utf-8", "surrogatepass")), path)):
         chosen.append(path)
         n_bytes += len(candidates[path])
         if n_bytes >= _ENOUGH_BYTES:

@@ -10,7 +10,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
-from zephyrun.commands.project_habits import measure_project
 from zephyrun.decisions import Decisions, Note, read_decisions
 from zephyrun.findings import KINDS, FileSurvey, Finding, survey_source
 from zephyrun.findings.summary import (
@@ -196,6 +195,9 @@ class _Reading:
         """The project's habits; none where nobody asks about layout."""
         if not any(KINDS[kind].family == "layout" for kind in self._kinds):
             return {}
+        # Imported here: what is known already need not be measured.
+        from zephyrun.commands.project_habits import measure_project
+
         return measure_project(self._everything, self._settings, self._jobs).sides
 
     def _keys(self, items: Sequence[tuple[str, bytes, Surroundings]]) -> dict[str, str]:

@@ -32,9 +32,9 @@ class Kind:
 
 _WALL = (
     "def inspect(hive):\n"
-    + "".join(f"    log(hive.frames[{number}])\n" for number in range(12))
+    + "".join(f"    log(hive.frames[{number}])\n" for number in range(16))
     + "{}"
-    + "".join(f"    log(hive.queens[{number}])\n" for number in range(12))
+    + "".join(f"    log(hive.queens[{number}])\n" for number in range(16))
 )
 
 KINDS: dict[str, Kind] = {

@@ -17,6 +17,14 @@ _NUMBERS = ("no blank line", "one blank line", "two blank lines")
 _MORE_THAN_ONE = 2
 
 
+_WHERE = {
+    "blank-before-definition": "above definitions",
+    "blank-after-definition": "behind definitions",
+    "blank-between-methods": "between methods",
+    "blank-before-inner": "above inner definitions",
+}
+
+
 class Gap(NamedTuple):
     """The blank lines above a row, or above the comments that belong to it. They stand between the
     1-based lines `above` and `below`."""
@@ -54,8 +62,11 @@ def gaps_of(page: Page) -> Iterator[Gap]:
                     place = "blank-before-definition"
                 elif is_behind_definition:
                     place = "blank-after-definition"
-            elif around and around[-1][1] and not _begins_class(page, rows[index - 1]):
-                place = "blank-between-methods"
+            elif around and around[-1][1]:
+                if not _begins_class(page, rows[index - 1]):
+                    place = "blank-between-methods"
+            elif not _begins_block(page, rows[index - 1], row):
+                place = "blank-before-inner"
             if place and (gap := _gap_above(page, place, index)) is not None:
                 yield gap
         if match is not None and match[1]:
@@ -69,6 +80,13 @@ def _begins_class(page: Page, above: Row) -> bool:
     set apart or not as authors like."""
     code = page.skeleton[above.first : above.end]
     return code.startswith("class") or _TEXT_ALONE.match(code) is not None
+
+
+def _begins_block(page: Page, above: Row, row: Row) -> bool:
+    """Whether a row is the first of its block, or stands below the text that documents it."""
+    if page.skeleton[above.end - 1] == ":" and above.first - above.start < row.first - row.start:
+        return True
+    return _TEXT_ALONE.match(page.skeleton, above.first, above.end) is not None
 
 
 def _gap_above(page: Page, place: str, index: int) -> Gap | None:
@@ -108,10 +126,7 @@ def find_uneven_gaps(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterato
         if "\f" in page.source.text[start:end]:
             continue
         row = page.rows[gap.row]
-        what = {"blank-after-definition": "behind it"}.get(gap.place, "above it")
-        place = "behind definitions" if what == "behind it" else "between methods"
-        if gap.place == "blank-before-definition":
-            place = "above definitions"
+        place = _WHERE[gap.place]
         verb = "are" if gap.n_blank >= _MORE_THAN_ONE else "is"
         found = _NUMBERS[gap.n_blank] if gap.n_blank < len(_NUMBERS) else f"{gap.n_blank} blank lines"
         yield Departure(

@@ -11,7 +11,6 @@ import re
 from collections.abc import Iterator
 
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
-from zephyrun.layout.folding import Fold, broken_clauses
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.indentation import MIXED, step_text
 from zephyrun.layout.page import BLANKS, Page, Row
@@ -21,11 +20,9 @@ _STATEMENT_BEHIND = re.compile(r"[ \t]*(?=[^\s#\\])")
 # Definitions without a body of their own: authors list them line by line.
 _STUB = re.compile(r"[ \t]*(?:\.\.\.|pass)[ \t]*(?=#|[\r\n]|\Z)")
 _DEFINITION = re.compile(r"(?:async[ \t]+)?(?:def|class)\b")
-_FEWEST_CLAUSES, _FEWEST_LOOPS, _SHORTEST_CROWD = 4, 2, 50
 _GAP_BEHIND = re.compile(r"[ \t]*")
-_CLAUSE = re.compile(r"\b(?:async[ \t]+for|(?<!async )for|if)\b")
-_MAY_NEST = re.compile(r" for .* (?:for|if) | else .* else ")
-_ELSE = re.compile(r"\belse\b(?![ \t]*:)")
+# Without one of these there is nothing to look for.
+MAY_NEST = re.compile(r" for .* (?:for|if) | else .* else ")
 
 
 def find_crammed_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[Departure]:
@@ -46,19 +43,11 @@ def find_crammed_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Itera
             f"One line holds {what}.",
             _split(page, row, offsets, habits),
         )
-    for fold in _crowded_expressions(page):
-        index = page.row_at(fold.start)
-        row = page.rows[index]
-        if index in cuts or any(map(is_fenced, page.lines_of(row))):
-            continue
-        yield Departure(
-            "crammed-line",
-            subject_at(page, row.first),
-            fold.start,
-            fold.end,
-            f"One line holds an expression of {len(fold.breaks) + 1} parts that nest.",
-            broken_clauses(page, row, fold, habits),
-        )
+    if MAY_NEST.search(page.skeleton):
+        # Imported here: most files have no such expression, and start-up should stay fast.
+        from zephyrun.layout.crowded import find_crowded_expressions
+
+        yield from find_crowded_expressions(page, habits, frozenset(cuts), is_fenced)
 
 
 def _cuts(page: Page, habits: Habits) -> dict[int, list[int]]:
@@ -69,10 +58,13 @@ def _cuts(page: Page, habits: Habits) -> dict[int, list[int]]:
     while position >= 0:
         cuts.setdefault(page.row_at(position), []).append(position)
         position = skeleton.find(";", position + 1)
-    if habits.get("one-line-body", "") == "below":
+    goes_below = habits.get("one-line-body", "") == "below"
+    if goes_below or cuts:
         for colon in page.block_colons:
             if _STATEMENT_BEHIND.match(skeleton, colon + 1):
                 index = page.row_at(colon)
+                if index not in cuts and not goes_below:
+                    continue
                 is_definition = _DEFINITION.match(skeleton, page.rows[index].first) is not None
                 if is_definition and _STUB.match(skeleton, colon + 1):
                     continue
@@ -130,37 +122,3 @@ def _split(page: Page, row: Row, offsets: list[int], habits: Habits) -> tuple[Ed
         else:
             edits.append(Edit(start, match.end(), line_end + indent))
     return tuple(edits)
-
-
-def _crowded_expressions(page: Page) -> Iterator[Fold]:
-    """Comprehensions of three or more clauses, and conditions inside conditions, on one line."""
-    skeleton = page.skeleton
-    for bracket in page.brackets:
-        inside = skeleton[bracket.start + 1 : bracket.end]
-        if "\n" in inside or "\r" in inside or not _MAY_NEST.search(inside):
-            continue
-        flat = _flattened(inside)
-        loop = re.search(r"\bfor\b", flat)
-        if loop is not None:
-            # `async for` breaks before its first word.
-            clauses = [match.start() for match in _CLAUSE.finditer(flat)]
-            breaks = [each for each in clauses if each >= loop.start() - len("async ")]
-            n_loops = sum(flat.startswith(("for", "async"), each) for each in breaks)
-            if len(breaks) >= _FEWEST_CLAUSES and n_loops >= _FEWEST_LOOPS and len(flat) >= _SHORTEST_CROWD:
-                yield Fold(bracket.start, bracket.end, tuple(bracket.start + 1 + each for each in breaks))
-        else:
-            parts = [match.start() for match in _ELSE.finditer(flat)]
-            if len(parts) >= 2 and "," not in flat and "lambda" not in flat:
-                yield Fold(bracket.start, bracket.end, tuple(bracket.start + 1 + each for each in parts))
-
-
-def _flattened(inside: str) -> str:
-    """The inside of a bracket with everything in further brackets blotted out."""
-    pieces: list[str] = []
-    depth = 0
-    for character in inside:
-        closes = character in ")]}"
-        depth -= closes
-        pieces.append(character if not depth and not closes else "_")
-        depth += character in "([{"
-    return "".join(pieces)

@@ -2,7 +2,6 @@
 
 Words used here:
 
-- *fold*: a bracket and the places inside it where the line is to be broken.
 - *hanging*: the contents begin on the next line, one step further in than the line they belong to;
   *aligned*: they go on below the first of them.
 """
@@ -13,12 +12,10 @@ import re
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from zephyrun.layout.departure import line_end_of
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.indentation import MIXED, step_text
-from zephyrun.layout.page import BLANKS, Page, Row
+from zephyrun.layout.page import BLANKS
 from zephyrun.layout.widths import display_width
-from zephyrun.source import Edit
 
 _OPERATORS = (
     (" or ",),
@@ -29,23 +26,18 @@ _OPERATORS = (
     (" * ", " / ", " // ", " % "),
 )
 _CLAUSE = re.compile(r"(?<![\w.])(?:async[ \t]+for|(?<!async )for|if)\b")
+_BRANCH = re.compile(r"(?<![\w.])(?:if|else)\b")
 _VALUE_HEADS = re.compile(
     r"(?:return|yield|await|if|elif|while|assert|(?:async[ \t]+)?for\b.*?\bin)\b[ \t]*"
 )
 _IMPORT_HEAD = re.compile(r"from[ \t]+[\w.]+[ \t]+import[ \t]+")
 _ASSIGNED = re.compile(r"(?<![=!<>:])(?:[-+*/%&|^@]|//|\*\*|>>|<<)?=(?!=)[ \t]*")
+# Texts beside one another are one text to the language.
+_BETWEEN_TEXTS = re.compile(r"\"[ \t]+(?=[rbfuRBFU]{0,2}\")")
 _DEEPEST = 8
 # Beyond this part of the width there is too little room left below a bracket.
 _FARTHEST_ALIGNED = 0.6
 _IS_DEFINITION = re.compile(r"(?:async[ \t]+)?(?:def|class)\b")
-
-
-class Fold(NamedTuple):
-    """A bracket from `start` to `end`, and the offsets inside before which a line is to break."""
-
-    start: int
-    end: int
-    breaks: tuple[int, ...]
 
 
 class Hand(NamedTuple):
@@ -74,39 +66,6 @@ def hand_of(habits: Habits, limit: int) -> Hand | None:
         habits.get("trailing-comma", "absent") == "present",
         habits.get("operator-break", "before") == "after",
     )
-
-
-def broken_clauses(page: Page, row: Row, fold: Fold, habits: Habits) -> tuple[Edit, ...]:
-    """The edits that put each part of a crowded expression on a line of its own; none where the row
-    runs over several lines already."""
-    hand = hand_of(habits, 0)
-    indent = page.skeleton[row.start : row.first]
-    if hand is None or len(page.lines_of(row)) > 1 or "\f" in indent:
-        return ()
-    text, line_end = page.source.text, line_end_of(page.source.text)
-    edits: list[Edit] = []
-    if hand.is_hanging:
-        inner = indent + hand.unit
-        edits.append(_break(text, fold.start + 1, line_end + inner))
-    else:
-        inner = " " * display_width(text[row.start : fold.start + 1])
-    edits += [_break(text, offset, line_end + inner) for offset in fold.breaks]
-    if hand.is_hanging and hand.closes_alone:
-        edits.append(_break(text, fold.end, line_end + indent))
-    return tuple(edits)
-
-
-def _break(text: str, offset: int, instead: str) -> Edit:
-    """Put a line break where an offset is, in place of the spaces around it."""
-    start, end = offset, offset
-    while text[start - 1] in BLANKS:
-        start -= 1
-    while text[end] in BLANKS:
-        end += 1
-    return Edit(start, end, instead)
-
-
-# -- folding lines that are too long -------------------------------------------------------------
 
 
 class Piece(NamedTuple):
@@ -162,7 +121,7 @@ def _ways(
 ) -> Iterator[list[str]]:
     """The ways to fold a line, the best ones first."""
     value = _value_range(piece) if is_statement else None
-    if value is not None and _operator_breaks(piece.cut(*value), hand):
+    if value is not None and _breaks(piece.cut(*value), hand):
         lines = list(_in_new_brackets(piece, value, indent, hand, depth))
         if lines:
             yield from lines
@@ -211,7 +170,7 @@ def _outer_pairs(skeleton: str) -> list[tuple[int, int]]:
 def _value_range(piece: Piece) -> tuple[int, int] | None:
     """The part of a statement around which brackets may be written: what it returns, assigns, tests
     or imports."""
-    flat = _flat(piece.skeleton)
+    flat = flat_skeleton(piece.skeleton)
     end = len(piece.code)
     if match := _IMPORT_HEAD.match(flat):
         return (match.end(), end) if "(" not in flat and "*" not in flat else None
@@ -229,7 +188,7 @@ def _value_range(piece: Piece) -> tuple[int, int] | None:
     return None
 
 
-def _flat(skeleton: str) -> str:
+def flat_skeleton(skeleton: str) -> str:
     """A skeleton with everything inside brackets blotted out, of the same length."""
     pieces: list[str] = []
     depth = 0
@@ -252,9 +211,9 @@ def _in_new_brackets(
     if not inside.code:
         return
     is_import = _IMPORT_HEAD.match(piece.skeleton) is not None
-    if not is_import and ("," in _flat(inside.skeleton) or _is_one_bracket(inside.skeleton)):
+    if not is_import and ("," in flat_skeleton(inside.skeleton) or _is_one_bracket(inside.skeleton)):
         return
-    if not is_import and not _operator_breaks(inside, hand) and not _fits(indent + hand.unit + inside.code, hand):
+    if not is_import and not _breaks(inside, hand) and not _fits(indent + hand.unit + inside.code, hand):
         return
     head = piece.cut(0, start)
     if head.code and head.code[-1] not in BLANKS:
@@ -378,7 +337,7 @@ def _each_folded(
 
 def _elements(inside: Piece) -> list[Piece]:
     """What commas part in a bracket; a comma behind the last one is left out."""
-    flat = _flat(inside.skeleton)
+    flat = flat_skeleton(inside.skeleton)
     if "lambda" in flat:
         # Its parameters are parted by commas as well.
         return [inside] if not inside.code.endswith(",") else [inside.cut(0, -1)]
@@ -396,7 +355,7 @@ def _with_commas(elements: Sequence[Piece], head: Piece, hand: Hand, closes_alon
     nothing."""
     comma = plain(",")
     written = [each + comma for each in elements]
-    may_trail = not elements[-1].code.startswith("*") or head.code.endswith(("[", "{"))
+    may_trail = elements[-1].code != "*" and not _is_subscript(head.skeleton, len(head.code) - 1)
     if len(elements) == 1 or not (closes_alone and hand.with_trailing_comma and may_trail):
         written[-1] = elements[-1]
     return written
@@ -405,13 +364,8 @@ def _with_commas(elements: Sequence[Piece], head: Piece, hand: Hand, closes_alon
 def _parts(inside: Piece, hand: Hand) -> list[Piece]:
     """The parts of one expression: the clauses of a comprehension, or what its loosest operators
     join."""
-    flat = _flat(inside.skeleton)
-    loop = re.search(r"\bfor\b", flat)
-    if loop is not None:
-        breaks = [each.start() for each in _CLAUSE.finditer(flat) if each.start() >= loop.start() - len("async ")]
-    else:
-        breaks = _operator_breaks(inside, hand)
-    bounds = [0, *breaks, len(flat)]
+    breaks = _breaks(inside, hand)
+    bounds = [0, *breaks, len(inside.code)]
     return [
         inside.cut(start, end).stripped()
         for start, end in zip(bounds, bounds[1:], strict=False)
@@ -419,11 +373,23 @@ def _parts(inside: Piece, hand: Hand) -> list[Piece]:
     ]
 
 
-def _operator_breaks(inside: Piece, hand: Hand) -> list[int]:
-    """Where to break an expression: at its loosest operators."""
-    flat = _flat(inside.skeleton)
-    if " if " in flat or "lambda" in flat or ":=" in flat:
+def _breaks(inside: Piece, hand: Hand) -> list[int]:
+    """Where to break an expression: before the clauses of a comprehension or the branches of a
+    condition, at its loosest operators, or between texts."""
+    flat = flat_skeleton(inside.skeleton)
+    loop = re.search(r"\bfor\b", flat)
+    if loop is not None:
+        first = loop.start() - len("async ")
+        return [each.start() for each in _CLAUSE.finditer(flat) if each.start() >= first]
+    if "lambda" in flat or ":=" in flat:
         return []
+    if " if " in flat:
+        return [each.start() for each in _BRANCH.finditer(flat)]
+    operators = _operator_breaks(flat, hand)
+    return operators or [each.end() for each in _BETWEEN_TEXTS.finditer(flat)]
+
+
+def _operator_breaks(flat: str, hand: Hand) -> list[int]:
     for group in _OPERATORS:
         found = sorted(
             match.start() + 1

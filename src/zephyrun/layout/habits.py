@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from zephyrun.layout.sites import AFTER, BEFORE, SPACED, TIGHT
+from zephyrun.layout.sites import AFTER, BEFORE, BRACKET_PLACES, SPACED, TIGHT
 
 # Below so many places a project has no habit of its own.
 _FEWEST = 8
@@ -19,6 +19,7 @@ _MOSTLY = 0.8
 # Authors leave spaces out around some operators to show which binds closer; only a project that
 # never does so has a habit.
 _NEARLY_ALWAYS = 0.95
+_HARDLY_EVER_ELSE = 0.98
 
 WIDTHS = (72, 79, 80, 88, 90, 95, 99, 100, 110, 119, 120, 132, 140, 160)
 # What a person may set.
@@ -48,6 +49,7 @@ _NOT_TO_BE_WANTED = {
     "blank-before-definition": ("3",),
     "blank-after-definition": ("3",),
     "blank-between-methods": ("3",),
+    "blank-before-inner": ("3",),
     "line-end": (AFTER,),
     "one-line-body": ("beside",),
 }
@@ -90,11 +92,13 @@ PLACES: dict[str, Place] = {
         Place("blank-before-definition", "blank lines before a definition", "2", _BLANK),
         Place("blank-after-definition", "blank lines behind a definition", "2", _BLANK),
         Place("blank-between-methods", "blank lines between methods", "1", _BLANK),
+        Place("blank-before-inner", "blank lines before a definition inside a block", "1", _BLANK),
         Place("continuation", "a call over several lines", "hanging", {"hanging": "below its head", "aligned": "below its bracket"}),
         Place("closing-bracket", "the bracket that closes it", "own-line", {"own-line": "on its own line", "last-line": "on the last line"}),
         Place("elements", "its elements", "each", {"each": "one a line", "filled": "as many as fit"}),
         Place("trailing-comma", "a comma behind the last of them", "present", {"present": "written", "absent": "left out"}),
         Place("operator-break", "an operator where a line breaks", "before", {"before": "begins the next line", "after": "ends the line"}),
+        Place("columns", "= on lines that follow one another", "", {"plain": "where it comes", "lined-up": "lined up by hand"}, _HARDLY_EVER_ELSE),
         Place("quotes", "quotes of short texts", "", {"single": "single", "double": "double"}),
     )
 }
@@ -169,7 +173,7 @@ def _decide_place(place: Place, sides: Counter[str]) -> Habit:
     # Equal counts go by the alphabet, so that nothing depends on the order of files.
     side, count = max(sides.items(), key=lambda item: (item[1], item[0]))
     share = count / n_places
-    if place.name.endswith("-brackets"):
+    if place.name in BRACKET_PLACES:
         share = max(sides[TIGHT], n_places - sides[TIGHT]) / n_places
         side = TIGHT if sides[TIGHT] * 2 >= n_places else SPACED
     return Habit(place.name, side if share >= place.needed else "", share, n_places)

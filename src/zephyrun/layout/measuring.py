@@ -9,15 +9,16 @@ from typing import NamedTuple
 
 from zephyrun.layout.blank_lines import Gap, gaps_of
 from zephyrun.layout.brackets import opened_brackets
-from zephyrun.layout.comments import comment_gaps, comment_marks
+from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.habits import Counts
 from zephyrun.layout.indentation import block_steps, step_name
-from zephyrun.layout.page import Page
+from zephyrun.layout.page import BLANKS, Page
 from zephyrun.layout.sites import AFTER, EDGES, TIGHT, edge_sites
 from zephyrun.layout.widths import display_width
 
-_TRAILING = re.compile(r"[ \t]+(?=[\r\n]|\Z)")
+_TRAILING = re.compile(r"[\r\n](?<=[ \t].)")
 _MANY_BLANK = 3
+_MANY_SPACES = 2
 _SHORT_TEXT = re.compile(r"(?i:[rbfu]{0,2})(['\"])(?!\1\1)([^'\"\\\r\n]+)\1\Z")
 _CODE_BEHIND = re.compile(r"[ \t]*[^\s#\\]")
 _BREAKS_BEFORE = re.compile(r"^[ \t]*(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]", re.MULTILINE)
@@ -41,10 +42,10 @@ def measure(page: Page) -> tuple[Counts, dict[tuple[str, str], int]]:
         counts[key] += 1
         first.setdefault(key, site.start)
     for edge in EDGES:
-        key = edge.place, edge.usual_side
-        if (match := edge.usual.search(page.skeleton)) is not None:
-            counts[key] += len(edge.usual.findall(page.skeleton))
-            first.setdefault(key, match.start())
+        for token, count in Counter(edge.usual.findall(page.skeleton)).items():
+            key = edge.places[token], edge.usual_side
+            counts[key] += count
+            first.setdefault(key, page.skeleton.index(token))
         for side, _ in edge.others:
             for site in edge_sites(page.skeleton, edge, side):
                 counts[site.place, side] += 1
@@ -70,10 +71,11 @@ def _others(page: Page) -> Iterator[Example]:
         yield Example(gap.place, _blank_side(gap), page.rows[gap.row].first)
     for bracket in opened_brackets(page):
         yield from (Example(place, side, bracket.start) for place, side in bracket.sides())
-    for comment_gap in comment_gaps(page):
-        yield Example("comment-gap", str(min(comment_gap.width, 2)), comment_gap.end)
+    for start, end in page.comment_gaps:
+        yield Example("comment-gap", str(min(end - start, _MANY_SPACES)), end)
     for start, side in comment_marks(page):
         yield Example("comment-mark", side, start)
+    yield from _columns(page)
     for start, end in page.marks.texts:
         text = _SHORT_TEXT.match(page.source.text, start, end)
         if text is not None:
@@ -81,6 +83,22 @@ def _others(page: Page) -> Iterator[Example]:
     for pattern, side in ((_BREAKS_BEFORE, "before"), (_BREAKS_AFTER, "after")):
         for match in pattern.finditer(page.skeleton):
             yield Example("operator-break", side, match.end() - 1)
+
+
+def _columns(page: Page) -> Iterator[Example]:
+    """Whether the signs of assignments on lines that follow one another are lined up by hand."""
+    starts = page.source.line_starts
+    above = (0, 0, 0)
+    for site in page.sites:
+        if site.place != "assignment":
+            continue
+        line = page.source.line_of(site.start)
+        column = site.start - starts[line - 1]
+        code = page.skeleton[starts[line - 1] : site.start]
+        cell_end = len(code.rstrip(BLANKS))
+        if line == above[0] + 1 and cell_end != above[2]:
+            yield Example("columns", "lined-up" if column == above[1] else "plain", site.start)
+        above = (line, column, cell_end)
 
 
 def _blank_side(gap: Gap) -> str:

@@ -11,7 +11,7 @@ from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from zephyrun.facts import BINDING_ROLES, FileFacts, ScopeKind, Statement
+from zephyrun.facts import BINDING_ROLES, Definition, FileFacts, ScopeKind, Statement
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
 from zephyrun.layout.page import Page
 from zephyrun.source import Edit
@@ -70,49 +70,41 @@ def find_walls(page: Page, facts: FileFacts, is_fenced: IsFenced) -> Iterator[De
 def _runs(page: Page, facts: FileFacts) -> Iterator[list[_Line]]:
     """The walls of a file, each as its statements side by side."""
     source = page.source
-    for siblings in _siblings(facts):
+    for siblings in _siblings(page, facts):
         first_line, last_line = source.line_of(siblings[0].start), source.line_of(siblings[-1].end - 1)
         if len(siblings) < _WALL_STATEMENTS or last_line - first_line + 1 < _WALL_LINES:
             continue
-        blank = [line for line in range(first_line, last_line + 1) if page.is_blank(line)]
         begun = 0
         for index in range(1, len(siblings) + 1):
             is_end = index == len(siblings)
-            if is_end or _holds(blank, source.line_of(siblings[index - 1].start), source.line_of(siblings[index].start)):
+            line = source.line_of(siblings[index - 1].start)
+            following = last_line if is_end else source.line_of(siblings[index].start)
+            has_blank = page.first_blank(range(line, following + 1)) > 0
+            if is_end or has_blank:
                 # What has a paragraph inside is no wall itself, and ends one.
-                has_paragraph = is_end and _holds(
-                    blank, source.line_of(siblings[index - 1].start), last_line
-                )
-                yield from _as_wall(page, facts, siblings[begun : index - has_paragraph])
+                yield from _as_wall(page, facts, siblings[begun : index - (is_end and has_blank)])
                 begun = index
 
 
-def _holds(lines: Sequence[int], first: int, last: int) -> bool:
-    index = bisect_left(lines, first)
-    return index < len(lines) and lines[index] <= last
+def _siblings(page: Page, facts: FileFacts) -> Iterator[list[Statement]]:
+    """The statements of each block of the long functions, in the order in which the blocks end."""
+    line_of = page.source.line_of
+    for definition in facts.definitions:
+        n_lines = line_of(definition.end) - line_of(definition.start) + 1
+        if definition.sort is ScopeKind.FUNCTION and n_lines >= _WALL_LINES:
+            yield from _blocks_of(facts, definition)
 
 
-def _siblings(facts: FileFacts) -> Iterator[list[Statement]]:
-    """The statements of each block of a function, in the order in which the blocks end."""
-    opened: list[list[Statement]] = []
-    for statement in facts.statements:
-        while len(opened) > statement.depth + 1:
-            yield from _of_function(facts, opened.pop())
-        while len(opened) <= statement.depth:
-            opened.append([])
-        block = opened[statement.depth]
-        if block and block[-1].scope != statement.scope:
-            yield from _of_function(facts, block)
-            opened[statement.depth] = [statement]
-        else:
-            block.append(statement)
-    for block in reversed(opened):
-        yield from _of_function(facts, block)
-
-
-def _of_function(facts: FileFacts, block: list[Statement]) -> Iterator[list[Statement]]:
-    if block and facts.scopes[block[0].scope].kind is ScopeKind.FUNCTION:
-        yield block
+def _blocks_of(facts: FileFacts, function: Definition) -> Iterator[list[Statement]]:
+    starts = facts.statement_starts
+    within = range(bisect_left(starts, function.start), bisect_left(starts, function.end))
+    blocks: dict[int, list[Statement]] = {}
+    for statement in map(facts.statements.__getitem__, within):
+        for depth in [depth for depth in blocks if depth > statement.depth]:
+            yield blocks.pop(depth)
+        if statement.scope == function.inner_scope:
+            blocks.setdefault(statement.depth, []).append(statement)
+    yield from blocks.values()
 
 
 def _as_wall(page: Page, facts: FileFacts, statements: Sequence[Statement]) -> Iterator[list[_Line]]:
@@ -126,7 +118,7 @@ def _as_wall(page: Page, facts: FileFacts, statements: Sequence[Statement]) -> I
     if any(after.first <= before.last for before, after in zip(lines, lines[1:], strict=False)):
         # Statements that share a line are parted first.
         return
-    if any(page.is_blank(line) for line in range(lines[0].first, lines[-1].last + 1)):
+    if page.first_blank(range(lines[0].first, lines[-1].last + 1)):
         return
     if source.text[statements[0].start] in "\"'" and len(lines) > _WALL_STATEMENTS:
         lines = lines[1:]

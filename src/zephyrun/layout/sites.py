@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import keyword
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from typing import NamedTuple
 
 TIGHT, AFTER, BEFORE, SPACED = "tight", "after", "before", "spaced"
+BRACKET_PLACES = ("round-brackets", "square-brackets", "curly-brackets")
 _SIDES = (TIGHT, AFTER, BEFORE, SPACED)
 
 BLANKS = " \t\f"
@@ -21,13 +22,16 @@ _TOKEN = re.compile(
     r"\(|\[|\{|\)|\]|\}|:=|:|==|=|!=|<<=|<<|<=|<|>>=|>>|>=|>|->|-=|-|\+=|\+|\*\*=|\*\*|\*=|\*"
     r"|//=|//|/=|/|%=|%|@=|@|&=|&|\|=|\||\^=|\^|~|lambda"
 )
+_LINE_BREAK = re.compile(r"[\r\n]")
 _BLANK_RUN = re.compile(r"[ \t\f]*")
 _FIRST_WORD = re.compile(r"[ \t\f]*(\w+)")
-_LAST_WORD = re.compile(r"\w+\Z")
-_TYPE_PARAMETERS = re.compile(
-    r"[ \t\f]*(?:(?:async[ \t]+)?def|class|type)[ \t]+\w+[ \t]*(?=\[)"
+# The bracket behind the name of what is defined.
+_DEFINED = (
+    re.compile(r"def(?<!\wdef)[ \t]+\w+[ \t]*(?=[(\[])"),
+    re.compile(r"class(?<!\wclass)[ \t]+\w+[ \t]*(?=\[)"),
+    re.compile(r"type(?<!\wtype)[ \t]+\w+[ \t]*(?=\[)"),
 )
-_FUNCTION = re.compile(r"[ \t\f]*(?:async[ \t]+)?def\b")
+_LAST_WORD = re.compile(r"\w+\Z")
 _LONGEST_KEYWORD = max(map(len, keyword.kwlist))
 _OPERATORS = {
     **dict.fromkeys("+-", "sum"),
@@ -43,6 +47,8 @@ _BLOCK_WORDS = frozenset(
 _BEFORE_AN_OPERAND = frozenset(keyword.kwlist) - {"None", "True", "False"}
 _SOFT_KEYWORDS = frozenset(keyword.softkwlist)
 # What may stand left of an operator that takes two operands.
+_EXPONENT = re.compile(r"(?<![\w.])(?:\d[\d_]*\.?[\d_]*|\.\d[\d_]*)[eE]\Z")
+_LONGEST_NUMBER = 40
 _ENDS_OPERAND = re.compile(r"[\w)\]}\"']")
 
 
@@ -64,68 +70,66 @@ class Bracket(NamedTuple):
 
 
 class Edge(NamedTuple):
-    """A place that shows by itself. `usual` finds the sites where nothing is to be seen but
-    `usual_side`, `others` those that are otherwise."""
+    """Places that show by themselves, by their tokens. `usual` finds the sites where nothing is to be
+    seen but `usual_side`, `others` those that are otherwise."""
 
-    place: str
+    places: Mapping[str, str]
     usual_side: str
     usual: re.Pattern[str]
     others: tuple[tuple[str, re.Pattern[str]], ...]
 
 
-def _bracket_edges(place: str, opening: str, closing: str) -> Iterator[Edge]:
-    inside = rf"[^\s#\\{closing}]"
-    before = rf"[^\s,{opening}]"
-    yield Edge(
-        place,
-        TIGHT,
-        re.compile(rf"{opening}(?={inside})"),
-        ((AFTER, re.compile(rf"{opening}(?=[ \t]+{inside})")),),
-    )
-    yield Edge(
-        place,
-        TIGHT,
-        re.compile(rf"{closing}(?<={before}{closing})"),
-        ((BEFORE, re.compile(rf"[ \t]+{closing}")),),
-    )
-
-
+_OPENING = dict(zip("([{", BRACKET_PLACES, strict=True))
+_CLOSING = dict(zip(")]}", BRACKET_PLACES, strict=True))
 # Each pattern begins with what it looks for, and looks back afterwards: that makes a search fast.
 EDGES = (
     Edge(
-        "comma",
+        {",": "comma"},
         AFTER,
         re.compile(r",(?<=\S,)(?=[ \t]+[^\s#\\)\]}])"),
         (
             (TIGHT, re.compile(r",(?<=\S,)(?=[^\s)\]}#\\])")),
-            (SPACED, re.compile(r"[ \t]+,(?=[ \t]+[^\s#\\)\]}])")),
-            (BEFORE, re.compile(r"[ \t]+,(?=\S)")),
+            (SPACED, re.compile(r",(?<=[ \t],)(?=[ \t]+[^\s#\\)\]}])")),
+            (BEFORE, re.compile(r",(?<=[ \t],)(?=[^ \t])")),
         ),
     ),
-    *_bracket_edges("round-brackets", r"\(", r"\)"),
-    *_bracket_edges("square-brackets", r"\[", r"\]"),
-    *_bracket_edges("curly-brackets", r"\{", r"\}"),
     Edge(
-        "call",
+        _OPENING,
+        TIGHT,
+        re.compile(r"[(\[{](?=[^\s#\\)\]}])"),
+        ((AFTER, re.compile(r"[(\[{](?=[ \t]+[^\s#\\)\]}])")),),
+    ),
+    Edge(
+        _CLOSING,
+        TIGHT,
+        re.compile(r"[)\]}](?<=[^\s,(\[{].)"),
+        ((BEFORE, re.compile(r"[)\]}](?<=[ \t].)")),),
+    ),
+    Edge(
+        dict.fromkeys("([", "call"),
         TIGHT,
         re.compile(r"[(\[](?<=[\w)\]\"].)"),
-        ((BEFORE, re.compile(r"[ \t]+[(\[]")),),
+        ((BEFORE, re.compile(r"[(\[](?<=[ \t].)")),),
     ),
 )
 
 
 def edge_sites(skeleton: str, edge: Edge, side: str) -> Iterator[Site]:
-    """The sites of an edge place that are on one side."""
+    """The sites of an edge's places that are on one side."""
     pattern = edge.usual if side == edge.usual_side else dict(edge.others)[side]
+    looks_before = side in (BEFORE, SPACED)
     for match in pattern.finditer(skeleton):
-        token = match.group().lstrip(BLANKS)
-        start = match.end() - len(token)
-        if match.start() == start or _follows_code(skeleton, match.start(), edge.place):
-            yield Site(edge.place, side, start, match.end())
+        start = match.start()
+        place = edge.places[skeleton[start]]
+        if not looks_before or _follows_code(skeleton, start, place):
+            yield Site(place, side, start, start + 1)
 
 
-def _follows_code(skeleton: str, end: int, place: str) -> bool:
-    """Whether a space that begins there parts a token from what belongs to it."""
+def _follows_code(skeleton: str, start: int, place: str) -> bool:
+    """Whether the space before a token parts it from what belongs to it."""
+    end = start
+    while end and skeleton[end - 1] in " \t":
+        end -= 1
     before = skeleton[end - 1 : end]
     if place != "call":
         return bool(before) and before not in "\r\n\f,([{"
@@ -163,22 +167,29 @@ class TokenReader:
         self._length = len(skeleton)
         self._base = _Level("", 0, is_definition=False)
         self._levels: list[_Level] = []
+        self._has_returns = "\r" in skeleton
 
     def read(self) -> None:
         """Read the whole skeleton."""
         levels, brackets = self._levels, self.brackets
         handlers = self._handlers()
+        defined = {
+            match.end() for pattern in _DEFINED for match in pattern.finditer(self._skeleton)
+        }
         for match in _TOKEN.finditer(self._skeleton):
             token = match.group()
             # Brackets are most of all tokens, so they are dealt with here.
             if token in "([{":
                 start = match.start()
-                is_definition = not levels and token != "{" and self._is_definition(start, token)
-                levels.append(_Level(token, start, is_definition=is_definition))
+                levels.append(_Level(token, start, is_definition=start in defined))
             elif token in ")]}":
                 if levels:
                     level = levels.pop()
-                    brackets.append(Bracket(level.start, match.start(), len(levels)))
+                    end = match.start()
+                    brackets.append(Bracket(level.start, end, len(levels)))
+                    if level.is_definition and token == "]":
+                        # The parameters stand behind the type parameters.
+                        defined.add(end + 1)
             else:
                 handlers[token](match.start(), token)
 
@@ -240,11 +251,13 @@ class TokenReader:
         """Where the row begins in which a token outside all brackets stands."""
         skeleton = self._skeleton
         while True:
-            start = max(skeleton.rfind("\n", 0, offset), skeleton.rfind("\r", 0, offset)) + 1
+            start = skeleton.rfind("\n", 0, offset) + 1
+            if self._has_returns:
+                start = max(start, skeleton.rfind("\r", 0, offset) + 1)
             around = self._outer_bracket_at(start)
             if around is not None:
                 offset = around.start
-            elif start and skeleton[:start].rstrip("\r\n")[-1:] == "\\":
+            elif skeleton[max(start - 3, 0) : start].rstrip("\r\n").endswith("\\"):
                 offset = start - 1
             else:
                 return start
@@ -259,14 +272,6 @@ class TokenReader:
         return None
 
     # -- tokens ------------------------------------------------------------------------------
-
-    def _is_definition(self, start: int, token: str) -> bool:
-        """Whether a bracket holds the parameters of a function, or type parameters."""
-        row = self._row_start(start)
-        if token == "(":
-            return _FUNCTION.match(self._skeleton, row) is not None
-        head = _TYPE_PARAMETERS.match(self._skeleton, row)
-        return head is not None and head.end() == start
 
     def _lambda(self, start: int, token: str) -> None:
         skeleton, end = self._skeleton, start + len(token)
@@ -312,13 +317,21 @@ class TokenReader:
             self._note("annotation", start, start + 1)
 
     def _outer_colon(self, start: int) -> None:
-        word = _FIRST_WORD.match(self._skeleton, self._row_start(start))
-        if word is None or word[1] not in _BLOCK_WORDS:
+        if not self._opens_block(start):
             self._note("annotation", start, start + 1)
             return
         self.block_colons.append(start)
         side = BEFORE if self._skeleton[start - 1] in BLANKS else TIGHT
         self.sites.append(Site("block-colon", side, start, start + 1))
+
+    def _opens_block(self, start: int) -> bool:
+        """Whether a colon outside all brackets ends the head of a compound statement."""
+        skeleton = self._skeleton
+        if self.block_colons and not _LINE_BREAK.search(skeleton, self.block_colons[-1], start):
+            # Behind a head on the same line: an annotation.
+            return False
+        word = _FIRST_WORD.match(skeleton, self._row_start(start))
+        return word is not None and word[1] in _BLOCK_WORDS
 
     def _slice_colon(self, start: int) -> None:
         """A slice's colon is judged between two bounds only: beside a bracket there is no choice."""
@@ -337,6 +350,10 @@ class TokenReader:
 
     def _operator(self, start: int, token: str) -> None:
         end = start + len(token)
+        if self._skeleton[start - 1 : start] in ("e", "E") and _EXPONENT.search(
+            self._skeleton[max(start - _LONGEST_NUMBER, 0) : start]
+        ):
+            return
         if token in _CAN_BE_SIGNS and self._is_sign(start):
             if token in _SIGNS and end < self._length:
                 side = AFTER if self._skeleton[end] in BLANKS else TIGHT

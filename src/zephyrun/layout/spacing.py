@@ -6,25 +6,37 @@ Left alone are columns that line up with a neighbour's, and tables of literals l
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from typing import NamedTuple
 
 from zephyrun.layout.blank_lines import find_uneven_gaps
-from zephyrun.layout.comments import comment_gaps, comment_marks
+from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.departure import Departure, IsFenced, subject_at
 from zephyrun.layout.habits import PLACES, Habits
 from zephyrun.layout.page import BLANKS, Page
-from zephyrun.layout.sites import AFTER, BEFORE, EDGES, SPACED, TIGHT, Site, edge_sites
+from zephyrun.layout.sites import (
+    AFTER,
+    BEFORE,
+    BRACKET_PLACES,
+    EDGES,
+    SPACED,
+    TIGHT,
+    Site,
+    edge_sites,
+)
 from zephyrun.layout.tables import Tables
 from zephyrun.source import Edit
 
 # From so many lines on that depart alike, a file is one departure.
 _ALIKE = 5
 _SHOWN = 3
-_WIDE = re.compile(r"[ \t]{2,}(?=[^\s#\\])")
-_TRAILING = re.compile(r"[ \t]+(?=[\r\n]|\Z)")
+# Beginning with what is rare, these pass over the indentation of lines at the speed of a search.
+_WIDE = re.compile(r"  (?<=\S  )[ \t]*(?=[^\s#\\])|\t(?<=\S\t)[ \t]*(?=[^\s#\\])")
+_TRAILING = re.compile(r"[\r\n](?<=[ \t].)")
 _ONE_SPACE = " "
 _STRETCHED = "stretched"
+_FEWEST_CELLS = 2
+_TWO = 2
 
 
 class _Gap(NamedTuple):
@@ -40,7 +52,7 @@ def find_uneven_spacing(page: Page, habits: Habits, is_fenced: IsFenced) -> Iter
     """Lines that are spaced otherwise than the project spaces them. Where a file departs in one way
     throughout, that is one departure."""
     yield from find_uneven_gaps(page, habits, is_fenced)
-    gaps = list(_kept(page, _uneven_gaps(page, habits), is_fenced))
+    gaps = list(_kept(page, habits, is_fenced))
     if not gaps:
         return
     line_of = page.source.line_of
@@ -126,21 +138,25 @@ def _uneven_sites(page: Page, habits: Habits) -> Iterator[Site]:
         if wanted != site.side:
             yield site
     for edge in EDGES:
-        wanted = habits.get(edge.place, "")
-        if not wanted:
+        sides = {habits[place] for place in edge.places.values() if place in habits}
+        if sides - {edge.usual_side}:
+            for site in edge_sites(page.skeleton, edge, edge.usual_side):
+                if habits.get(site.place, site.side) != site.side:
+                    yield site
+        if not sides:
             continue
-        if wanted != edge.usual_side:
-            yield from edge_sites(page.skeleton, edge, edge.usual_side)
         for side, _ in edge.others:
-            # A space inside a bracket is on one of two sides, by which bracket it is.
-            if side != wanted and not (wanted == SPACED and edge.place.endswith("-brackets")):
-                yield from edge_sites(page.skeleton, edge, side)
+            for site in edge_sites(page.skeleton, edge, side):
+                wanted = habits.get(site.place, side)
+                # A space inside a bracket is on one of two sides, by which bracket it is.
+                if wanted != side and not (wanted == SPACED and site.place in BRACKET_PLACES):
+                    yield site
 
 
 def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
     """What to change beside a token so that it stands as the project has it."""
     skeleton = page.skeleton
-    if site.place.endswith("-brackets"):
+    if site.place in BRACKET_PLACES:
         opens = skeleton[site.start] in "([{"
         wants_before, wants_after = wanted != TIGHT and not opens, wanted != TIGHT and opens
         looks_before, looks_after = not opens, opens
@@ -156,6 +172,8 @@ def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
         end = site.end
         while skeleton[end] in BLANKS:
             end += 1
+        if skeleton[end] in "\\\r\n#":
+            return
         if (end > site.end) != wants_after:
             yield _Gap(site.place, site.end, end, _ONE_SPACE * wants_after)
 
@@ -164,86 +182,112 @@ def _stretched(page: Page) -> Iterator[_Gap]:
     """More than one space between two tokens of a line."""
     skeleton = page.skeleton
     for match in _WIDE.finditer(skeleton):
-        start = match.start()
-        if start and skeleton[start - 1] not in "\r\n\f":
-            yield _Gap(_STRETCHED, start, match.end(), _ONE_SPACE)
+        if match.end() - match.start() > 1 or skeleton[match.start()] == "\t":
+            yield _Gap(_STRETCHED, match.start(), match.end(), _ONE_SPACE)
 
 
 def _comment_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
     text = page.source.text
     wanted = habits.get("comment-gap", "")
     if wanted:
-        for gap in comment_gaps(page):
+        for start, end in page.comment_gaps:
             # More than two are a column of its own, to whatever it is meant to line up.
-            if gap.width < int(wanted) or (wanted == "1" and gap.width == 2):
-                yield _Gap("comment-gap", gap.start, gap.end, " " * int(wanted))
+            is_tab = end > start and text[start] == "\t"
+            if not is_tab and (end - start < int(wanted) or (wanted == "1" and end - start == _TWO)):
+                yield _Gap("comment-gap", start, end, " " * int(wanted))
     if habits.get("comment-mark", "") == AFTER:
         for start, side in comment_marks(page):
             if side == TIGHT:
                 yield _Gap("comment-mark", start + 1, start + 1, _ONE_SPACE)
     if habits.get("line-end", "") == TIGHT:
-        for match in _TRAILING.finditer(page.skeleton):
-            yield _Gap("line-end", match.start(), match.end(), "")
-        for start, end in page.marks.comments:
-            kept = text[start:end].rstrip(" \t")
-            if page.skeleton[start] == "#" and len(kept) < end - start:
-                yield _Gap("line-end", start + len(kept), end, "")
+        ends = [match.start() for match in _TRAILING.finditer(page.skeleton)]
+        if page.skeleton.endswith((" ", "\t")):
+            ends.append(len(page.skeleton))
+        for end in ends:
+            start = end
+            while start and page.skeleton[start - 1] in " \t":
+                start -= 1
+            yield _Gap("line-end", start, end, "")
+        for start, end in page.comments:
+            if text[end - 1] in " \t":
+                yield _Gap("line-end", start + len(text[start:end].rstrip(" \t")), end, "")
 
 
 # -- what is left alone ------------------------------------------------------------------------
 
 
-def _kept(page: Page, gaps: Iterable[_Gap], is_fenced: IsFenced) -> Iterator[_Gap]:
+def _kept(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[_Gap]:
     """The gaps but for those in columns, in tables, and on lines that people fenced off."""
     tables = Tables(page)
-    for gap in gaps:
+    # Where nobody lines cells up by hand, two that do so by chance are no column.
+    needed = _FEWEST_CELLS if habits.get("columns", "") == "plain" else 1
+    for gap in _uneven_gaps(page, habits):
         line = page.source.line_of(gap.start)
         if is_fenced(line):
             continue
         if gap.place not in ("line-end", "comment-mark"):
-            if tables.hold(gap.start) or _is_column(page, gap, line):
+            if tables.hold(gap.start) or _is_column(page, gap, line, needed):
                 continue
         yield gap
 
 
-def _is_column(page: Page, gap: _Gap, line: int) -> bool:
-    """Whether what stands behind wide spaces lines up with something on a line beside it."""
-    if gap.end - gap.start < 2 and gap.place != _STRETCHED:
-        # A single space, or none, can be part of a column that lines up with a wider one.
-        return _is_narrow_end_of_column(page, gap, line)
-    return any(_lines_up(page, gap.end, line, other) for other in _neighbours(page, line))
+def _is_column(page: Page, gap: _Gap, line: int, needed: int) -> bool:
+    """Whether what stands behind a gap lines up with its like on so many lines above and below.
 
-
-def _is_narrow_end_of_column(page: Page, gap: _Gap, line: int) -> bool:
+    It takes one wide gap to make a column, and cells of different lengths before it: single spaces, and
+    cells of one length, line up by themselves.
+    """
     if gap.end == gap.start:
         return False
-    return any(
-        _lines_up(page, gap.end, line, other, only_wide=True) for other in _neighbours(page, line)
-    )
-
-
-def _neighbours(page: Page, line: int) -> Iterator[int]:
-    """The next lines with code above and below; comments and blank lines between are passed over."""
-    n_lines = page.source.n_lines
+    own = _cell_at(page, gap.end, line)
+    column = gap.end - page.source.line_starts[line - 1]
+    n_alike = 0
+    is_real = False
     for step in (-1, 1):
-        other = line + step
-        while 1 <= other <= n_lines and (other in page.own_line_comments or page.is_blank(other)):
-            other += step
-        if 1 <= other <= n_lines:
-            yield other
+        other = _neighbour(page, line, step)
+        while own is not None and other and n_alike < needed:
+            there = _cell_at(page, page.source.line_starts[other - 1] + column, other)
+            if there is None or there.sign != own.sign:
+                break
+            n_alike += 1
+            is_real = is_real or (there.end != own.end and max(own.gap, there.gap) > 1)
+            other = _neighbour(page, other, step)
+    return n_alike >= needed and is_real
 
 
-def _lines_up(page: Page, offset: int, line: int, other: int, *, only_wide: bool = False) -> bool:
-    starts, skeleton = page.source.line_starts, page.skeleton
-    column = offset - starts[line - 1]
-    there = starts[other - 1] + column
-    if there >= page.line_end(other) or there < 1 or skeleton[there] in BLANKS:
-        return False
-    before = skeleton[there - 1]
-    if before not in BLANKS:
-        return False
+class _Cell(NamedTuple):
+    """What stands before a column on a line: the column at which it ends, the width of the gap behind
+    it, and the signs on both sides of the gap."""
+
+    end: int
+    gap: int
+    sign: tuple[str, str]
+
+
+def _cell_at(page: Page, offset: int, line: int) -> _Cell | None:
+    """The cell that ends before an offset; `None` where no token of the line begins there."""
+    start, skeleton = page.source.line_starts[line - 1], page.skeleton
+    if not start < offset < page.line_end(line) or skeleton[offset] in BLANKS:
+        return None
+    before = skeleton[start:offset]
+    kept = before.rstrip(BLANKS)
     # White space at the beginning of a line is no column.
-    if not skeleton[starts[other - 1] : there].strip(BLANKS):
-        return False
-    return not only_wide or skeleton[there - 2] in BLANKS
+    if not kept or kept == before:
+        return None
+    return _Cell(len(kept), len(before) - len(kept), (_sign(kept[-1]), _sign(skeleton[offset])))
 
+
+def _sign(character: str) -> str:
+    """What a character says about the token that it belongs to: itself, unless it is part of a name, a
+    number or a text, or a bracket around such."""
+    return "w" if character.isalnum() or character in "_\"'-([{)]}" else character
+
+
+def _neighbour(page: Page, line: int, step: int) -> int:
+    """The next line with code above (-1) or below (1), 0 where there is none; comments and blank lines
+    between are passed over."""
+    n_lines = page.source.n_lines
+    other = line + step
+    while 1 <= other <= n_lines and (other in page.own_line_comments or page.is_blank(other)):
+        other += step
+    return other if other <= n_lines else 0

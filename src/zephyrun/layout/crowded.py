@@ -1,0 +1,106 @@
+"""Expressions with many clauses on one line: comprehensions in comprehensions, conditions in conditions.
+
+They are broken over lines, each clause on its own, and not rewritten.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator
+from typing import NamedTuple
+
+from zephyrun.layout.crammed import MAY_NEST
+from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
+from zephyrun.layout.folding import flat_skeleton, hand_of
+from zephyrun.layout.habits import Habits
+from zephyrun.layout.page import BLANKS, Page, Row
+from zephyrun.layout.widths import display_width
+from zephyrun.source import Edit
+
+_CLAUSE = re.compile(r"\b(?:async[ \t]+for|(?<!async )for|if)\b")
+_ELSE = re.compile(r"\belse\b(?![ \t]*:)")
+_FEWEST_CLAUSES, _FEWEST_LOOPS, _SHORTEST_CROWD = 4, 2, 50
+_FEWEST_BRANCHES = 2
+
+
+class Fold(NamedTuple):
+    """A bracket from `start` to `end`, and the offsets inside before which a line is to break."""
+
+    start: int
+    end: int
+    breaks: tuple[int, ...]
+
+
+def find_crowded_expressions(
+    page: Page, habits: Habits, cut_rows: Collection[int], is_fenced: IsFenced
+) -> Iterator[Departure]:
+    """Expressions that nest on one line, but for those on rows that are to be cut anyway."""
+    for fold in _folds(page):
+        index = page.row_at(fold.start)
+        row = page.rows[index]
+        if index in cut_rows or any(map(is_fenced, page.lines_of(row))):
+            continue
+        yield Departure(
+            "crammed-line",
+            subject_at(page, row.first),
+            fold.start,
+            fold.end,
+            f"One line holds an expression of {len(fold.breaks) + 1} parts that nest.",
+            _broken(page, row, fold, habits),
+        )
+
+
+def _folds(page: Page) -> Iterator[Fold]:
+    skeleton = page.skeleton
+    for bracket in page.brackets:
+        inside = skeleton[bracket.start + 1 : bracket.end]
+        if "\n" in inside or "\r" in inside or not MAY_NEST.search(inside):
+            continue
+        breaks = _breaks(flat_skeleton(inside))
+        if breaks:
+            yield Fold(bracket.start, bracket.end, tuple(bracket.start + 1 + each for each in breaks))
+
+
+def _breaks(flat: str) -> list[int]:
+    """Where an expression is to be broken, [] where it is simple enough."""
+    loop = re.search(r"\bfor\b", flat)
+    if loop is None:
+        branches = [match.start() for match in _ELSE.finditer(flat)]
+        is_crowd = len(branches) >= _FEWEST_BRANCHES and "," not in flat and "lambda" not in flat
+        return branches if is_crowd else []
+    # `async for` breaks before its first word.
+    first = loop.start() - len("async ")
+    clauses = [match.start() for match in _CLAUSE.finditer(flat) if match.start() >= first]
+    n_loops = sum(flat.startswith(("for", "async"), each) for each in clauses)
+    is_crowd = len(clauses) >= _FEWEST_CLAUSES and n_loops >= _FEWEST_LOOPS
+    return clauses if is_crowd and len(flat) >= _SHORTEST_CROWD else []
+
+
+def _broken(page: Page, row: Row, fold: Fold, habits: Habits) -> tuple[Edit, ...]:
+    """The edits that put each part of a crowded expression on a line of its own; none where the row
+    runs over several lines already."""
+    hand = hand_of(habits, 0)
+    indent = page.skeleton[row.start : row.first]
+    if hand is None or len(page.lines_of(row)) > 1 or "\f" in indent:
+        return ()
+    text, line_end = page.source.text, line_end_of(page.source.text)
+    edits: list[Edit] = []
+    if hand.is_hanging:
+        inner = indent + hand.unit
+        edits.append(_break(text, fold.start + 1, line_end + inner))
+    else:
+        inner = " " * display_width(text[row.start : fold.start + 1])
+    edits += [_break(text, offset, line_end + inner) for offset in fold.breaks]
+    if hand.is_hanging and hand.closes_alone:
+        edits.append(_break(text, fold.end, line_end + indent))
+    return tuple(edits)
+
+
+def _break(text: str, offset: int, instead: str) -> Edit:
+    """Put a line break where an offset is, in place of the spaces around it."""
+    start, end = offset, offset
+    while text[start - 1] in BLANKS:
+        start -= 1
+    while text[end] in BLANKS:
+        end += 1
+    return Edit(start, end, instead)
