@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 import subprocess
 import sys
@@ -62,3 +63,8 @@ def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.Comp
         assert done.returncode == code, (done.returncode, done.stdout, done.stderr)
     assert "Traceback" not in done.stderr
     return done
+
+
+def document(*words, cwd, code=0):
+    """The one JSON document that a command prints."""
+    return json.loads(zephyrun(*words, "--format", "json", cwd=cwd, code=code).stdout)

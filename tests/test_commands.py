@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.helpers import PROJECT, zephyrun
+from tests.helpers import PROJECT, document, zephyrun
 
 LOG = """\
 # the hive log
@@ -33,11 +33,6 @@ def project(tmp_path):
     (tmp_path / "hive/__init__.py").touch()
     (tmp_path / "hive/log.py").write_text(LOG)
     return tmp_path
-
-
-def document(*words, cwd, code=0):
-    """The one JSON document that a command prints."""
-    return json.loads(zephyrun(*words, "--format", "json", cwd=cwd, code=code).stdout)
 
 
 def fits(value, shape):

@@ -6,17 +6,12 @@ import subprocess
 
 import pytest
 
-from tests.helpers import zephyrun
+from tests.helpers import document, zephyrun
 from zephyrun.errors import UserError
 from zephyrun.project.left_out import reason_to_leave_out
 from zephyrun.project.settings import Settings, read_settings
 
 CODE = "def season(hive):\n    w = hive.weight\n    return w\n"
-
-
-def document(*words, cwd, code=0):
-    """The one JSON document that a command prints."""
-    return json.loads(zephyrun(*words, "--format", "json", cwd=cwd, code=code).stdout)
 
 
 LEFT_OUT = {

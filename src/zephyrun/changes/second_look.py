@@ -54,6 +54,9 @@ def look_again(history: History, habits: Habits) -> tuple[Step, ...]:
     _, _, original, earlier, data, settled = history
     before, now = _version(original), _version(data)
     found = list(_slips(_version(earlier), now)) if earlier != data else []
+    if found:
+        # First of all: what has slipped departs from habits as well, until it is back in line.
+        return tuple(_step(history, number, now, each) for number, each in enumerate(found, 1))
     blocks = _touched(before, now)
     for kind in FINDERS:
         crooked = [each for each in now.departures(habits, kind) if each.departure.edits]

@@ -82,7 +82,8 @@ def _is_column(page: Page, index: int, colon: int) -> bool:
             other = page.skeleton.find(":", row.first, row.end - 1)
             if other >= 0:
                 gap_there = _gap_behind(page, other)
-                if gap_there[1] == gap[1] and max(gap_there[0], gap[0]) > 1:
+                # Heads of one length line their bodies up by themselves.
+                if gap_there[1] == gap[1] and gap_there[0] != gap[0]:
                     return True
     return False
 

@@ -261,7 +261,7 @@ def _hanging(
     closing = [indent + tail.code] if hand.closes_alone else []
     if closing and not _fits(closing[0], hand):
         return None
-    is_list = len(elements) > 1 or inside.skeleton.rstrip(BLANKS).endswith(",")
+    is_list = len(elements) > 1
     on_one_line = inner + inside.code + ("" if closing else tail.code)
     if _fits(on_one_line, hand) and not inside.code.endswith(","):
         return [first, on_one_line, *closing]
@@ -338,16 +338,21 @@ def _each_folded(
 def _elements(inside: Piece) -> list[Piece]:
     """What commas part in a bracket; a comma behind the last one is left out."""
     flat = flat_skeleton(inside.skeleton)
-    if "lambda" in flat:
-        # Its parameters are parted by commas as well.
-        return [inside] if not inside.code.endswith(",") else [inside.cut(0, -1)]
+    if "lambda" in flat or _CLAUSE.search(flat):
+        # Their parameters and targets are parted by commas as well.
+        return [inside]
     cuts = [offset for offset, character in enumerate(flat) if character == ","]
     bounds = [-1, *cuts, len(flat)]
     elements = [
         inside.cut(start + 1, end).stripped()
         for start, end in zip(bounds, bounds[1:], strict=False)
     ]
-    return elements if elements[-1].code else elements[:-1]
+    if not elements[-1].code:
+        elements.pop()
+    if len(elements) == 1:
+        # A comma behind a single element may make it a tuple.
+        return [inside]
+    return elements
 
 
 def _with_commas(elements: Sequence[Piece], head: Piece, hand: Hand, closes_alone: bool) -> list[Piece]:
@@ -356,7 +361,7 @@ def _with_commas(elements: Sequence[Piece], head: Piece, hand: Hand, closes_alon
     comma = plain(",")
     written = [each + comma for each in elements]
     may_trail = elements[-1].code != "*" and not _is_subscript(head.skeleton, len(head.code) - 1)
-    if len(elements) == 1 or not (closes_alone and hand.with_trailing_comma and may_trail):
+    if not (closes_alone and hand.with_trailing_comma and may_trail):
         written[-1] = elements[-1]
     return written
 

@@ -157,15 +157,15 @@ def _reindent(
         index: base + unit * depth for index, depth in zip(region, depths, strict=True)
     }
     for index, new in indents.items():
-        yield from _move_row(page, page.rows[index], new)
-    yield from _move_comments(page, region, indents)
+        yield from _move_row(page, page.rows[index], new, unit)
+    yield from _move_comments(page, region, indents, unit)
 
 
-def _move_row(page: Page, row: Row, new: str) -> Iterator[Edit]:
+def _move_row(page: Page, row: Row, new: str, unit: str) -> Iterator[Edit]:
     old = page.indent(row)
     if old != new:
         yield Edit(row.first - len(old), row.first, new)
-        yield from map(partial(_moved_line, page, old=old, new=new), _further_lines(page, row))
+        yield from map(partial(_moved_line, page, old=old, new=new, unit=unit), _further_lines(page, row))
 
 
 def _further_lines(page: Page, row: Row) -> Iterator[int]:
@@ -177,7 +177,7 @@ def _further_lines(page: Page, row: Row) -> Iterator[int]:
             yield line
 
 
-def _moved_line(page: Page, line: int, old: str, new: str) -> Edit:
+def _moved_line(page: Page, line: int, old: str, new: str, unit: str) -> Edit:
     """The edit that moves a line along with the row whose indentation changes from old to new."""
     start = page.source.line_starts[line - 1]
     text = page.source.text[start : page.line_end(line)]
@@ -185,13 +185,18 @@ def _moved_line(page: Page, line: int, old: str, new: str) -> Edit:
     behind = indent[len(old) :]
     if indent.startswith(old) and "\t" not in behind:
         moved = new + behind
+    elif indent.startswith(old) and not behind.strip("\t"):
+        # Whole steps further in.
+        moved = new + unit * len(behind)
     else:
         width = display_width(indent) - display_width(old) + display_width(new)
         moved = new + " " * (width - display_width(new)) if width >= display_width(new) else " " * width
     return Edit(start, start + len(indent), moved)
 
 
-def _move_comments(page: Page, region: range, indents: dict[int, str]) -> Iterator[Edit]:
+def _move_comments(
+    page: Page, region: range, indents: dict[int, str], unit: str
+) -> Iterator[Edit]:
     """Comments on lines of their own go along with the nearest row that stands where they do."""
     rows, starts = page.rows, page.source.line_starts
     first = rows[region[0] - 1].end if region.start else 0
@@ -210,7 +215,7 @@ def _move_comments(page: Page, region: range, indents: dict[int, str]) -> Iterat
         if home is not None:
             old, new = page.indent(rows[home]), indents[home]
             if old != new:
-                yield _moved_line(page, line, old, new)
+                yield _moved_line(page, line, old, new, unit)
 
 
 def _row_beside(page: Page, below: int, region: range, width: int) -> int | None:

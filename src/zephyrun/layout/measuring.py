@@ -16,7 +16,7 @@ from zephyrun.layout.page import BLANKS, Page
 from zephyrun.layout.sites import AFTER, EDGES, TIGHT, edge_sites
 from zephyrun.layout.widths import display_width
 
-_TRAILING = re.compile(r"[\r\n](?<=[ \t].)")
+_TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
 _MANY_BLANK = 3
 _MANY_SPACES = 2
 _SHORT_TEXT = re.compile(r"(?i:[rbfu]{0,2})(['\"])(?!\1\1)([^'\"\\\r\n]+)\1\Z")

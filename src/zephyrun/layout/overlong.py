@@ -79,10 +79,16 @@ def _shortened(page: Page, row: Row, line: int, hand: Hand) -> tuple[Edit, ...]:
         return (Edit(start, start, above), Edit(code_end, end, "")) if above else ()
     if not _is_whole(piece.skeleton) or (start == row.start and page.lines_of(row)[-1] != line):
         return ()
+    if start != row.start and not _is_inside_brackets(page, start):
+        return ()
     lines = folded(piece, indent, hand, is_statement=start == row.start)
     if lines is None:
         return ()
     return (Edit(start, end, above + line_end.join(lines)),)
+
+
+def _is_inside_brackets(page: Page, offset: int) -> bool:
+    return any(each.start < offset <= each.end for each in page.brackets)
 
 
 def _begins_element(page: Page, start: int) -> bool:

@@ -27,6 +27,9 @@ BLANKS = " \t\f"
 _BLOT_TEXT, _BLOT_COMMENT = '"', "#"
 # A line with code on it: its white space, and what comes behind.
 _BLANK_LINE = re.compile(r"^[ \t\f]*$", re.MULTILINE)
+# The same for texts whose lines do not end in `\n` alone.
+_ANY_CODE_LINE = re.compile(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))([ \t\f]*)[^\s#][^\r\n]*")
+_ANY_BLANK_LINE = re.compile(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))[ \t\f]*(?=[\r\n]|\Z)")
 _CODE_LINE = re.compile(r"^([ \t\f]*)[^\s#][^\r\n]*", re.MULTILINE)
 
 
@@ -66,7 +69,8 @@ class Page:
         start = first = last = 0
         goes_on_until = -1
         is_joined = True
-        for match in _CODE_LINE.finditer(skeleton):
+        pattern = _ANY_CODE_LINE if "\r" in skeleton else _CODE_LINE
+        for match in pattern.finditer(skeleton):
             begin, end = match.span()
             if not is_joined and begin > goes_on_until:
                 rows.append(_new_row(Row, (start, first, _code_end(skeleton, start, last))))
@@ -122,7 +126,8 @@ class Page:
     @cached_property
     def _sorted_blank_lines(self) -> list[int]:
         line_of = self.source.line_of
-        return [line_of(match.start()) for match in _BLANK_LINE.finditer(self.skeleton)]
+        pattern = _ANY_BLANK_LINE if "\r" in self.skeleton else _BLANK_LINE
+        return [line_of(match.start()) for match in pattern.finditer(self.skeleton)]
 
     @cached_property
     def _blank_lines(self) -> frozenset[int]:

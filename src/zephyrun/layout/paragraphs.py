@@ -52,6 +52,8 @@ def find_walls(page: Page, facts: FileFacts, is_fenced: IsFenced) -> Iterator[De
         if any(map(is_fenced, range(run[0].top, run[-1].last + 1))):
             continue
         cuts = _best_cuts(run)
+        if not cuts:
+            continue
         n_lines = run[-1].last - run[0].top + 1
         start = run[0].statement.start
         yield Departure(

@@ -114,11 +114,12 @@ def _column(page: Page, offset: int) -> int:
 
 class _Cell(NamedTuple):
     """What stands between spaces on a line: where it begins and ends, counted from the line's start,
-    and how many spaces stand before it."""
+    how many spaces stand before it, and its first character ("w" for those of words and texts)."""
 
     start: int
     end: int
     gap: int
+    sign: str
 
 
 def _neighbours(
@@ -181,7 +182,9 @@ def _cells(page: Page, line: int) -> list[_Cell]:
     cells: list[_Cell] = []
     end = 0
     for match in _CELL.finditer(text):
-        cells.append(_Cell(match.start(), match.end(), match.start() - end))
+        first = text[match.start()]
+        sign = "w" if first.isalnum() or first in "_\"([{" else first
+        cells.append(_Cell(match.start(), match.end(), match.start() - end, sign))
         end = match.end()
     return cells
 
@@ -189,11 +192,11 @@ def _cells(page: Page, line: int) -> list[_Cell]:
 def _columns(lines: Sequence[list[_Cell]], alike: Sequence[bool]) -> list[list[tuple[int, int]]]:
     """The columns of a run of lines, from the left: for each the lines and cells that lined up. There
     must be a wide gap in one of them: single spaces line up by chance."""
-    by_start: dict[int, list[tuple[int, int]]] = {}
+    by_start: dict[tuple[int, str], list[tuple[int, int]]] = {}
     for number, cells in enumerate(lines):
         if alike[number]:
             for index, cell in enumerate(cells[1:], 1):
-                by_start.setdefault(cell.start, []).append((number, index))
+                by_start.setdefault((cell.start, cell.sign), []).append((number, index))
     columns: list[list[tuple[int, int]]] = []
     for _, members in sorted(by_start.items()):
         for run in _unbroken(members):

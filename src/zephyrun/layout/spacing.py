@@ -32,10 +32,11 @@ _ALIKE = 5
 _SHOWN = 3
 # Beginning with what is rare, these pass over the indentation of lines at the speed of a search.
 _WIDE = re.compile(r"  (?<=\S  )[ \t]*(?=[^\s#\\])|\t(?<=\S\t)[ \t]*(?=[^\s#\\])")
-_TRAILING = re.compile(r"[\r\n](?<=[ \t].)")
+_TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
 _ONE_SPACE = " "
 _STRETCHED = "stretched"
 _FEWEST_CELLS = 2
+_WIDE_GAP = 2
 _TWO = 2
 
 
@@ -237,8 +238,6 @@ def _is_column(page: Page, gap: _Gap, line: int, needed: int) -> bool:
     It takes one wide gap to make a column, and cells of different lengths before it: single spaces, and
     cells of one length, line up by themselves.
     """
-    if gap.end == gap.start:
-        return False
     own = _cell_at(page, gap.end, line)
     column = gap.end - page.source.line_starts[line - 1]
     n_alike = 0
@@ -252,7 +251,22 @@ def _is_column(page: Page, gap: _Gap, line: int, needed: int) -> bool:
             n_alike += 1
             is_real = is_real or (there.end != own.end and max(own.gap, there.gap) > 1)
             other = _neighbour(page, other, step)
-    return n_alike >= needed and is_real
+    if n_alike >= needed and is_real:
+        return True
+    if needed > 1 or own is None or own.gap < _WIDE_GAP:
+        return False
+    # Near a column, a gap that misses it belongs to the table as well.
+    others = (_neighbour(page, line, step) for step in (-1, 1))
+    return any(_has_wide_gap(page, other, own.sign) for other in others if other)
+
+
+def _has_wide_gap(page: Page, line: int, sign: tuple[str, str]) -> bool:
+    """Whether a line has a wide gap between such signs."""
+    start, end = page.source.line_starts[line - 1], page.line_end(line)
+    return any(
+        (_sign(page.skeleton[match.start() - 1]), _sign(page.skeleton[match.end()])) == sign
+        for match in _WIDE.finditer(page.skeleton, start, end)
+    )
 
 
 class _Cell(NamedTuple):
@@ -272,7 +286,7 @@ def _cell_at(page: Page, offset: int, line: int) -> _Cell | None:
     before = skeleton[start:offset]
     kept = before.rstrip(BLANKS)
     # White space at the beginning of a line is no column.
-    if not kept or kept == before:
+    if not kept:
         return None
     return _Cell(len(kept), len(before) - len(kept), (_sign(kept[-1]), _sign(skeleton[offset])))
 

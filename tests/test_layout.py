@@ -1,0 +1,399 @@
+"""Layout: what departs from a project's habits is found and mended, and nothing else is touched."""
+
+import ast
+import random
+import re
+import sys
+import tokenize
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from tests.helpers import PROJECT, STDLIB, document, zephyrun
+from zephyrun.changes.stages import carry_out
+from zephyrun.findings import KINDS, survey_source
+from zephyrun.languages.python import parse
+from zephyrun.layout.habits import CONVENTIONS, PLACES, decide, sides_of
+from zephyrun.layout.measuring import measure
+from zephyrun.layout.page import Page
+from zephyrun.layout.widths import display_width
+from zephyrun.plan import steps_from_findings
+from zephyrun.proof.remains import Surroundings
+
+LAYOUT = [name for name, kind in KINDS.items() if kind.family == "layout"]
+
+
+def settled(code, habits=CONVENTIONS, kinds=LAYOUT):
+    """Code as it is when all layout steps have been carried out and proved; none may be refused."""
+    data = code if isinstance(code, bytes) else code.encode()
+    around = Surroundings("hive")
+    findings = survey_source("hive.py", data, around, kinds, habits).findings
+    outcome = carry_out(data, steps_from_findings(findings), around, habits)
+    assert not outcome.refused
+    return outcome.data if isinstance(code, bytes) else outcome.data.decode()
+
+
+def measured(*codes):
+    """The habits of some modules."""
+    counts = {}
+    for code in codes:
+        file = parse(code.encode())
+        for key, count in measure(Page(file.source, file.marks))[0].items():
+            counts[key] = counts.get(key, 0) + count
+    return decide(counts)
+
+
+SPACING = {
+    "assignment": ("w=1\n", "w = 1\n"),
+    "one side": ("w= 1\nw +=1\n", "w = 1\nw += 1\n"),
+    "walrus": ("if (w:=weigh()): pass\n", "if (w := weigh()):\n    pass\n"),
+    "comparison": ("w = a==b and a <c\n", "w = a == b and a < c\n"),
+    "sum and sign": ("w = a+b - -c*-d\n", "w = a + b - -c * -d\n"),
+    "signs": ("f(- a, *b, ** c)\nw = 1e-6 if - a else +b\n", "f(-a, *b, ** c)\nw = 1e-6 if -a else +b\n"),
+    "power and index": ("w = a**2 + b[i+1] + b[i :j]\n", "w = a**2 + b[i+1] + b[i :j]\n"),
+    "commas": ("f(a,b , c ,d)\nw = (a, )\n", "f(a, b, c, d)\nw = (a, )\n"),
+    "brackets": ("f( a )\nw = [ a, { b: c } ]\n", "f(a)\nw = [a, {b: c}]\n"),
+    "empty brackets": ("f( )\nw = [ ]\n", "f( )\nw = [ ]\n"),
+    "calls": ("f (a)\nw [0] (b)\nprint (c)\nassert (a)\nw = not (a) in (b)\n",
+              "f(a)\nw[0](b)\nprint(c)\nassert (a)\nw = not (a) in (b)\n"),
+    "keywords": ("f(a = 1, b= 2)\n", "f(a=1, b=2)\n"),
+    "defaults": ("def f(a = 1, b:int=2, *, c : int = 3)->int: ...\n",
+                 "def f(a=1, b: int = 2, *, c: int = 3) -> int: ...\n"),
+    "annotated default behind a subscript": ("def f(a: dict[b, c]=1): ...\n", "def f(a: dict[b, c] = 1): ...\n"),
+    "bare marks": ("def f(a, /, b, *, c): ...\n", "def f(a, /, b, *, c): ...\n"),
+    "lambda": ("w = lambda a = 1 :a\n", "w = lambda a=1: a\n"),
+    "dictionary": ("w = {a :b, c:d}\n", "w = {a: b, c: d}\n"),
+    "block colon": ("if a :\n    b = {c: d}\n", "if a:\n    b = {c: d}\n"),
+    "annotation of a variable": ("w:int = 1\ntype = w[:2]\n", "w: int = 1\ntype = w[:2]\n"),
+    "stretched": ("w  =  a   + b\nimport  a\n", "w = a + b\nimport a\n"),
+    "comments": ("w = 1 # kg\nv = 2\t# tab\n#weight of it\n#w = 1\n", "w = 1  # kg\nv = 2\t# tab\n# weight of it\n#w = 1\n"),
+    "line ends": ("w = 1  \n  \nv = 2  # kg \n", "w = 1\n\nv = 2  # kg\n"),
+    "no last line end": ("w=1  ", "w = 1"),
+    "operator at a line end": ("w = (a +\n     b\n     +c)\n", "w = (a +\n     b\n     +c)\n"),
+    "backslash": ("w = a \\\n    + b*c\nassert a, \\\n    b\n", "w = a \\\n    + b * c\nassert a, \\\n    b\n"),
+    "matrix product": ("w = a@b\n@f\ndef g(): ...\n", "w = a @ b\n@f\ndef g(): ...\n"),
+    "decorator": ("@ f\ndef g(): ...\n", "@ f\ndef g(): ...\n"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("before", "after"), SPACING.values(), ids=SPACING)
+def test_spaces_as_the_community_leaves_them(before, after):
+    """Every place, one side and both; where the community has no habit nothing is touched."""
+    kinds = ["crammed-line", "uneven-spacing"]
+    habits = {key: side for key, side in CONVENTIONS.items() if not key.startswith("blank")}
+    once = settled(before, habits, kinds)
+    assert settled(once, habits, kinds) == after
+    assert settled(after, habits, kinds) == after
+
+
+LEFT_ALONE = {
+    "columns": "weight      = 1\ntemperature = 2\n",
+    "columns of comments": "w = 1      # kg\nlonger = 2 # °C\n",
+    "columns that one line misses": "ab  = 1  # a\nc   = 2  # b\nlong= 3  # c\n",
+    "dictionary columns": "w = {\n    'a':   a,\n    'bcd': b,\n}\n",
+    "table": "w = [\n    [1,2,  3],\n    [4,5,  6],\n]\n",
+    "texts": "w = 'a=b ,c' f'{a+b}{c!r:>{d}}' \"\"\"\n  d=e\n\"\"\"\n",
+    "comments": "#w=1\n#!x\n#: doc\n#------\n## a=b\n",
+    "fenced line": "w=1  # zephyrun: leave\n",
+    "fenced file": "# zephyrun: leave file\nw=1\nif w: v=2\n",
+    "fenced block": "# zephyrun: leave from here\nw=1; v=2\n# zephyrun: leave to here\n",
+    "instructions": f"w = weigh(hive, {'a' * 50}, {'b' * 30})  # type: ignore[call]\n",
+    "texts that are too long": f"w = '{'long ' * 20}'\n# {'long ' * 20}end\n",
+    "overloads": "class Hive:\n    def a(self): ...\n    def b(self): ...\n",
+    "stubs": "class A(Error): pass\nclass B(Error): pass\n",
+    "one-line table": "if a:     w = 1\nelif bcd: w = 2\n",
+    "continued": "w = weigh(\n  hive,\n        scale,\n)\n",
+}
+
+
+@pytest.mark.parametrize("code", LEFT_ALONE.values(), ids=LEFT_ALONE)
+def test_what_is_laid_out_by_hand_is_left_alone(code):
+    """Columns, tables, texts, drawings, fences, and what speaks to other programs."""
+    assert settled(code) == code
+
+
+RESTS = {
+    "crammed statements": ("import a; import b\nw = 1; v = 2;\n", "import a\nimport b\nw = 1\nv = 2\n"),
+    "crammed block": ("if a: b = 1; c()  # why\nelif d: e()\nelse: f()\n",
+                      "if a:\n    b = 1\n    c()  # why\nelif d:\n    e()\nelse:\n    f()\n"),
+    "crammed try": ("try: a()\nexcept (B, C): d()\nfinally: e()\n",
+                    "try:\n    a()\nexcept (B, C):\n    d()\nfinally:\n    e()\n"),
+    "crammed inside": ("def f():\n    while a: b()\n    with c as d: return {e: f for e in d}\n",
+                       "def f():\n    while a:\n        b()\n    with c as d:\n        return {e: f for e in d}\n"),
+    "crammed class": ("class A: x: int = 1\n", "class A:\n    x: int = 1\n"),
+    "crowded comprehension": (
+        "w = [frame.weight for hive in hives for frame in hive.frames if frame.full if hive.open]\n",
+        "w = [\n    frame.weight\n    for hive in hives\n    for frame in hive.frames\n    if frame.full\n    if hive.open\n]\n"),
+    "nested condition": ("w = f(a if b else c if d else e)\n", "w = f(\n    a if b\n    else c if d\n    else e\n)\n"),
+    "ragged file": ("def f():\n  if a:\n    return g(b,\n             c)\n  # why\n  return 1\n",
+                    "def f():\n    if a:\n        return g(b,\n                 c)\n    # why\n    return 1\n"),
+    "ragged block": ("def f():\n    if a:\n      b()\n      if c:\n        d()\n    return 1\n",
+                     "def f():\n    if a:\n        b()\n        if c:\n            d()\n    return 1\n"),
+    "tabs": ("def f():\n\tif a:\n\t\treturn '''\n\tb'''\n\treturn [\n\t\t1,\n\t]\n",
+             "def f():\n    if a:\n        return '''\n\tb'''\n    return [\n        1,\n    ]\n"),
+    "tabs that disagree": ("if a:\n        if b:\n        \tc()\n        d()\n",
+                           "if a:\n    if b:\n        c()\n    d()\n"),
+    "definitions": ("import a\ndef f():\n    return 1\nw = 2\n\n\n\nclass A:\n    def g(self):\n        return 1\n    # why\n    @b\n    def h(self):\n        return 2\n",
+                    "import a\n\n\ndef f():\n    return 1\n\n\nw = 2\n\n\nclass A:\n    def g(self):\n        return 1\n\n    # why\n    @b\n    def h(self):\n        return 2\n"),
+    "heading above a definition": ("a = 1\n\n# A part\n\ndef f():\n    return 1\n", "a = 1\n\n# A part\n\ndef f():\n    return 1\n"),
+    "comment that is in the way": (f"    w = weigh(hive)  # {'why ' * 16}\n".replace("    ", "if a:\n    ", 1),
+                                   f"if a:\n    # {'why ' * 15}why\n    w = weigh(hive)\n"),
+    "overlong call": (f"weigh({'a' * 40}, {'b' * 40}, key=1)\n", f"weigh(\n    {'a' * 40},\n    {'b' * 40},\n    key=1,\n)\n"),
+    "overlong condition": (f"if {'a' * 40} and {'b' * 30} or c:\n    d()\n",
+                           f"if (\n    {'a' * 40} and {'b' * 30}\n    or c\n):\n    d()\n"),
+    "overlong import": (f"from hive import {'a' * 40}, {'b' * 30}\n", f"from hive import (\n    {'a' * 40}, {'b' * 30}\n)\n"),
+    "overlong text": (f"raise E('{'a' * 40}' f'{{b}}{'c' * 30}')\n", f"raise E(\n    '{'a' * 40}'\n    f'{{b}}{'c' * 30}'\n)\n"),
+    "wide characters": (f"weigh('{'蜂' * 30}', {'b' * 10})\n", f"weigh(\n    '{'蜂' * 30}', {'b' * 10}\n)\n"),
+    "combining marks": (f"w = weigh('{'é' * 30}', b)\n", f"w = weigh('{'é' * 30}', b)\n"),
+    "match": ("match a :\n  case [b,c] if b==c: d()\n  case _:\n    e()\n",
+              "match a:\n    case [b, c] if b == c:\n        d()\n    case _:\n        e()\n"),
+    "async": ("async def f():\n  async with a: await b()\n", "async def f():\n    async with a:\n        await b()\n"),
+    "form feed": ("a=1\n\f\nb=2\n", "a = 1\n\f\nb = 2\n"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("before", "after"), RESTS.values(), ids=RESTS)
+def test_lines_and_blocks(before, after):
+    """Splitting, moving in, folding, parting; what goes on below a line goes along with it."""
+    once = settled(before)
+    assert settled(once) == after
+    assert settled(after) == after
+
+
+@pytest.mark.skipif(sys.version_info < (3, 12), reason="syntax of Python 3.12")
+def test_type_parameters():
+    """Bounds are spaced as annotations are, and slices are not."""
+    code = "type  Pair[T:int] = tuple[T,T]\ndef f[T:int](a:T=1)->T: ...\n"
+    assert settled(code, kinds=["uneven-spacing"]) == (
+        "type Pair[T: int] = tuple[T, T]\n\n\ndef f[T: int](a: T = 1) -> T: ...\n"
+    )
+
+
+def test_a_wall_parts_where_names_no_longer_lead_over():
+    """Set up, loop, result; what feeds the loop stays with it."""
+    lines = [f"    total_{n} = weigh(hive, {n})" for n in range(8)]
+    lines += ["    heaviest = 0", "    for frame in hive.frames:", *[f"        heaviest = note(frame, {n}, heaviest)" for n in range(12)]]
+    lines += ["    lightest = 0", *[f"    lightest += total_{n}" for n in range(8)], "    return lightest"]
+    code = "def season(hive):\n" + "\n".join(lines) + "\n"
+    paragraphs = settled(code).split("\n\n")
+    assert [part.splitlines()[0].strip() for part in paragraphs][1:] == ["heaviest = 0", "lightest = 0"]
+
+
+# -- properties --------------------------------------------------------------------------------
+
+
+REAL = [*sorted((PROJECT / "src").rglob("*.py")), *(STDLIB / f"{name}.py" for name in (
+    "optparse", "textwrap", "difflib", "tarfile", "pickle", "telnetlib" if (STDLIB / "telnetlib.py").exists() else "stat",
+    "imaplib", "turtle", "bdb", "dataclasses",
+))]  # fmt: skip
+HANDS = {
+    "as the community": CONVENTIONS,
+    "narrow": {**CONVENTIONS, "line-width": "60"},
+    "aligned": {**CONVENTIONS, "continuation": "aligned", "closing-bracket": "last-line", "line-width": "72"},
+    "filled": {**CONVENTIONS, "elements": "filled", "closing-bracket": "last-line", "indentation": "2"},
+    "tabs": {**CONVENTIONS, "indentation": "tab", "keyword": "spaced", "round-brackets": "spaced"},
+    "tight": {**CONVENTIONS, "assignment": "tight", "comma": "tight", "operator-break": "after", "comparison": "tight"},
+}  # fmt: skip
+
+
+def check(data, habits):
+    """Settling keeps the tree, is done after a second look, and touches nothing then."""
+    once = settled(data, habits)
+    assert ast.dump(ast.parse(once)) == ast.dump(ast.parse(data))
+    done = settled(once, habits)
+    for _ in range(2):
+        if settled(done, habits) == done:
+            return
+        done = settled(done, habits)
+    raise AssertionError("layout is never settled")
+
+
+@pytest.mark.parametrize("hand", HANDS.values(), ids=HANDS)
+def test_real_modules_keep_their_trees_and_come_to_rest(hand):
+    """Whatever the project's hand: equal trees, proved, and nothing left to do."""
+    dice = random.Random(len(hand["line-width"]) + len(hand))
+    for path in dice.sample(REAL, 10):
+        check(path.read_bytes(), hand)
+
+
+@pytest.mark.parametrize("change", [
+    lambda data: data.replace(b"\n", b"\r\n"),
+    lambda data: b"\xef\xbb\xbf" + data,
+    lambda data: data.rstrip(b"\n"),
+    lambda data: re.sub(rb"(?m)^((?:    )+)(?=\w)", lambda match: b"\t" * (len(match[1]) // 4), data),
+], ids=["CRLF", "BOM", "no last line end", "tabs"])  # fmt: skip
+def test_real_modules_in_other_guises(change):
+    """Line ends, marks and tabs are kept where nothing is wrong with them."""
+    for name in ("textwrap", "bdb", "dataclasses"):
+        data = change((STDLIB / f"{name}.py").read_bytes())
+        try:
+            ast.parse(data)
+        except SyntaxError:
+            continue
+        once = settled(data)
+        check(data, CONVENTIONS)
+        assert (b"\r\n" in once) == (b"\r\n" in data) and once.startswith(b"\xef\xbb\xbf") == data.startswith(b"\xef\xbb\xbf")
+        assert not re.search(rb"(?<!\r)\n", once) or b"\r\n" not in data
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.integers(0, 10**9))
+def test_modules_damaged_at_random(seed):
+    """Spaces added and taken away anywhere the language allows: the tree stays, and it comes to rest."""
+    dice = random.Random(seed)
+    text = dice.choice(REAL).read_text("utf-8")
+    lines = text.splitlines(keepends=True)
+    with_gaps = []
+    for token in tokenize.generate_tokens(iter(lines).__next__):
+        (line, start), (end_line, end) = token.start, token.end
+        if line == end_line and token.type == tokenize.OP and dice.random() < 0.05:
+            with_gaps.append((line, end, dice.choice([" ", "  ", ""])))
+    for line, end, gap in reversed(with_gaps):
+        text_of_line = lines[line - 1]
+        behind = text_of_line[end:]
+        kept = behind.lstrip(" ") if not gap and behind.strip() else behind
+        lines[line - 1] = text_of_line[:end] + gap * (not behind.startswith("\n")) + kept
+    damaged = "".join(lines)
+    try:
+        if ast.dump(ast.parse(damaged)) != ast.dump(ast.parse(text)):
+            return
+    except SyntaxError:
+        return
+    check(damaged.encode(), CONVENTIONS)
+
+
+def test_display_width():
+    """What a terminal shows counts: wide characters twice, marks not at all, tabs to the next eight."""
+    assert [display_width(text) for text in ("hive", "蜂蜂", "é", "\ta", "abc\tb", "\fa")] == [4, 4, 1, 9, 9, 1]
+
+
+# -- habits ------------------------------------------------------------------------------------
+
+
+def test_habits_are_what_most_places_do():
+    """Measured by place; divided ones have no side; too few go by convention."""
+    code = "".join(f"def f{n}(a, b = {n}):\n  return g(a,b , key = {n})\n\n" for n in range(20))
+    habits = measured(code, "w=1\n" * 10 + "w = 1\n" * 10)
+    assert habits["indentation"].side == "2" and habits["default"].side == habits["keyword"].side == "spaced"
+    assert (habits["assignment"].side, habits["assignment"].share, habits["assignment"].n) == ("", 0.5, 20)
+    assert habits["blank-before-definition"].side == "1"
+    assert habits["arrow"].origin == "convention" and habits["arrow"].side == PLACES["arrow"].convention
+    assert settled("w=1\nv = 2\ndef f(a=1): return 1\n", sides_of(habits), ["uneven-spacing"]) == (
+        "w=1\nv = 2\n\ndef f(a = 1): return 1\n"
+    )
+
+
+@pytest.mark.parametrize(("width", "beyond", "limit"), [(79, 0, "79"), (88, 0, "88"), (100, 1, "100"), (79, 20, "")])
+def test_the_width_shows_in_the_lines_that_come_near_it(width, beyond, limit):
+    """A limit is what nearly no line passes of those that come near; else there is none."""
+    lines = [f"w = '{'a' * (length - 6)}'" for length in range(width - 25, width + 1) for _ in range(4)]
+    lines += [f"w = '{'a' * (200 + 3 * n)}'" for n in range(beyond)]
+    assert measured("\n".join(lines) + "\n")["line-width"].side == limit
+
+
+# -- commands ----------------------------------------------------------------------------------
+
+
+MESSY = "def weigh(hive):\n   w=hive.weight; return w\n"
+
+
+def test_settle_mends_and_can_be_taken_back(tmp_path):
+    """All of it in one go, twice the same, and back to the byte; a dry run writes nothing."""
+    path = tmp_path / "hive.py"
+    path.write_bytes(MESSY.encode())
+    assert "+    w = hive.weight\n" in zephyrun("settle", ".", "--dry-run", cwd=tmp_path).stdout
+    assert path.read_bytes() == MESSY.encode()
+    zephyrun("settle", "hive.py", cwd=tmp_path)
+    assert path.read_text() == "def weigh(hive):\n    w = hive.weight\n    return w\n"
+    assert "0 steps carried out" in zephyrun("settle", ".", cwd=tmp_path).stdout
+    zephyrun("undo", cwd=tmp_path)
+    assert path.read_bytes() == MESSY.encode()
+
+
+def test_habits_show_both_sides_and_settings_overrule_them(tmp_path):
+    """The share and an example of either side; what the settings say counts."""
+    (tmp_path / "hive.py").write_text("w = 1\n" * 9 + "v=2\n")
+    shown = zephyrun("habits", cwd=tmp_path).stdout
+    assert re.search(r"assignment +spaced +90\.0% of 10", shown) and "1 × tight: v=2  hive.py:10" in shown
+    places = {each["place"]: each for each in document("habits", ".", cwd=tmp_path)["habits"]}
+    assert places["assignment"]["sides"][1]["example"] == {"path": "hive.py", "line": 10, "text": "v=2"}
+    (tmp_path / "zephyrun.toml").write_text('[habits]\nassignment = "tight"\n')
+    zephyrun("settle", ".", cwd=tmp_path)
+    assert (tmp_path / "hive.py").read_text() == "w=1\n" * 9 + "v=2\n"
+    assert "as the settings say" in zephyrun("habits", ".", cwd=tmp_path).stdout
+
+
+@pytest.mark.parametrize(("settings_text", "message"), [
+    ('[habits]\nassignmnt = "tight"\n', "line 2: there is no habit `assignmnt`; did you mean `assignment`?"),
+    ('[habits]\ncomma = "never"\n', 'line 2: the habit `comma` must be one of "spaced", "tight", "after"'),
+    ("[habits]\nindentation = 0\n", 'line 2: the habit `indentation` must be a number of spaces, or "tab"'),
+    ("habits = 3\n", "line 1: `habits` must be a table"),
+])  # fmt: skip
+def test_settings_that_are_none(tmp_path, settings_text, message):
+    """One sentence with file, line and what to write."""
+    (tmp_path / "hive.py").write_text("w = 1\n")
+    (tmp_path / "zephyrun.toml").write_text(settings_text)
+    assert message in zephyrun("survey", ".", cwd=tmp_path, code=2).stderr
+
+
+ALIGNED = '''\
+def season_gain(hive):
+    w = weigh(hive.scale,
+              hive.tare)
+    g     = w - hive.start  # in kg
+    hours = hive.hours      # since then
+    return note(hive, w, g, hours, "the gain of a season", "and the hours")
+'''
+
+
+def test_a_second_look_mends_what_longer_names_left_crooked(tmp_path):
+    """Brackets that moved, columns that slipped, lines that grew too long; nothing else."""
+    (tmp_path / "hive.py").write_text(ALIGNED + "v=1\n")
+    zephyrun("propose", ".", "--only", "names", "--output", "plan.toml", cwd=tmp_path)
+    plan = (tmp_path / "plan.toml").read_text()
+    parts = plan.split("[[step]]")
+    for index, part in enumerate(parts[1:], 1):
+        name = {"w": "weight_on_the_scale", "g": "gain_since_the_start"}[re.search(r'old = "(\w)"', part)[1]]
+        parts[index] = re.sub(r'new = "\w*"', f'new = "{name}"', part).replace("accept = false", "accept = true")
+    (tmp_path / "plan.toml").write_text("[[step]]".join(parts))
+    report = document("apply", "plan.toml", cwd=tmp_path)
+    assert (tmp_path / "hive.py").read_text() == '''\
+def season_gain(hive):
+    weight_on_the_scale = weigh(hive.scale,
+                                hive.tare)
+    gain_since_the_start = weight_on_the_scale - hive.start  # in kg
+    hours                = hive.hours                        # since then
+    return note(
+        hive,
+        weight_on_the_scale,
+        gain_since_the_start,
+        hours,
+        "the gain of a season",
+        "and the hours",
+    )
+v=1
+'''
+    assert {each["kind"] for each in report["mended_again"]} == {"slipped-alignment", "overlong-line"}
+    zephyrun("undo", cwd=tmp_path)
+    assert (tmp_path / "hive.py").read_text() == ALIGNED + "v=1\n"
+
+
+def test_splitting_lines_that_warn_rests_on_an_assumption(tmp_path):
+    """Warnings that are shown once per line are told apart by lines: the report says so."""
+    (tmp_path / "hive.py").write_text("import warnings\nwarnings.warn('x'); warnings.warn('x')\n")
+    report = document("settle", ".", cwd=tmp_path)
+    assert report["assumptions"] == ["warnings that are shown once per line are not told apart by lines"]
+
+
+def test_a_layout_step_that_is_struck_out_stays_undone(tmp_path):
+    """Only what is accepted is mended, also by the second look; the rest of the line stays as it was."""
+    (tmp_path / "hive.py").write_text(MESSY)
+    zephyrun("propose", ".", "--only", "layout", "--output", "plan.toml", cwd=tmp_path)
+    plan = (tmp_path / "plan.toml").read_text()
+    for part in plan.split("[[step]]")[1:]:
+        if 'kind = "crammed-line"' not in part:
+            plan = plan.replace(part, part.replace("accept = true", "accept = false"))
+    (tmp_path / "plan.toml").write_text(plan)
+    zephyrun("apply", "plan.toml", cwd=tmp_path)
+    assert (tmp_path / "hive.py").read_text() == "def weigh(hive):\n   w=hive.weight\n   return w\n"
