@@ -1,6 +1,5 @@
 """The built program on files in a temporary folder."""
 
-import json
 import os
 import re
 import subprocess

@@ -110,7 +110,7 @@ LEFT_ALONE = {
 @pytest.mark.parametrize("code", LEFT_ALONE.values(), ids=LEFT_ALONE)
 def test_what_is_laid_out_by_hand_is_left_alone(code):
     """Columns, tables, texts, drawings, fences, and what speaks to other programs."""
-    assert settled(code) == code
+    assert settled(code, sides_of(measured(code))) == code
 
 
 RESTS = {

@@ -10,6 +10,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.indentation import MIXED, step_text
@@ -30,7 +31,7 @@ def find_crammed_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Itera
     cuts = _cuts(page, habits)
     for index in sorted(cuts):
         row = page.rows[index]
-        if any(map(is_fenced, page.lines_of(row))):
+        if any(map(is_fenced, page.lines_of(row))) or _speaks_to_programs(page, row):
             continue
         offsets = cuts[index]
         n_statements = len(offsets) + (page.skeleton[offsets[0]] == ";")
@@ -48,6 +49,12 @@ def find_crammed_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Itera
         from zephyrun.layout.crowded import find_crowded_expressions
 
         yield from find_crowded_expressions(page, habits, frozenset(cuts), is_fenced)
+
+
+def _speaks_to_programs(page: Page, row: Row) -> bool:
+    """Whether the comment behind a row is an instruction, which may hold for the line as it is."""
+    rest = page.source.text[row.end : page.line_end(page.source.line_of(row.end - 1))].lstrip(BLANKS)
+    return rest.startswith("#") and is_instruction(rest)
 
 
 def _cuts(page: Page, habits: Habits) -> dict[int, list[int]]:

@@ -38,7 +38,8 @@ def find_crowded_expressions(
     for fold in _folds(page):
         index = page.row_at(fold.start)
         row = page.rows[index]
-        if index in cut_rows or any(map(is_fenced, page.lines_of(row))):
+        lines = page.lines_of(row)
+        if index in cut_rows or len(lines) > 1 or is_fenced(lines[0]):
             continue
         yield Departure(
             "crammed-line",

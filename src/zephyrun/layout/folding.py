@@ -127,6 +127,9 @@ def _ways(
             yield from lines
             return
     pairs = [pair for pair in reversed(_outer_pairs(piece.skeleton)) if pair[1] - pair[0] > 1]
+    if value is not None and any(pair[0] < value[0] for pair in pairs):
+        # Rather in new brackets than in those of an annotation or a target.
+        pairs = [pair for pair in pairs if pair[0] >= value[0]]
     found = False
     # A subscript is broken only where nothing else is left to break.
     for start, end in sorted(pairs, key=lambda pair: _is_subscript(piece.skeleton, pair[0])):

@@ -98,7 +98,8 @@ PLACES: dict[str, Place] = {
         Place("elements", "its elements", "each", {"each": "one a line", "filled": "as many as fit"}),
         Place("trailing-comma", "a comma behind the last of them", "present", {"present": "written", "absent": "left out"}),
         Place("operator-break", "an operator where a line breaks", "before", {"before": "begins the next line", "after": "ends the line"}),
-        Place("columns", "= on lines that follow one another", "", {"plain": "where it comes", "lined-up": "lined up by hand"}, _HARDLY_EVER_ELSE),
+        Place("columns", "= on lines that follow one another", "plain", {"plain": "where it comes", "lined-up": "lined up by hand"}, _HARDLY_EVER_ELSE),
+        Place("dict-columns", "values of dictionaries on lines that follow one another", "plain", {"plain": "where they come", "lined-up": "lined up by hand"}, _HARDLY_EVER_ELSE),
         Place("quotes", "quotes of short texts", "", {"single": "single", "double": "double"}),
     )
 }
@@ -114,6 +115,9 @@ class Habit(NamedTuple):
     n: int
     origin: str = "measured"
 
+
+# Even one column that somebody lined up says that he does so.
+_COLUMNS = frozenset({"columns", "dict-columns"})
 
 Counts = Counter[tuple[str, str]]
 
@@ -167,7 +171,7 @@ def sides_of(habits: Mapping[str, Habit]) -> Habits:
 
 def _decide_place(place: Place, sides: Counter[str]) -> Habit:
     n_places = sides.total()
-    if n_places < _FEWEST:
+    if n_places < _FEWEST and (place.name not in _COLUMNS or not n_places):
         share = sides[place.convention] / n_places if n_places else 1.0
         return Habit(place.name, place.convention, share, n_places, "convention")
     # Equal counts go by the alphabet, so that nothing depends on the order of files.

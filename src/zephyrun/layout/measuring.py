@@ -18,6 +18,8 @@ from zephyrun.layout.widths import display_width
 
 _TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
 _MANY_BLANK = 3
+_COLUMN_PLACES = {"assignment": "columns", "dict-colon": "dict-columns"}
+_FAR = 80
 _MANY_SPACES = 2
 _SHORT_TEXT = re.compile(r"(?i:[rbfu]{0,2})(['\"])(?!\1\1)([^'\"\\\r\n]+)\1\Z")
 _CODE_BEHIND = re.compile(r"[ \t]*[^\s#\\]")
@@ -86,19 +88,27 @@ def _others(page: Page) -> Iterator[Example]:
 
 
 def _columns(page: Page) -> Iterator[Example]:
-    """Whether the signs of assignments on lines that follow one another are lined up by hand."""
-    starts = page.source.line_starts
-    above = (0, 0, 0)
+    """Whether cells on lines that follow one another are lined up by hand: the signs of assignments,
+    the values of dictionaries."""
+    starts, skeleton = page.source.line_starts, page.skeleton
+    above = dict.fromkeys(_COLUMN_PLACES, (0, 0, 0))
     for site in page.sites:
-        if site.place != "assignment":
+        if site.place not in _COLUMN_PLACES:
             continue
         line = page.source.line_of(site.start)
-        column = site.start - starts[line - 1]
-        code = page.skeleton[starts[line - 1] : site.start]
-        cell_end = len(code.rstrip(BLANKS))
-        if line == above[0] + 1 and cell_end != above[2]:
-            yield Example("columns", "lined-up" if column == above[1] else "plain", site.start)
-        above = (line, column, cell_end)
+        start = starts[line - 1]
+        if site.place == "assignment":
+            column = site.start - start
+            cell_end = len(skeleton[start : site.start].rstrip(BLANKS))
+        else:
+            cell_end = site.end - start
+            behind = skeleton[site.end : site.end + _FAR]
+            column = cell_end + len(behind) - len(behind.lstrip(BLANKS))
+        line_above, column_above, end_above = above[site.place]
+        if line == line_above + 1 and cell_end != end_above:
+            side = "lined-up" if column == column_above else "plain"
+            yield Example(_COLUMN_PLACES[site.place], side, site.start)
+        above[site.place] = (line, column, cell_end)
 
 
 def _blank_side(gap: Gap) -> str:

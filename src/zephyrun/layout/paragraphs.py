@@ -7,6 +7,7 @@ heading.
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
@@ -28,14 +29,18 @@ _GOOD_LENGTH = 8
 _SHORTEST = 2
 _LENGTH_COST = 0.06
 _SHORT_COST = 3.0
-_NAME_COST = 1.5
+_NAME_COST = 3.0
+# What is alike line by line reads like a table.
+_ALIKE_COST = 8.0
 _BEHIND_BLOCK, _BEFORE_BLOCK, _BEFORE_HEADING, _BEFORE_END = -2.0, -0.5, -6.0, -1.0
 _SET_UP = 3
+_WORD = re.compile(r"[\w.\"]+")
+_SHAPE_LENGTH = 12
 
 
 class _Line(NamedTuple):
-    """One statement of a wall: the 1-based lines it covers (`top` with the comments above it), and
-    the names that it binds and reads."""
+    """One statement of a wall: the 1-based lines it covers (`top` with the comments above it), the
+    names that it binds and reads, and its shape: its first characters without the words."""
 
     statement: Statement
     top: int
@@ -43,6 +48,7 @@ class _Line(NamedTuple):
     last: int
     bound: frozenset[int]
     read: frozenset[int]
+    shape: str
 
 
 def find_walls(page: Page, facts: FileFacts, is_fenced: IsFenced) -> Iterator[Departure]:
@@ -94,25 +100,40 @@ def _siblings(page: Page, facts: FileFacts) -> Iterator[list[Statement]]:
     for definition in facts.definitions:
         n_lines = line_of(definition.end) - line_of(definition.start) + 1
         if definition.sort is ScopeKind.FUNCTION and n_lines >= _WALL_LINES:
-            yield from _blocks_of(facts, definition)
+            yield from _blocks_of(page, facts, definition)
 
 
-def _blocks_of(facts: FileFacts, function: Definition) -> Iterator[list[Statement]]:
+def _has_head_between(page: Page, before: Statement, after: Statement) -> bool:
+    """Whether an `else`, a handler or a case begins between two statements of one depth."""
+    colons = page.block_colons
+    index = bisect_left(colons, before.end)
+    return index < len(colons) and colons[index] < after.start
+
+
+def _blocks_of(page: Page, facts: FileFacts, function: Definition) -> Iterator[list[Statement]]:
     starts = facts.statement_starts
     within = range(bisect_left(starts, function.start), bisect_left(starts, function.end))
     blocks: dict[int, list[Statement]] = {}
     for statement in map(facts.statements.__getitem__, within):
         for depth in [depth for depth in blocks if depth > statement.depth]:
             yield blocks.pop(depth)
-        if statement.scope == function.inner_scope:
-            blocks.setdefault(statement.depth, []).append(statement)
+        if statement.scope != function.inner_scope:
+            continue
+        block = blocks.setdefault(statement.depth, [])
+        if block and _has_head_between(page, block[-1], statement):
+            yield block
+            blocks[statement.depth] = block = []
+        block.append(statement)
     yield from blocks.values()
 
 
 def _as_wall(page: Page, facts: FileFacts, statements: Sequence[Statement]) -> Iterator[list[_Line]]:
     source = page.source
-    if len(statements) < _WALL_STATEMENTS:
+    if len(statements) <= _WALL_STATEMENTS:
         return
+    if page.skeleton[statements[0].start] == '"':
+        # A text that documents the function is set apart by its quotes.
+        statements = statements[1:]
     lines = [_line(page, facts, statement) for statement in statements]
     n_rests = sum(line.top < line.first for line in lines[1:])
     if lines[-1].last - lines[0].first + 1 - n_rests * _LINES_OF_REST < _WALL_LINES:
@@ -120,11 +141,8 @@ def _as_wall(page: Page, facts: FileFacts, statements: Sequence[Statement]) -> I
     if any(after.first <= before.last for before, after in zip(lines, lines[1:], strict=False)):
         # Statements that share a line are parted first.
         return
-    if page.first_blank(range(lines[0].first, lines[-1].last + 1)):
-        return
-    if source.text[statements[0].start] in "\"'" and len(lines) > _WALL_STATEMENTS:
-        lines = lines[1:]
-    yield lines
+    if not page.first_blank(range(lines[0].first, lines[-1].last + 1)):
+        yield lines
 
 
 def _line(page: Page, facts: FileFacts, statement: Statement) -> _Line:
@@ -138,7 +156,9 @@ def _line(page: Page, facts: FileFacts, statement: Statement) -> _Line:
     stop = bisect_left(facts.reference_starts, statement.end)
     own = references[begin:stop]
     bound = frozenset(each.binding for each in own if each.role in BINDING_ROLES)
-    return _Line(statement, top, first, last, bound, frozenset(each.binding for each in own))
+    read = frozenset(each.binding for each in own)
+    code = page.skeleton[statement.start : min(statement.end, page.line_end(first))]
+    return _Line(statement, top, first, last, bound, read, _WORD.sub("w", code)[:_SHAPE_LENGTH])
 
 
 def _best_cuts(run: Sequence[_Line]) -> list[int]:
@@ -174,6 +194,8 @@ def _cut_cost(run: Sequence[_Line], begin: int) -> float:
         cost += _BEFORE_BLOCK
     if below.top < below.first:
         cost += _BEFORE_HEADING
+    elif above.shape == below.shape:
+        cost += _ALIKE_COST
     if begin == len(run) - 1 and below.statement.sort == "return":
         cost += _BEFORE_END
     return cost

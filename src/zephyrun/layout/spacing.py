@@ -6,6 +6,7 @@ Left alone are columns that line up with a neighbour's, and tables of literals l
 from __future__ import annotations
 
 import re
+from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -35,8 +36,11 @@ _WIDE = re.compile(r"  (?<=\S  )[ \t]*(?=[^\s#\\])|\t(?<=\S\t)[ \t]*(?=[^\s#\\])
 _TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
 _ONE_SPACE = " "
 _STRETCHED = "stretched"
+_WORD_SIGN = "w"
+_WORD = re.compile(r"\w+")
 _FEWEST_CELLS = 2
-_WIDE_GAP = 2
+_WIDE_GAP = 3
+_COLUMNS_A_STRAY = 6
 _TWO = 2
 
 
@@ -53,7 +57,7 @@ def find_uneven_spacing(page: Page, habits: Habits, is_fenced: IsFenced) -> Iter
     """Lines that are spaced otherwise than the project spaces them. Where a file departs in one way
     throughout, that is one departure."""
     yield from find_uneven_gaps(page, habits, is_fenced)
-    gaps = list(_kept(page, habits, is_fenced))
+    gaps = sorted(_kept(page, habits, is_fenced), key=lambda gap: gap.start)
     if not gaps:
         return
     line_of = page.source.line_of
@@ -136,7 +140,8 @@ def _uneven_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
 def _uneven_sites(page: Page, habits: Habits) -> Iterator[Site]:
     for site in page.sites:
         wanted = habits.get(site.place, site.side)
-        if wanted != site.side:
+        if wanted != site.side and not (site.place == "slice-colon" and site.side in (SPACED, TIGHT)):
+            # Spaces around the colon of a slice go by how long its bounds are, if they are even.
             yield site
     for edge in EDGES:
         sides = {habits[place] for place in edge.places.values() if place in habits}
@@ -220,51 +225,86 @@ def _comment_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
 def _kept(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[_Gap]:
     """The gaps but for those in columns, in tables, and on lines that people fenced off."""
     tables = Tables(page)
-    # Where nobody lines cells up by hand, two that do so by chance are no column.
-    needed = _FEWEST_CELLS if habits.get("columns", "") == "plain" else 1
+    # How often the file lines cells up between such signs, and which wide gaps do not.
+    n_columns: Counter[tuple[str, str]] = Counter()
+    stray: list[tuple[_Gap, tuple[str, str]]] = []
     for gap in _uneven_gaps(page, habits):
         line = page.source.line_of(gap.start)
         if is_fenced(line):
             continue
-        if gap.place not in ("line-end", "comment-mark"):
-            if tables.hold(gap.start) or _is_column(page, gap, line, needed):
-                continue
-        yield gap
+        if gap.place in ("line-end", "comment-mark"):
+            yield gap
+            continue
+        cell = _cell_at(page, gap.end, line)
+        if _is_column(page, gap, line, habits):
+            if cell is not None:
+                n_columns[cell.sign] += 1
+        elif not tables.hold(gap.start):
+            if gap.place == _STRETCHED and cell is not None and cell.gap >= _WIDE_GAP:
+                stray.append((gap, cell.sign))
+            else:
+                yield gap
+    for gap, sign in stray:
+        # One wide gap among many that line up belongs to them: its neighbours are elsewhere.
+        if n_columns[sign] < _COLUMNS_A_STRAY:
+            yield gap
 
 
-def _is_column(page: Page, gap: _Gap, line: int, needed: int) -> bool:
-    """Whether what stands behind a gap lines up with its like on so many lines above and below.
+def _is_column(page: Page, gap: _Gap, line: int, habits: Habits) -> bool:
+    """Whether what stands behind a gap lines up with its like on lines above and below.
 
     It takes one wide gap to make a column, and cells of different lengths before it: single spaces, and
     cells of one length, line up by themselves.
     """
     own = _cell_at(page, gap.end, line)
+    if own is None:
+        return False
+    # Where nobody lines cells up by hand, two that do so by chance are no column.
+    places = _column_places(own.sign)
+    is_plain = bool(places) and all(habits.get(place, "") == "plain" for place in places)
+    needed = _FEWEST_CELLS if is_plain else 1
     column = gap.end - page.source.line_starts[line - 1]
     n_alike = 0
     is_real = False
     for step in (-1, 1):
         other = _neighbour(page, line, step)
-        while own is not None and other and n_alike < needed:
+        while other and n_alike < needed:
             there = _cell_at(page, page.source.line_starts[other - 1] + column, other)
             if there is None or there.sign != own.sign:
                 break
             n_alike += 1
-            is_real = is_real or (there.end != own.end and max(own.gap, there.gap) > 1)
+            widest = max(own.gap, there.gap)
+            is_real = is_real or (there.end != own.end and widest > 1)
+            if there.end != own.end and widest >= _WIDE_GAP:
+                # Nobody comes by that by chance.
+                return True
             other = _neighbour(page, other, step)
     if n_alike >= needed and is_real:
         return True
-    if needed > 1 or own is None or own.gap < _WIDE_GAP:
+    if own.gap < _WIDE_GAP:
         return False
-    # Near a column, a gap that misses it belongs to the table as well.
+    # Near a wide column, a gap that misses it belongs to the table as well.
     others = (_neighbour(page, line, step) for step in (-1, 1))
     return any(_has_wide_gap(page, other, own.sign) for other in others if other)
+
+
+def _column_places(sign: tuple[str, str]) -> tuple[str, ...]:
+    """The habits that say whether such cells are lined up."""
+    if sign[1] == "#":
+        return ()
+    if sign[1] == "=":
+        return ("columns",)
+    if sign[0] == ":":
+        return ("dict-columns",)
+    return ("columns", "dict-columns")
 
 
 def _has_wide_gap(page: Page, line: int, sign: tuple[str, str]) -> bool:
     """Whether a line has a wide gap between such signs."""
     start, end = page.source.line_starts[line - 1], page.line_end(line)
     return any(
-        (_sign(page.skeleton[match.start() - 1]), _sign(page.skeleton[match.end()])) == sign
+        match.end() - match.start() >= _WIDE_GAP
+        and _signs(page.skeleton, match.start(), match.end()) == sign
         for match in _WIDE.finditer(page.skeleton, start, end)
     )
 
@@ -288,13 +328,23 @@ def _cell_at(page: Page, offset: int, line: int) -> _Cell | None:
     # White space at the beginning of a line is no column.
     if not kept:
         return None
-    return _Cell(len(kept), len(before) - len(kept), (_sign(kept[-1]), _sign(skeleton[offset])))
+    return _Cell(len(kept), len(before) - len(kept), _signs(skeleton, start + len(kept), offset))
+
+
+def _signs(skeleton: str, end: int, start: int) -> tuple[str, str]:
+    """The signs on both sides of a gap. Between two words it is the second that makes a column, such as
+    `import` on lines of imports."""
+    before, after = _sign(skeleton[end - 1]), _sign(skeleton[start])
+    if before == after == _WORD_SIGN:
+        word = _WORD.match(skeleton, start)
+        return before, word.group() if word is not None else after
+    return before, after
 
 
 def _sign(character: str) -> str:
     """What a character says about the token that it belongs to: itself, unless it is part of a name, a
     number or a text, or a bracket around such."""
-    return "w" if character.isalnum() or character in "_\"'-([{)]}" else character
+    return _WORD_SIGN if character.isalnum() or character in "_\"'-([{)]}" else character
 
 
 def _neighbour(page: Page, line: int, step: int) -> int:

@@ -16,8 +16,8 @@ def mean_temperature(readings):
         # the scale at the creek sends fahrenheit
         if v > 60:
             v = to_celsius(v)
-        t += v
-        n += 1
+        t+=v
+        n+=1
     # check if n is zero
     if n == 0:
         return None

@@ -35,8 +35,7 @@ def yield_per_frame(harvests):
 
 
 def best_hive(harvests):
-    b = None
-    bk = -1
+    b = None; bk = -1
     yy = yearly_yield(harvests)
     for nm, kg in sorted(yy.items()):
         if kg > bk:
@@ -61,9 +60,9 @@ def proceeds(harvests):
 def water_warning(harvests):
     bad = []
     for hv in harvests:
-        w = hv['water_percent']
-        if w > 18.0:
-            bad.append((hv['hive'], hv['day'], w))
+      w = hv['water_percent']
+      if w > 18.0:
+        bad.append( (hv['hive'],hv['day'], w) )
     return bad
 
 
