@@ -34,6 +34,9 @@ def find_crammed_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Itera
         if any(map(is_fenced, page.lines_of(row))) or _speaks_to_programs(page, row):
             continue
         offsets = cuts[index]
+        edits = _split(page, row, offsets, habits)
+        if not edits:
+            continue
         n_statements = len(offsets) + (page.skeleton[offsets[0]] == ";")
         what = f"{n_statements} statements" if n_statements > 1 else "the body of a block beside its head"
         yield Departure(
@@ -42,7 +45,7 @@ def find_crammed_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Itera
             row.first,
             row.end,
             f"One line holds {what}.",
-            _split(page, row, offsets, habits),
+            edits,
         )
     if MAY_NEST.search(page.skeleton):
         # Imported here: most files have no such expression, and start-up should stay fast.

@@ -11,7 +11,7 @@ from collections import Counter
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from zephyrun.layout.sites import AFTER, BEFORE, BRACKET_PLACES, SPACED, TIGHT
+from zephyrun.layout.sites import AFTER, BEFORE, SPACED, TIGHT
 
 # Below so many places a project has no habit of its own.
 _FEWEST = 8
@@ -55,7 +55,7 @@ _NOT_TO_BE_WANTED = {
 }
 
 _AROUND = {SPACED: "spaced", TIGHT: "tight", AFTER: "space after", BEFORE: "space before"}
-_INSIDE = {TIGHT: "tight", AFTER: "spaced", BEFORE: "spaced"}
+_INSIDE = {TIGHT: "tight", SPACED: "spaced"}
 _BLANK = {"0": "none", "1": "one", "2": "two", "3": "three or more"}
 
 PLACES: dict[str, Place] = {
@@ -177,9 +177,6 @@ def _decide_place(place: Place, sides: Counter[str]) -> Habit:
     # Equal counts go by the alphabet, so that nothing depends on the order of files.
     side, count = max(sides.items(), key=lambda item: (item[1], item[0]))
     share = count / n_places
-    if place.name in BRACKET_PLACES:
-        share = max(sides[TIGHT], n_places - sides[TIGHT]) / n_places
-        side = TIGHT if sides[TIGHT] * 2 >= n_places else SPACED
     return Habit(place.name, side if share >= place.needed else "", share, n_places)
 
 

@@ -13,7 +13,7 @@ from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.habits import Counts
 from zephyrun.layout.indentation import block_steps, step_name
 from zephyrun.layout.page import BLANKS, Page
-from zephyrun.layout.sites import AFTER, EDGES, TIGHT, edge_sites
+from zephyrun.layout.sites import AFTER, BRACKET_PLACES, EDGES, SPACED, TIGHT, edge_sites
 from zephyrun.layout.widths import display_width
 
 _TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
@@ -50,8 +50,10 @@ def measure(page: Page) -> tuple[Counts, dict[tuple[str, str], int]]:
             first.setdefault(key, page.skeleton.index(token))
         for side, _ in edge.others:
             for site in edge_sites(page.skeleton, edge, side):
-                counts[site.place, side] += 1
-                first.setdefault((site.place, side), site.start)
+                # Inside a bracket a space is a space, whichever of the two it stands beside.
+                key = site.place, SPACED if site.place in BRACKET_PLACES else side
+                counts[key] += 1
+                first.setdefault(key, site.start)
     for place, side, start in _others(page):
         counts[place, side] += 1
         first.setdefault((place, side), start)

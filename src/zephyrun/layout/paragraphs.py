@@ -35,7 +35,8 @@ _ALIKE_COST = 8.0
 _BEHIND_BLOCK, _BEFORE_BLOCK, _BEFORE_HEADING, _BEFORE_END = -2.0, -0.5, -6.0, -1.0
 _SET_UP = 3
 _WORD = re.compile(r"[\w.\"]+")
-_SHAPE_LENGTH = 12
+_CALLEE = re.compile(r"[\w.]+\(")
+_GLANCE, _SHAPE_LENGTH = 60, 12
 
 
 class _Line(NamedTuple):
@@ -157,8 +158,15 @@ def _line(page: Page, facts: FileFacts, statement: Statement) -> _Line:
     own = references[begin:stop]
     bound = frozenset(each.binding for each in own if each.role in BINDING_ROLES)
     read = frozenset(each.binding for each in own)
-    code = page.skeleton[statement.start : min(statement.end, page.line_end(first))]
-    return _Line(statement, top, first, last, bound, read, _WORD.sub("w", code)[:_SHAPE_LENGTH])
+    return _Line(statement, top, first, last, bound, read, _shape(page, statement))
+
+
+def _shape(page: Page, statement: Statement) -> str:
+    """What a statement looks like at a glance: the callee of a call, else its beginning without the
+    words."""
+    code = page.skeleton[statement.start : statement.start + _GLANCE]
+    callee = _CALLEE.match(code)
+    return callee.group() if callee is not None else _WORD.sub("w", code)[:_SHAPE_LENGTH]
 
 
 def _best_cuts(run: Sequence[_Line]) -> list[int]:

@@ -240,7 +240,7 @@ def _kept(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[_Gap]:
             if cell is not None:
                 n_columns[cell.sign] += 1
         elif not tables.hold(gap.start):
-            if gap.place == _STRETCHED and cell is not None and cell.gap >= _WIDE_GAP:
+            if gap.place == _STRETCHED and cell is not None and _may_be_stray(cell, habits):
                 stray.append((gap, cell.sign))
             else:
                 yield gap
@@ -260,9 +260,7 @@ def _is_column(page: Page, gap: _Gap, line: int, habits: Habits) -> bool:
     if own is None:
         return False
     # Where nobody lines cells up by hand, two that do so by chance are no column.
-    places = _column_places(own.sign)
-    is_plain = bool(places) and all(habits.get(place, "") == "plain" for place in places)
-    needed = _FEWEST_CELLS if is_plain else 1
+    needed = _FEWEST_CELLS if _is_plain(own, habits) else 1
     column = gap.end - page.source.line_starts[line - 1]
     n_alike = 0
     is_real = False
@@ -286,6 +284,17 @@ def _is_column(page: Page, gap: _Gap, line: int, habits: Habits) -> bool:
     # Near a wide column, a gap that misses it belongs to the table as well.
     others = (_neighbour(page, line, step) for step in (-1, 1))
     return any(_has_wide_gap(page, other, own.sign) for other in others if other)
+
+
+def _may_be_stray(cell: _Cell, habits: Habits) -> bool:
+    """Whether a wide gap could be that of a column whose other cells are not beside it."""
+    return cell.gap >= _WIDE_GAP or not _is_plain(cell, habits)
+
+
+def _is_plain(cell: _Cell, habits: Habits) -> bool:
+    """Whether nobody lines such cells up by hand in this project."""
+    places = _column_places(cell.sign)
+    return bool(places) and all(habits.get(place, "") == "plain" for place in places)
 
 
 def _column_places(sign: tuple[str, str]) -> tuple[str, ...]:

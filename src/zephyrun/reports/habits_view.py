@@ -33,19 +33,26 @@ def habits_view(
 ) -> Iterator[StyledLine]:
     """One line a place; below it the other side where there is one. Divided places come last, as
     choices to make."""
-    settled = [habit for habit in habits.values() if habit.side and habit.n]
+    settled = [
+        habit for habit in habits.values() if habit.side and (habit.n or habit.origin == "settings")
+    ]
     for habit in settled:
         yield _habit_line(habit)
         yield from _examples(habit, counts, examples, is_narrow)
-    divided = [habit for habit in habits.values() if not habit.side and habit.n]
+    divided = [
+        habit
+        for habit in habits.values()
+        if not habit.side and habit.n and habit.origin == "measured"
+    ]
     if divided:
         yield wrapped_line(("not settled, so nothing departs from it: a choice to make", "bold yellow"))
     for habit in divided:
         yield _habit_line(habit)
         yield from _examples(habit, counts, examples, is_narrow)
-    quiet = [habit.place for habit in habits.values() if not habit.n]
+    shown = {habit.place for habit in (*settled, *divided)}
+    quiet = [place for place in habits if place not in shown]
     if quiet:
-        yield wrapped_line((f"nowhere to be seen: {', '.join(quiet)}", "dim"))
+        yield wrapped_line((f"hardly to be seen: {', '.join(quiet)}", "dim"))
 
 
 def described_side(place: str, side: str) -> str:
@@ -59,13 +66,13 @@ def described_side(place: str, side: str) -> str:
 
 def _habit_line(habit: Habit) -> StyledLine:
     side = described_side(habit.place, habit.side) if habit.side else "divided"
-    origin = {"settings": "as the settings say", "convention": "by convention: too few to tell"}
+    origins = {"settings": " · as the settings say", "convention": " · by convention, too few to tell"}
     return one_line(
         (f"{habit.place:{_PLACE_WIDTH}}", "cyan"),
         (f"{side:{_SIDE_WIDTH}}", "bold green" if habit.side else "bold yellow"),
         (f"{_share(habit.share):>6}", ""),
         (f" of {habit.n:<7,}", "dim"),
-        (origin.get(habit.origin, PLACES[habit.place].what), "dim"),
+        (PLACES[habit.place].what + origins.get(habit.origin, ""), "dim"),
     )
 
 
