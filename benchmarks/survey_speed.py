@@ -3,7 +3,8 @@
     python benchmarks/survey_speed.py [FOLDER] [--rounds N] [--profile]
 
 Ratios of processor time (all processes, two workers on both sides): `zephyrun survey` of a tree, cold,
-with one file changed, and with nothing changed, against `compileall` of the same tree. Then memory, and
+with one file changed, and with nothing changed, against `compileall` of the same tree; a cold survey with
+layout against one without. Then memory, and
 wall time of `survey` of a one-line file against that of an empty program. Medians over the rounds, in
 which all sides take turns. With `--profile`, where the time of a cold survey goes, in one process.
 """
@@ -134,14 +135,20 @@ def main() -> None:
         print(f"medians of {arguments.rounds} rounds")
 
         kept, changed = tree / ".zephyrun", files[len(files) // 2]
+        others = ",".join(sorted({kind.family for kind in KINDS.values()} - {"layout"}))
         survey = ["-m", "zephyrun", "survey", str(tree), "--jobs", "2"]
+
+        def forget() -> None:
+            shutil.rmtree(kept, ignore_errors=True)
+
         # Called through code, since the command ends with 1 where one file does not compile.
         call = f"import compileall; compileall.compile_dir({str(tree)!r}, quiet=2, force=True, workers=2)"
         costs = compare(
             arguments.rounds,
             {
                 "compileall": (nothing, ["-c", call]),
-                "cold": (lambda: shutil.rmtree(kept, ignore_errors=True), survey),
+                "cold without layout": (forget, [*survey, "--only", others]),
+                "cold": (forget, survey),
                 "one file changed": (lambda: append_comment(changed), survey),
                 "nothing changed": (nothing, survey),
             },
@@ -150,7 +157,8 @@ def main() -> None:
         for name, ours in costs.items():
             what = f"survey / compileall, processor, {name}"
             print_ratio(what, ours.processor, theirs.processor, "s")
-        ours = costs["cold"]
+        ours, without = costs["cold"], costs["cold without layout"]
+        print_ratio("  cold, with layout / without", ours.processor, without.processor, "s")
         print_ratio("  cold, on the clock", ours.wall, theirs.wall, "s")
         allowed = MIB_ALLOWED + n_lines / _KIB
         print_ratio("  cold, memory / 60 MB + 1 KiB a line", ours.memory, allowed, "MiB")

@@ -55,11 +55,16 @@ class _Measured(NamedTuple):
     examples: dict[tuple[str, str], Sighting]
 
 
-def measure_project(
-    contents: Mapping[str, bytes | str], settings: Settings, jobs: int
-) -> ProjectHabits:
-    """Measure the habits of a project whose files are `contents` by path. What the settings say
-    about habits goes before what is measured."""
+class Sample(NamedTuple):
+    """The files on which a project is measured, by path, out of so many that would do."""
+
+    files: tuple[tuple[str, bytes], ...]
+    n_candidates: int
+
+
+def sample_of(contents: Mapping[str, bytes | str], settings: Settings) -> Sample:
+    """As many files as are enough, in the order of their paths. Which they are depends on the paths
+    alone, so that an edit does not change the choice."""
     candidates = {
         path: data
         for path, data in contents.items()
@@ -68,15 +73,33 @@ def measure_project(
         and reason_to_leave_out(path, data, ()) not in _NOT_ITS_OWN_HAND
     }  # fmt: skip
 
-    sample = _sample(candidates)
+    chosen: list[str] = []
+    n_bytes = 0
+    for path in sorted(candidates, key=lambda path: (crc32(path.encode("utf-8", "surrogatepass")), path)):
+        chosen.append(path)
+        n_bytes += len(candidates[path])
+        if n_bytes >= _ENOUGH_BYTES:
+            break
+    return Sample(tuple((path, candidates[path]) for path in sorted(chosen)), len(candidates))
+
+
+def measure_project(
+    contents: Mapping[str, bytes | str], settings: Settings, jobs: int
+) -> ProjectHabits:
+    """Measure the habits of a project whose files are `contents` by path. What the settings say
+    about habits goes before what is measured."""
+    return measure_sample(sample_of(contents, settings), settings, jobs)
+
+
+def measure_sample(sample: Sample, settings: Settings, jobs: int) -> ProjectHabits:
+    """Measure the habits of a project on some of its files."""
     measured = options.map_files(
         _measure_file,
-        sample,
-        n_bytes=sum(len(data) for _, data in sample),
+        sample.files,
+        n_bytes=sum(len(data) for _, data in sample.files),
         jobs=jobs,
         what="measuring",
     )
-
     counts: Counts = Counter()
     examples: dict[tuple[str, str], Sighting] = {}
     for each in measured:
@@ -88,23 +111,9 @@ def measure_project(
     for place, side in settings.habits:
         known = habits[place]
         chosen = "" if side == "any" else side
-        n_on_side = counts[place, side]
-        share = n_on_side / known.n if known.n else 0.0
+        share = counts[place, side] / known.n if known.n else 0.0
         habits[place] = Habit(place, chosen, share, known.n, "settings")
-    return ProjectHabits(habits, examples, counts, len(sample), len(candidates))
-
-
-def _sample(candidates: Mapping[str, bytes]) -> list[tuple[str, bytes]]:
-    """As many files as are enough, in the order of their paths. Which they are depends on the paths
-    alone, so that an edit does not change the choice."""
-    chosen: list[str] = []
-    n_bytes = 0
-    for path in sorted(candidates, key=lambda path: (crc32(path.encode("utf-8", "surrogatepass")), path)):
-        chosen.append(path)
-        n_bytes += len(candidates[path])
-        if n_bytes >= _ENOUGH_BYTES:
-            break
-    return [(path, candidates[path]) for path in sorted(chosen)]
+    return ProjectHabits(habits, examples, counts, len(sample.files), sample.n_candidates)
 
 
 def _measure_file(item: tuple[str, bytes]) -> _Measured:

@@ -196,9 +196,20 @@ class _Reading:
         if not any(KINDS[kind].family == "layout" for kind in self._kinds):
             return {}
         # Imported here: what is known already need not be measured.
-        from zephyrun.commands.project_habits import measure_project
+        from zephyrun.commands.project_habits import measure_sample, sample_of
 
-        return measure_project(self._everything, self._settings, self._jobs).sides
+        sample = sample_of(self._everything, self._settings)
+        if self._cache is None:
+            return measure_sample(sample, self._settings, self._jobs).sides
+        from zephyrun.project.cache import joint_key
+
+        keys = [self._content_keys[path] for path, _ in sample.files]
+        key = joint_key("habits", self._settings.habits, *keys)
+        with suppress(ValueError, TypeError, LookupError):
+            return dict(line.split("\t", 1) for line in self._cache.get([key])[key].splitlines())
+        sides = measure_sample(sample, self._settings, self._jobs).sides
+        self._cache.put({key: "\n".join(f"{place}\t{side}" for place, side in sides.items())})
+        return sides
 
     def _keys(self, items: Sequence[tuple[str, bytes, Surroundings]]) -> dict[str, str]:
         """For each file, what its findings depend on."""
