@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import json
 import re
 import subprocess
 import sys
@@ -57,6 +58,12 @@ def files_with_other_trees(original: Path, changed: Path, paths: list[str]) -> l
         return ast.dump(ast.parse((root / path).read_bytes()))
 
     return [path for path in paths if tree(original, path) != tree(changed, path)]
+
+
+def safe_layout_left(root: Path) -> int:
+    """How many layout steps a second run would propose; there should be none."""
+    report = json.loads(zephyrun("survey", root, "--only", "layout", "--format", "json"))
+    return sum(finding["remedy"] == "safe" for finding in report["findings"])
 
 
 def listed(counts: Counter[str]) -> str:

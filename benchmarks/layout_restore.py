@@ -37,6 +37,12 @@ PACKAGES = (
 )  # fmt: skip
 # Damage that is done to a file at most so often.
 _MOST_A_FILE = 12
+_LONG_TEXT = 50
+_SHORTEST_MODULE, _LONGEST_MODULE = 60, 1500
+# One file of so many: the others must show the habits.
+_SPOILED_PART = 3
+# A gap is seen at the definition, above which comments and decorators may stand.
+_NEAR = 4
 _STEPS = ("   ", "  ", "\t", "     ")
 
 
@@ -325,7 +331,7 @@ def unwrapped(text: str, dice: random.Random) -> Spoiled | None:
 
 def _has_long_text(code: str) -> bool:
     """Texts that are themselves nearly a line cannot be folded by anybody."""
-    return any(len(each) > 50 for each in re.findall(r"\"[^\"]*\"|'[^']*'", code))
+    return any(len(each) > _LONG_TEXT for each in re.findall(r"\"[^\"]*\"|'[^']*'", code))
 
 
 def _some(text: str, changes: list[tuple[int, int, str]], dice: random.Random) -> Spoiled | None:
@@ -368,11 +374,11 @@ def files_to_spoil(root: Path, dice: random.Random, most: int) -> Iterator[Path]
     candidates = [
         path
         for path in sorted(root.rglob("*.py"))
-        if 60 <= path.read_text("utf-8").count("\n") <= 1500
+        if _SHORTEST_MODULE <= path.read_text("utf-8").count("\n") <= _LONGEST_MODULE
         and not {"tests", "test", "testing", "_vendor"} & set(path.parts)
         and "\t" not in path.read_text("utf-8") and "\f" not in path.read_text("utf-8")
     ]
-    yield from sorted(dice.sample(candidates, min(most, max(1, len(candidates) // 3))))
+    yield from sorted(dice.sample(candidates, min(most, max(1, len(candidates) // _SPOILED_PART))))
 
 
 def habits_of_the_rest(root: Path, paths: list[Path]) -> dict[str, str | None]:
@@ -437,7 +443,7 @@ def count_file(
         counts[sort, "restored"] += sum(spoiled_lines[line - 1] not in left for line in targets)
         return
     counts[sort, "damage"] += len(damaged.lines)
-    near = 4 if sort == "blank lines" else 0
+    near = _NEAR if sort == "blank lines" else 0
     for line in damaged.lines:
         is_found = bool(lines_found & set(range(line - near, line + near + 1)))
         counts[sort, "found"] += is_found or whole_file

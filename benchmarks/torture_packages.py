@@ -28,7 +28,7 @@ from pathlib import Path
 from typing import NamedTuple
 from xml.etree import ElementTree
 
-from accepting import accept_everything, files_with_other_trees, listed, print_steps, zephyrun
+from accepting import accept_everything, files_with_other_trees, listed, print_steps, safe_layout_left, zephyrun
 
 
 class Package(NamedTuple):
@@ -218,7 +218,8 @@ def torture(workshop: Workshop, package: Package, only: str) -> tuple[int, int, 
     print(f"verdict afterwards: {verdict['verdict']}")
     if only == "layout":
         others = files_with_other_trees(original, root, report["files"])
-        print(f"files whose trees differ: {len(others)} of {len(report['files'])}")
+        print(f"files whose trees differ: {len(others)} of {len(report['files'])}; "
+              f"a second run would propose {safe_layout_left(root)} steps")
     after = run_suite(workshop, root, package)
     passed = {test for test, outcome in before.items() if outcome == "passed"}
     broken = sorted(test for test in passed if after.get(test) != "passed")

@@ -25,7 +25,7 @@ import tomllib
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from accepting import accept_everything, files_with_other_trees, listed, print_steps, zephyrun
+from accepting import accept_everything, files_with_other_trees, listed, print_steps, safe_layout_left, zephyrun
 
 STDLIB = Path(sysconfig.get_path("stdlib"))
 
@@ -208,7 +208,8 @@ def main() -> int:
     print(f"verdict afterwards: {verdict['verdict']}")
     if arguments.only == "layout":
         others = files_with_other_trees(original, copy, report["files"])
-        print(f"files whose trees differ: {len(others)} of {len(report['files'])}")
+        print(f"files whose trees differ: {len(others)} of {len(report['files'])}; "
+              f"a second run would propose {safe_layout_left(copy)} steps")
     broken = print_tests(names, before, after, original, copy)
     print(f"seconds: {tests_seconds:.0f} for the tests once, {tool_seconds:.1f} for propose, apply and verify")
     if not arguments.keep:

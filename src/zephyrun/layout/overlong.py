@@ -60,6 +60,7 @@ def _shortened(page: Page, row: Row, line: int, hand: Hand) -> tuple[Edit, ...]:
     if start and page.skeleton[start - 1] == '"' or page.skeleton[end : end + 1] == '"':
         # It begins or ends inside a text.
         return ()
+
     skeleton = page.skeleton[start:end]
     code_end = start + len(skeleton.rstrip("#").rstrip(BLANKS))
     match = _INDENT.match(skeleton)
@@ -68,17 +69,20 @@ def _shortened(page: Page, row: Row, line: int, hand: Hand) -> tuple[Edit, ...]:
     comment = source.text[start + len(skeleton.rstrip("#")) : end]
     if skeleton.endswith("\\") or "\f" in skeleton or (comment and is_instruction(comment)):
         return ()
+
     line_end = line_end_of(source.text)
     above = f"{indent}{comment}{line_end}" if comment else ""
     if above and display_width(indent + comment) > hand.limit:
         return ()
     if above and start != row.start and not _begins_element(page, start):
         return ()
+
     piece = Piece(source.text[start + len(indent) : code_end], skeleton[len(indent) : code_end - start])
     if display_width(indent + piece.code) <= hand.limit:
         return (Edit(start, start, above), Edit(code_end, end, "")) if above else ()
     if not _is_whole(piece.skeleton) or (start == row.start and page.lines_of(row)[-1] != line):
         return ()
+
     if start != row.start and not _is_inside_brackets(page, start):
         return ()
     lines = folded(piece, indent, hand, is_statement=start == row.start)

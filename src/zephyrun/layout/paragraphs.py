@@ -30,8 +30,8 @@ _SHORTEST = 2
 _LENGTH_COST = 0.06
 _SHORT_COST = 3.0
 _NAME_COST = 3.0
-# What is alike line by line reads like a table.
-_ALIKE_COST = 8.0
+# What is alike line by line reads like a table, and is never parted.
+_ALIKE_COST = 1000.0
 _BEHIND_BLOCK, _BEFORE_BLOCK, _BEFORE_HEADING, _BEFORE_END = -2.0, -0.5, -6.0, -1.0
 _SET_UP = 3
 _WORD = re.compile(r"[\w.\"]+")

@@ -23,6 +23,8 @@ _TOKEN = re.compile(
     r"|//=|//|/=|/|%=|%|@=|@|&=|&|\|=|\||\^=|\^|~|lambda"
 )
 _LINE_BREAK = re.compile(r"[\r\n]")
+_CONTINUED = re.compile(r"\\[\r\n]+\Z")
+_LONGEST_CONTINUATION = 3
 _BLANK_RUN = re.compile(r"[ \t\f]*")
 _FIRST_WORD = re.compile(r"[ \t\f]*(\w+)")
 # The bracket behind the name of what is defined.
@@ -257,7 +259,7 @@ class TokenReader:
             around = self._outer_bracket_at(start)
             if around is not None:
                 offset = around.start
-            elif skeleton[max(start - 3, 0) : start].rstrip("\r\n").endswith("\\"):
+            elif _CONTINUED.search(skeleton[max(start - _LONGEST_CONTINUATION, 0) : start]):
                 offset = start - 1
             else:
                 return start

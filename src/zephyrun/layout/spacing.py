@@ -35,6 +35,7 @@ _SHOWN = 3
 _WIDE = re.compile(r"  (?<=\S  )[ \t]*(?=[^\s#\\])|\t(?<=\S\t)[ \t]*(?=[^\s#\\])")
 _TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
 _ONE_SPACE = " "
+_OPERATOR_PLACES = frozenset({"sum", "product", "power", "bits", "index-operator"})
 _STRETCHED = "stretched"
 _WORD_SIGN = "w"
 _WORD = re.compile(r"\w+")
@@ -138,8 +139,11 @@ def _uneven_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
 
 
 def _uneven_sites(page: Page, habits: Habits) -> Iterator[Site]:
+    own_ways = _own_ways(page, habits)
     for site in page.sites:
         wanted = habits.get(site.place, site.side)
+        if site.place in own_ways:
+            continue
         if wanted != site.side and not (site.place == "slice-colon" and site.side in (SPACED, TIGHT)):
             # Spaces around the colon of a slice go by how long its bounds are, if they are even.
             yield site
@@ -157,6 +161,21 @@ def _uneven_sites(page: Page, habits: Habits) -> Iterator[Site]:
                 # A space inside a bracket is on one of two sides, by which bracket it is.
                 if wanted != side and not (wanted == SPACED and site.place in BRACKET_PLACES):
                     yield site
+
+
+def _own_ways(page: Page, habits: Habits) -> frozenset[str]:
+    """Places around operators in which a file goes its own way throughout: there authors mean what they
+    squeeze."""
+    by_place: dict[str, Counter[bool]] = {}
+    for site in page.sites:
+        if site.place in _OPERATOR_PLACES and site.place in habits:
+            departs = site.side != habits[site.place]
+            by_place.setdefault(site.place, Counter())[departs] += 1
+    return frozenset(
+        place
+        for place, counts in by_place.items()
+        if counts[True] >= _ALIKE and counts[True] > counts[False]
+    )
 
 
 def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:

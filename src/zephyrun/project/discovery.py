@@ -123,6 +123,7 @@ def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
         # Whoever names an ignored folder means it.
         rules = []
     stack = [("" if first == "." else f"{first}/", rules)]
+
     is_start = True
     while stack:
         folder, rules = stack.pop()
