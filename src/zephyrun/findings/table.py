@@ -30,12 +30,17 @@ class Kind:
     detector: Callable[[FileView], Iterator[Finding]]
 
 
-_WALL = (
-    "def inspect(hive):\n"
-    + "".join(f"    log(hive.frames[{number}])\n" for number in range(16))
-    + "{}"
-    + "".join(f"    log(hive.queens[{number}])\n" for number in range(16))
-)
+_PARAGRAPH = """\
+    {part} = hive.{part}
+    if {part} is None:
+        log("no {part}")
+        order(hive, "{part}")
+    for frame in {part}:
+        weigh(frame)
+        clean(frame)
+    note({part})
+"""
+_PARAGRAPHS = [_PARAGRAPH.format(part=part) for part in ("brood", "honey", "pollen", "wax")]
 
 KINDS: dict[str, Kind] = {
     kind.name: kind
@@ -109,8 +114,8 @@ KINDS: dict[str, Kind] = {
             "wall-of-code",
             "layout",
             "Nothing shows where one thought ends and the next begins.",
-            _WALL.format(""),
-            _WALL.format("\n"),
+            "def inspect(hive):\n" + "".join(_PARAGRAPHS),
+            "def inspect(hive):\n" + "\n".join(_PARAGRAPHS),
             layout_detector("wall-of-code"),
         ),
     )

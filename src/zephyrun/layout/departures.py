@@ -7,15 +7,35 @@ from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
 from zephyrun.facts import FileFacts
-from zephyrun.layout.crammed import find_crammed_lines
 from zephyrun.layout.departure import Departure, IsFenced
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.indentation import find_ragged_indent
 from zephyrun.layout.page import Page
-from zephyrun.layout.paragraphs import find_walls
 from zephyrun.layout.spacing import find_uneven_spacing
 
 _Finder = Callable[[Page, FileFacts, Habits, IsFenced], Iterator[Departure]]
+
+
+# The finders below are imported where they are needed: small files do without, and start-up should stay
+# fast.
+def _find_crammed_lines(
+    page: Page, facts: FileFacts, habits: Habits, is_fenced: IsFenced
+) -> Iterator[Departure]:
+    if not (page.block_colons or page.brackets or ";" in page.skeleton):
+        return iter(())
+    from zephyrun.layout.crammed import find_crammed_lines
+
+    return find_crammed_lines(page, habits, is_fenced)
+
+
+def _find_walls(
+    page: Page, facts: FileFacts, habits: Habits, is_fenced: IsFenced
+) -> Iterator[Departure]:
+    if not facts.definitions:
+        return iter(())
+    from zephyrun.layout.paragraphs import find_walls
+
+    return find_walls(page, facts, is_fenced)
 
 
 def _find_overlong_lines(
@@ -26,7 +46,6 @@ def _find_overlong_lines(
     is_plain = page.source.is_ascii and "\t" not in text
     if not limit or (is_plain and max(map(len, text.split("\n"))) <= limit):
         return iter(())
-    # Imported here: many files have no such line, and start-up should stay fast.
     from zephyrun.layout.overlong import find_overlong_lines
 
     return find_overlong_lines(page, habits, is_fenced)
@@ -35,10 +54,10 @@ def _find_overlong_lines(
 # In the order in which they are mended: each stands on what those before it have settled.
 FINDERS: dict[str, _Finder] = {
     "ragged-indent": lambda page, facts, habits, is_fenced: find_ragged_indent(page, habits, is_fenced),
-    "crammed-line": lambda page, facts, habits, is_fenced: find_crammed_lines(page, habits, is_fenced),
+    "crammed-line": _find_crammed_lines,
     "uneven-spacing": lambda page, facts, habits, is_fenced: find_uneven_spacing(page, habits, is_fenced),
     "overlong-line": _find_overlong_lines,
-    "wall-of-code": lambda page, facts, habits, is_fenced: find_walls(page, facts, is_fenced),
+    "wall-of-code": _find_walls,
 }
 
 

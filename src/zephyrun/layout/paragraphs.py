@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
+from collections import Counter
 from collections.abc import Iterator, Sequence
+from itertools import pairwise
 from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, Definition, FileFacts, ScopeKind, Statement
@@ -22,6 +24,9 @@ _WALL_LINES = 30
 _WALL_STATEMENTS = 8
 # A comment between statements is a place to rest as well, if a small one.
 _LINES_OF_REST = 8
+_MOSTLY_ALIKE = 0.6
+# A paragraph that keeps so much of the wall does not help.
+_STILL_A_WALL = 0.75
 _BLOCKS = frozenset(
     "if for while try trystar with match asyncfor asyncwith functiondef asyncfunctiondef classdef".split()
 )
@@ -34,6 +39,7 @@ _NAME_COST = 3.0
 _ALIKE_COST = 1000.0
 _BEHIND_BLOCK, _BEFORE_BLOCK, _BEFORE_HEADING, _BEFORE_END = -2.0, -0.5, -6.0, -1.0
 _SET_UP = 3
+_OWN_OBJECTS = frozenset({"self", "cls"})
 _WORD = re.compile(r"[\w.\"]+")
 _CALLEE = re.compile(r"[\w.]+\(")
 _GLANCE, _SHAPE_LENGTH = 60, 12
@@ -58,8 +64,8 @@ def find_walls(page: Page, facts: FileFacts, is_fenced: IsFenced) -> Iterator[De
     for run in _runs(page, facts):
         if any(map(is_fenced, range(run[0].top, run[-1].last + 1))):
             continue
-        cuts = _best_cuts(run)
-        if not cuts:
+        cuts = _best_cuts(run) if not _is_list(run) else []
+        if not cuts or _longest_part(run, cuts) > _STILL_A_WALL:
             continue
         n_lines = run[-1].last - run[0].top + 1
         start = run[0].statement.start
@@ -74,6 +80,21 @@ def find_walls(page: Page, facts: FileFacts, is_fenced: IsFenced) -> Iterator[De
                 for offset in (page.source.line_starts[run[cut].top - 1] for cut in cuts)
             ),
         )
+
+
+def _is_list(run: Sequence[_Line]) -> bool:
+    """Whether a run is one list of like things, such as fields that are set or options that are added:
+    nothing in it parts."""
+    ways = Counter(line.shape if line.shape.endswith("(") else line.statement.sort for line in run)
+    ways.subtract(dict.fromkeys(_BLOCKS & ways.keys(), len(run)))
+    return max(ways.values()) >= _MOSTLY_ALIKE * len(run)
+
+
+def _longest_part(run: Sequence[_Line], cuts: Sequence[int]) -> float:
+    """The share of a run that its longest paragraph would have."""
+    bounds = [0, *cuts, len(run)]
+    n_lines = [run[end - 1].last - run[begin].top + 1 for begin, end in pairwise(bounds)]
+    return max(n_lines) / sum(n_lines)
 
 
 def _runs(page: Page, facts: FileFacts) -> Iterator[list[_Line]]:
@@ -156,9 +177,12 @@ def _line(page: Page, facts: FileFacts, statement: Statement) -> _Line:
     begin = bisect_left(facts.reference_starts, statement.start)
     stop = bisect_left(facts.reference_starts, statement.end)
     own = references[begin:stop]
-    bound = frozenset(each.binding for each in own if each.role in BINDING_ROLES)
+    bound = {each.binding for each in own if each.role in BINDING_ROLES}
+    if statement.sort == "expr" and own and facts.bindings[own[0].binding].name not in _OWN_OBJECTS:
+        # What a method is called on is changed, more often than not.
+        bound.add(own[0].binding)
     read = frozenset(each.binding for each in own)
-    return _Line(statement, top, first, last, bound, read, _shape(page, statement))
+    return _Line(statement, top, first, last, frozenset(bound), read, _shape(page, statement))
 
 
 def _shape(page: Page, statement: Statement) -> str:
