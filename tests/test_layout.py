@@ -3,6 +3,7 @@
 import ast
 import random
 import re
+import subprocess
 import sys
 import tokenize
 
@@ -17,9 +18,11 @@ from zephyrun.languages.python import parse
 from zephyrun.layout.habits import CONVENTIONS, PLACES, decide, sides_of
 from zephyrun.layout.measuring import measure
 from zephyrun.layout.page import Page
+from zephyrun.layout.slips import find_slips
 from zephyrun.layout.widths import display_width
 from zephyrun.plan import steps_from_findings
 from zephyrun.proof.remains import Surroundings
+from zephyrun.source import EditSet
 
 LAYOUT = [name for name, kind in KINDS.items() if kind.family == "layout"]
 
@@ -397,3 +400,163 @@ def test_a_layout_step_that_is_struck_out_stays_undone(tmp_path):
     (tmp_path / "plan.toml").write_text(plan)
     zephyrun("apply", "plan.toml", cwd=tmp_path)
     assert (tmp_path / "hive.py").read_text() == "def weigh(hive):\n   w=hive.weight\n   return w\n"
+
+
+# -- folding, in each hand ---------------------------------------------------------------------
+
+
+LONG = """\
+def yearly_yield(hive, weights, temperatures, inspections, honey_yields, queens=None, *rest):
+    total = combine(hive.weights, hive.temperatures) + combine_inspections(hive.inspections, 12)
+    if hive.weight > lowest_weight and hive.temperature < highest or not hive.is_swarming and x:
+        return [inspection.weight for inspection in hive.inspections if inspection.weight > low]
+    x = weights["first"].difference(weights["second"]).union(weights["third"], weights["fourth"])
+    raise ValueError("the hive %s has lost too much weight since its last inspection" % hive.name)
+"""
+FOLDED = {
+    "hanging": ({}, """\
+def yearly_yield(
+    hive, weights, temperatures, inspections, honey_yields, queens=None, *rest
+):
+    total = (
+        combine(hive.weights, hive.temperatures)
+        + combine_inspections(hive.inspections, 12)
+    )
+    if (
+        hive.weight > lowest_weight and hive.temperature < highest
+        or not hive.is_swarming and x
+    ):
+        return [
+            inspection.weight
+            for inspection in hive.inspections
+            if inspection.weight > low
+        ]
+    x = weights["first"].difference(weights["second"]).union(
+        weights["third"], weights["fourth"]
+    )
+    raise ValueError(
+        "the hive %s has lost too much weight since its last inspection"
+        % hive.name
+    )
+"""),
+    "aligned, operators at the ends": (
+        {"continuation": "aligned", "operator-break": "after", "closing-bracket": "last-line"}, """\
+def yearly_yield(hive, weights, temperatures, inspections, honey_yields,
+                 queens=None, *rest):
+    total = (combine(hive.weights, hive.temperatures) +
+             combine_inspections(hive.inspections, 12))
+    if (hive.weight > lowest_weight and hive.temperature < highest or
+        not hive.is_swarming and x):
+        return [inspection.weight
+                for inspection in hive.inspections
+                if inspection.weight > low]
+    x = weights["first"].difference(weights["second"]).union(
+        weights["third"], weights["fourth"])
+    raise ValueError(
+        "the hive %s has lost too much weight since its last inspection" %
+        hive.name)
+"""),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize(("hand", "after"), FOLDED.values(), ids=FOLDED)
+def test_long_lines_are_folded_in_the_projects_hand(hand, after):
+    """Hanging or aligned, the closing bracket alone or not, operators at either end."""
+    assert settled(LONG, {**CONVENTIONS, **hand}, ["overlong-line"]) == after
+    assert ast.dump(ast.parse(after)) == ast.dump(ast.parse(LONG))
+
+
+KEPT_WHOLE = {
+    "one-element tuple": f"w = ({'a' * 40} or {'b' * 40},)\n",
+    "targets of a loop": f"w = {{path: data for path, data in {'a' * 30}.items() if data in {'b' * 20}}}\n",
+    "lambda": f"w = sorted({'a' * 40}, key=lambda name, count: (count, {'b' * 30}))\n",
+    "keyword unpacking": f"weigh({'a' * 40}, *{'b' * 30}, **{'c' * 10})\n",
+    "generator": f"w = sum(weight for name, weight in {'a' * 40} if name in {'b' * 20})\n",
+    "subscript": f"w = {'a' * 40}[{'b' * 20}, {'c' * 20}]\n",
+    "condition": f"w = {'a' * 30} if {'b' * 20} else {'c' * 30}\n",
+    "assertion": f"assert {'a' * 30}({'b' * 30}), {'c' * 20}\n",
+    "decorator": f"@{'a' * 30}({'b' * 30}, {'c' * 20})\ndef f(): ...\n",
+    "import": f"from hive.log import {'a' * 30} as b, {'c' * 30}\n",
+    "star import": f"from {'hive.' * 20}log import *\n",
+    "annotated": f"w: dict[{'a' * 30}, {'b' * 30}] = {'c' * 20}\n",
+    "await": f"async def f():\n    return await {'a' * 40}({'b' * 20}, {'c' * 20})\n",
+    "yield": f"def f():\n    w = yield {'a' * 40}({'b' * 20}, {'c' * 20})\n",
+    "with": f"with {'a' * 30}({'b' * 20}) as c, {'d' * 20}() as e:\n    pass\n",
+    "inside a backslash": f"if a and \\\n        {'b' * 30}({'c' * 20}, {'d' * 20}) and e:\n    pass\n",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("code", KEPT_WHOLE.values(), ids=KEPT_WHOLE)
+def test_folding_keeps_what_every_comma_and_bracket_means(code):
+    """Whatever stands in a line: the tree stays, nothing is refused, and a second look finds nothing."""
+    for hand in HANDS.values():
+        once = settled(code, hand, ["overlong-line"])
+        assert ast.dump(ast.parse(once)) == ast.dump(ast.parse(code))
+        assert settled(once, hand, ["overlong-line"]) == once
+
+
+# -- projects ----------------------------------------------------------------------------------
+
+
+def test_a_divided_project_is_told_once(tmp_path):
+    """Nothing departs where there is no habit; the habits say that a choice is to be made."""
+    (tmp_path / "hive.py").write_text("w = 1\nv=2\n" * 10)
+    assert document("survey", ".", "--only", "layout", cwd=tmp_path)["findings"] == []
+    shown = zephyrun("habits", cwd=tmp_path).stdout
+    assert "a choice to make\nassignment              divided" in shown
+
+
+def test_tests_show_the_projects_hand_and_generated_files_do_not(tmp_path):
+    """What people wrote counts, also where it is not edited; what a program wrote does not."""
+    (tmp_path / "tests").mkdir()
+    (tmp_path / "tests/test_hive.py").write_text("w=1\n" * 20)
+    (tmp_path / "tables_pb2.py").write_text("w = 1\n" * 200)
+    (tmp_path / "hive.py").write_text("v = 1\n")
+    zephyrun("settle", ".", cwd=tmp_path)
+    assert (tmp_path / "hive.py").read_text() == "v=1\n"
+
+
+def test_a_line_that_a_test_quotes_waits_for_a_word(tmp_path):
+    """Layout words no line otherwise that some test holds against a traceback."""
+    (tmp_path / "zephyrun.toml").touch()
+    (tmp_path / "hive.py").write_text("def weigh(hive):\n    return hive.weight+hive.tare\n" + "w = 1 + 2\n" * 40)
+    (tmp_path / "test_hive.py").write_text(
+        "def test_error(stderr):\n    assert 'return hive.weight+hive.tare' in stderr\n"
+    )
+    found = document("survey", "hive.py", "--only", "layout", cwd=tmp_path)["findings"]
+    assert [each["remedy"] for each in found if each["line"] == 2] == ["review"]
+    zephyrun("settle", "hive.py", cwd=tmp_path)
+    assert "hive.weight+hive.tare" in (tmp_path / "hive.py").read_text()
+
+
+def test_only_new_lines_are_settled(tmp_path):
+    """With `--since`, what was there before stays; each stage of `--commit` is a commit of its own."""
+    def git(*words):
+        who = ["-c", "user.name=Keeper", "-c", "user.email=keeper@hive.example"]
+        return subprocess.run(["git", *who, *words], cwd=tmp_path, check=True, capture_output=True, text=True).stdout
+
+    git("init", "-q")
+    (tmp_path / "hive.py").write_text("v=1\n" + "w = 1\n" * 20)
+    git("add", ".")
+    git("commit", "-qm", "As inherited")
+    (tmp_path / "hive.py").write_text("v=1\n" + "w = 1\n" * 20 + "u=2; t = 3\n")
+    zephyrun("settle", ".", "--since", "HEAD", cwd=tmp_path)
+    assert (tmp_path / "hive.py").read_text() == "v=1\n" + "w = 1\n" * 20 + "u = 2\nt = 3\n"
+
+
+@pytest.mark.parametrize(("before", "after"), [
+    pytest.param("foo(a,\n    b)\n", "longer_name(a,\n            b)\n", id="aligned"),
+    pytest.param("foo(\n    a,\n)\n", "longer_name(\n    a,\n)\n", id="hanging"),
+    pytest.param("foo(a, bar(b,\n           c),\n    d)\n", "longer_name(a, bar(b,\n                   c),\n            d)\n", id="nested"),
+    pytest.param("foo(a,\n  b)\n", "longer_name(a,\n  b)\n", id="neither"),
+    pytest.param("x = foo(a, '''\n    b''',\n        c)\n", "x = longer_name(a, '''\n    b''',\n                c)\n", id="text"),
+    pytest.param("foo = 1   # a\nb   = 22  # c\n", "longer_name = 1   # a\nb           = 22  # c\n", id="columns"),
+    pytest.param("foo = 1  # a\nb = 2  # c\n", "longer_name = 1  # a\nb = 2  # c\n", id="no columns"),
+])  # fmt: skip
+def test_what_slips_is_moved_back(before, after):
+    """What stood below its bracket, or in a column, does so again; all else stays where it is."""
+    old, new = parse(before.encode()), parse(before.replace("foo", "longer_name").encode())
+    edits = EditSet()
+    for departure in find_slips(Page(old.source, old.marks), Page(new.source, new.marks), lambda line: False):
+        edits.merge(EditSet(departure.edits))
+    assert edits.apply(new.source).decode() == after

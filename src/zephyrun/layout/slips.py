@@ -73,7 +73,8 @@ def _realigned(old: Page, new: Page, before: Row, after: Row) -> Iterator[Edit]:
         index = _bracket_of_line(old, old_open, old_line)
         if index is None or old.is_blank(old_line) or _is_inside_text(new, new_line):
             continue
-        if _indent_of(old, old_line) != _column(old, old_open[index][0]) + 1:
+        opening = old_open[index][0]
+        if _hangs(old, opening) or _indent_of(old, old_line) != _column(old, opening) + 1:
             continue
         bracket = new_open[index][0]
         wanted = _column(new, bracket) + 1 + moved.get(new.source.line_of(bracket), 0)
@@ -82,6 +83,12 @@ def _realigned(old: Page, new: Page, before: Row, after: Row) -> Iterator[Edit]:
             start = new.source.line_starts[new_line - 1]
             moved[new_line] = wanted - found
             yield Edit(start, start + found, " " * wanted)
+
+
+def _hangs(page: Page, bracket: int) -> bool:
+    """Whether the contents of a bracket begin on the next line."""
+    behind = page.skeleton[bracket + 1 : page.line_end(page.source.line_of(bracket))].strip(BLANKS)
+    return not behind or behind.startswith("#")
 
 
 def _open_brackets(page: Page, row: Row) -> list[tuple[int, int]]:
