@@ -12,6 +12,20 @@ from collections import Counter
 from pathlib import Path
 from typing import Any
 
+# Habits that no package here has, so that nearly every line of it departs from them.
+FOREIGN_HAND = """\
+[habits]
+indentation = 2
+line-width = 68
+assignment = "tight"
+comparison = "tight"
+comma = "tight"
+closing-bracket = "last-line"
+elements = "filled"
+operator-break = "after"
+blank-before-definition = 1
+"""
+
 # Names for where none is proposed, by action.
 MADE_UP = {"rename": "made_up_{}", "constant": "_MADE_UP_{}"}
 

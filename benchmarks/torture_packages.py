@@ -28,7 +28,15 @@ from pathlib import Path
 from typing import NamedTuple
 from xml.etree import ElementTree
 
-from accepting import accept_everything, files_with_other_trees, listed, print_steps, safe_layout_left, zephyrun
+from accepting import (
+    FOREIGN_HAND,
+    accept_everything,
+    files_with_other_trees,
+    listed,
+    print_steps,
+    safe_layout_left,
+    zephyrun,
+)
 
 
 class Package(NamedTuple):
@@ -195,11 +203,15 @@ def executed_share(root: Path, original: Path, paths: list[str]) -> tuple[int, i
     return n_executed, n_changed
 
 
-def torture(workshop: Workshop, package: Package, only: str) -> tuple[int, int, int, int]:
+def torture(
+    workshop: Workshop, package: Package, only: str, *, in_foreign_hand: bool
+) -> tuple[int, int, int, int]:
     """Clean up one package and print what came of it: tests that passed, those that broke, and how
     many of the changed lines ran, of how many."""
     began = time.perf_counter()
     root = fetch(workshop, package)
+    if in_foreign_hand:
+        (root / "zephyrun.toml").write_text(FOREIGN_HAND)
     original = root.with_name("original")
     shutil.copytree(root, original, symlinks=True)
     print(f"\n{package.release}: {package.difficulty}")
@@ -251,6 +263,9 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
     parser.add_argument("names", nargs="*", help=f"some of {', '.join(PACKAGES)}; default: all")
     parser.add_argument("--only", default="", help="keep to these kinds or families")
+    parser.add_argument(
+        "--foreign-hand", action="store_true", help="settle the layout as none of the packages has it"
+    )
     parser.add_argument("--keep", type=Path, help="work in this folder, and leave it")
     arguments = parser.parse_args()
     if unknown := set(arguments.names) - PACKAGES.keys():
@@ -259,7 +274,10 @@ def main() -> int:
     folder = arguments.keep or Path(tempfile.mkdtemp(prefix="torture-packages-"))
     folder.mkdir(parents=True, exist_ok=True)
     workshop = open_workshop(folder.resolve(), packages)
-    totals = [torture(workshop, package, arguments.only) for package in packages]
+    totals = [
+        torture(workshop, package, arguments.only, in_foreign_hand=arguments.foreign_hand)
+        for package in packages
+    ]
     n_passed, n_broken, n_executed, n_changed = map(sum, zip(*totals, strict=True))
     print(f"\nPython {sys.version.split()[0]}, {len(packages)} packages, {n_passed:,} tests that passed; "
           f"broken: {n_broken}; changed lines executed: {n_executed:,} of {n_changed:,} "

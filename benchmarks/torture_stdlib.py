@@ -25,7 +25,15 @@ import tomllib
 from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
-from accepting import accept_everything, files_with_other_trees, listed, print_steps, safe_layout_left, zephyrun
+from accepting import (
+    FOREIGN_HAND,
+    accept_everything,
+    files_with_other_trees,
+    listed,
+    print_steps,
+    safe_layout_left,
+    zephyrun,
+)
 
 STDLIB = Path(sysconfig.get_path("stdlib"))
 
@@ -164,13 +172,16 @@ def main() -> int:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
     parser.add_argument("--modules", type=int, default=len(MODULES), help="only the first N modules")
     parser.add_argument("--only", default="", help="keep to these kinds or families")
+    parser.add_argument(
+        "--foreign-hand", action="store_true", help="settle the layout as the library does not have it"
+    )
     parser.add_argument("--keep", type=Path, help="leave the changed copy in this folder")
     arguments = parser.parse_args()
     began = time.perf_counter()
     folder = arguments.keep or Path(tempfile.mkdtemp(prefix="torture-"))
     copy = folder / "copy"
     copy.mkdir(parents=True)
-    (copy / "zephyrun.toml").touch()
+    (copy / "zephyrun.toml").write_text(FOREIGN_HAND if arguments.foreign_hand else "")
     names = [
         name
         for name in list(MODULES)[: arguments.modules]

@@ -137,6 +137,7 @@ RESTS = {
              "def f():\n    if a:\n        return '''\n\tb'''\n    return [\n        1,\n    ]\n"),
     "tabs that disagree": ("if a:\n        if b:\n        \tc()\n        d()\n",
                            "if a:\n    if b:\n        c()\n    d()\n"),
+    "blank lines that are not empty": ("import a\n\n    \n \n\ndef f():\n    return 1\n", "import a\n\n\ndef f():\n    return 1\n"),
     "definitions": ("import a\ndef f():\n    return 1\nw = 2\n\n\n\nclass A:\n    def g(self):\n        return 1\n    # why\n    @b\n    def h(self):\n        return 2\n",
                     "import a\n\n\ndef f():\n    return 1\n\n\nw = 2\n\n\nclass A:\n    def g(self):\n        return 1\n\n    # why\n    @b\n    def h(self):\n        return 2\n"),
     "heading above a definition": ("a = 1\n\n# A part\n\ndef f():\n    return 1\n", "a = 1\n\n# A part\n\ndef f():\n    return 1\n"),

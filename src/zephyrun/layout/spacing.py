@@ -48,17 +48,24 @@ _TWO = 2
 class _Gap(NamedTuple):
     """Spaces that should be others: from `start` to `end` in the text, `new` instead."""
 
-    place: str
     start: int
     end: int
+    place: str
     new: str
 
 
 def find_uneven_spacing(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[Departure]:
     """Lines that are spaced otherwise than the project spaces them. Where a file departs in one way
     throughout, that is one departure."""
-    yield from find_uneven_gaps(page, habits, is_fenced)
-    gaps = sorted(_kept(page, habits, is_fenced), key=lambda gap: gap.start)
+    blank = list(find_uneven_gaps(page, habits, is_fenced))
+    yield from blank
+    # What is on a blank line goes with it.
+    replaced = [edit for departure in blank for edit in departure.edits]
+    gaps = sorted(
+        gap
+        for gap in _kept(page, habits, is_fenced)
+        if not any(edit.start <= gap.start < edit.end for edit in replaced)
+    )
     if not gaps:
         return
     line_of = page.source.line_of
@@ -192,7 +199,7 @@ def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
     if looks_before:
         start = len(skeleton[: site.start].rstrip(BLANKS)) if skeleton[site.start - 1] in BLANKS else site.start
         if (start < site.start) != wants_before:
-            yield _Gap(site.place, start, site.start, _ONE_SPACE * wants_before)
+            yield _Gap(start, site.start, site.place, _ONE_SPACE * wants_before)
     if looks_after:
         end = site.end
         while skeleton[end] in BLANKS:
@@ -200,7 +207,7 @@ def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
         if skeleton[end] in "\\\r\n#":
             return
         if (end > site.end) != wants_after:
-            yield _Gap(site.place, site.end, end, _ONE_SPACE * wants_after)
+            yield _Gap(site.end, end, site.place, _ONE_SPACE * wants_after)
 
 
 def _stretched(page: Page) -> Iterator[_Gap]:
@@ -208,7 +215,7 @@ def _stretched(page: Page) -> Iterator[_Gap]:
     skeleton = page.skeleton
     for match in _WIDE.finditer(skeleton):
         if match.end() - match.start() > 1 or skeleton[match.start()] == "\t":
-            yield _Gap(_STRETCHED, match.start(), match.end(), _ONE_SPACE)
+            yield _Gap(match.start(), match.end(), _STRETCHED, _ONE_SPACE)
 
 
 def _comment_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
@@ -219,11 +226,11 @@ def _comment_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
             # More than two are a column of its own, to whatever it is meant to line up.
             is_tab = end > start and text[start] == "\t"
             if not is_tab and (end - start < int(wanted) or (wanted == "1" and end - start == _TWO)):
-                yield _Gap("comment-gap", start, end, " " * int(wanted))
+                yield _Gap(start, end, "comment-gap", " " * int(wanted))
     if habits.get("comment-mark", "") == AFTER:
         for start, side in comment_marks(page):
             if side == TIGHT:
-                yield _Gap("comment-mark", start + 1, start + 1, _ONE_SPACE)
+                yield _Gap(start + 1, start + 1, "comment-mark", _ONE_SPACE)
     if habits.get("line-end", "") == TIGHT:
         ends = [match.start() for match in _TRAILING.finditer(page.skeleton)]
         if page.skeleton.endswith((" ", "\t")):
@@ -232,10 +239,10 @@ def _comment_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
             start = end
             while start and page.skeleton[start - 1] in " \t":
                 start -= 1
-            yield _Gap("line-end", start, end, "")
+            yield _Gap(start, end, "line-end", "")
         for start, end in page.comments:
             if text[end - 1] in " \t":
-                yield _Gap("line-end", start + len(text[start:end].rstrip(" \t")), end, "")
+                yield _Gap(start + len(text[start:end].rstrip(" \t")), end, "line-end", "")
 
 
 # -- what is left alone ------------------------------------------------------------------------
