@@ -69,7 +69,9 @@ def touched_lines(root: Path) -> int:
 
 def show(number: int, release: str, root: Path, finding: dict, scratch: Path) -> None:
     """Print one finding and what it would come to, alone."""
-    print(f"\n== {number}  {release}  {finding['path']}:{finding['line']}  {finding['kind']}  {finding['id']}")
+    print(
+        f"\n== {number}  {release}  {finding['path']}:{finding['line']}  {finding['kind']}  {finding['id']}"
+    )
     print(f"   {finding['message']}")
     plan = scratch / "one.toml"
     zephyrun("propose", root / finding["path"], "--only", finding["kind"], "--output", plan)

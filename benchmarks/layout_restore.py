@@ -69,7 +69,12 @@ def tokens_of(text: str) -> list[Token]:
     for line in text.splitlines(keepends=True):
         starts.append(starts[-1] + len(line))
     return [
-        Token(each.type, each.string, starts[each.start[0] - 1] + each.start[1], starts[each.end[0] - 1] + each.end[1])
+        Token(
+            each.type,
+            each.string,
+            starts[each.start[0] - 1] + each.start[1],
+            starts[each.end[0] - 1] + each.end[1],
+        )
         for each in tokenize.generate_tokens(io.StringIO(text).readline)
         if each.type != tokenize.ENDMARKER
     ]
@@ -207,7 +212,11 @@ def crammed(text: str, dice: random.Random) -> Spoiled | None:
         if isinstance(parent, (ast.If, ast.For, ast.While)) and len(parent.body) == 1:
             (body,) = parent.body
             head = lines[body.lineno - 2] if is_plain(body) else ""
-            if head.rstrip().endswith(":") and parent.lineno == body.lineno - 1 and not used & {parent.lineno, body.lineno}:
+            if (
+                head.rstrip().endswith(":")
+                and parent.lineno == body.lineno - 1
+                and not used & {parent.lineno, body.lineno}
+            ):
                 used |= {parent.lineno, body.lineno}
                 end = starts[body.lineno - 2] + len(head)
                 changes.append((end, starts[body.lineno - 1] + body.col_offset, " "))
@@ -263,7 +272,11 @@ def stretched(text: str, dice: random.Random) -> Spoiled | None:
             return " "
         if after.text == "," and before.text not in "([{,":
             return " "
-        is_name = before.kind == tokenize.NAME and not keyword.iskeyword(before.text) and not keyword.issoftkeyword(before.text)
+        is_name = (
+            before.kind == tokenize.NAME
+            and not keyword.iskeyword(before.text)
+            and not keyword.issoftkeyword(before.text)
+        )
         if after.text == "(" and is_name:
             return " "
         if text[before.end : after.start] == " " and after.kind != tokenize.COMMENT:
@@ -281,11 +294,20 @@ def gaps_changed(text: str, dice: random.Random) -> Spoiled | None:
         line = text[before : match.start()]
         indent = len(text[match.end() :]) - len(text[match.end() :].lstrip(" "))
         # Below the head of a class, its text or a comment, authors do as they like.
-        if line.lstrip().startswith(("class ", "#", '"', "'", "@", "else", "try", "if ")) or line.endswith(('"""', "'''")):
+        if (
+            line.lstrip().startswith(("class ", "#", '"', "'", "@", "else", "try", "if "))
+            or line.endswith(('"""', "'''"))
+        ):
             continue
         if len(match[1]) != (1 if indent else 2):
             continue
-        changes.append((match.start(1), match.end(1), "\n" * (len(match[1]) - 1 if dice.random() < 0.5 else len(match[1]) + 1)))
+        changes.append(
+            (
+                match.start(1),
+                match.end(1),
+                "\n" * (len(match[1]) - 1 if dice.random() < 0.5 else len(match[1]) + 1),
+            )
+        )
     tree_lines = _lines_in_texts(text)
     changes = [each for each in changes if line_at(text, each[0]) not in tree_lines]
     return _some(text, changes, dice)
@@ -312,7 +334,14 @@ def unwrapped(text: str, dice: random.Random) -> Spoiled | None:
             continue
         assert node.end_lineno is not None and node.end_col_offset is not None, "parsed from text"
         body = "".join(lines[node.lineno - 1 : node.end_lineno])
-        if node.end_lineno == node.lineno or "#" in body or "\\" in body or not body.isascii() or '"""' in body or "'''" in body:
+        if (
+            node.end_lineno == node.lineno
+            or "#" in body
+            or "\\" in body
+            or not body.isascii()
+            or '"""' in body
+            or "'''" in body
+        ):
             continue
         start = starts[node.lineno - 1] + node.col_offset
         end = starts[node.end_lineno - 1] + node.end_col_offset
@@ -358,8 +387,19 @@ _FOUND_GOAL = 0.99
 def unpack(release: str, folder: Path) -> Path:
     """The package's modules, from its wheel."""
     archives = folder / "archives"
-    words = ["-m", "pip", "download", "--quiet", "--disable-pip-version-check", "--no-deps", "--only-binary", ":all:"]
-    subprocess.run([sys.executable, *words, "--dest", archives, release], check=True, stderr=subprocess.DEVNULL)
+    words = [
+        "-m",
+        "pip",
+        "download",
+        "--quiet",
+        "--disable-pip-version-check",
+        "--no-deps",
+        "--only-binary",
+        ":all:",
+    ]
+    subprocess.run(
+        [sys.executable, *words, "--dest", archives, release], check=True, stderr=subprocess.DEVNULL
+    )
     name = release.partition("==")[0].replace("-", "_").lower()
     (wheel,) = (each for each in archives.glob("*.whl") if each.name.lower().startswith(f"{name}-"))
     target = folder / "packages" / name
@@ -428,11 +468,19 @@ def restore(
 
 
 def count_file(
-    sort: str, original: str, damaged: Spoiled, mended: str, own: list[dict], limit: int, counts: Counter[tuple[str, str]]
+    sort: str,
+    original: str,
+    damaged: Spoiled,
+    mended: str,
+    own: list[dict],
+    limit: int,
+    counts: Counter[tuple[str, str]],
 ) -> None:
     """Add one file's figures."""
     lines_found = {line for each in own for line in range(each["line"], each["end_line"] + 1)}
-    whole_file = any(each["kind"] == "ragged-indent" or " lines of the file " in each["message"] for each in own)
+    whole_file = any(
+        each["kind"] == "ragged-indent" or " lines of the file " in each["message"] for each in own
+    )
     assert ast.dump(ast.parse(mended)) == ast.dump(ast.parse(original)), "the tree is never changed"
     if sort == "unwrapped lines":
         spoiled_lines = damaged.text.splitlines()

@@ -141,7 +141,9 @@ def run_suite(workshop: Workshop, root: Path, package: Package, *, traced: bool 
             timeout=900,
         )
         if not report.exists():
-            sys.exit(f"{package.release}: the suite gave no report: {done.stdout[-2000:]}{done.stderr[-2000:]}")
+            sys.exit(
+                f"{package.release}: the suite gave no report: {done.stdout[-2000:]}{done.stderr[-2000:]}"
+            )
         if traced:
             translate_paths(workshop, root, copy)
         return outcomes(report)
@@ -254,7 +256,9 @@ def torture(
 
     print(f"changed lines that the suite executed: {n_executed:,} of {n_changed:,}")
     print(f"undo gave every byte back: {'yes' if was_restored else 'NO'}")
-    print(f"seconds: {tool_seconds:.1f} for propose, apply and verify, {time.perf_counter() - began:.0f} in all")
+    print(
+        f"seconds: {tool_seconds:.1f} for propose, apply and verify, {time.perf_counter() - began:.0f} in all"
+    )
     return len(passed), len(broken) + (not was_restored), n_executed, n_changed
 
 

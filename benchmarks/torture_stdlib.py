@@ -222,7 +222,9 @@ def main() -> int:
         print(f"files whose trees differ: {len(others)} of {len(report['files'])}; "
               f"a second run would propose {safe_layout_left(copy)} steps")
     broken = print_tests(names, before, after, original, copy)
-    print(f"seconds: {tests_seconds:.0f} for the tests once, {tool_seconds:.1f} for propose, apply and verify")
+    print(
+        f"seconds: {tests_seconds:.0f} for the tests once, {tool_seconds:.1f} for propose, apply and verify"
+    )
     if not arguments.keep:
         shutil.rmtree(folder, ignore_errors=True)
     return 1 if broken else 0

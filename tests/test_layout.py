@@ -146,6 +146,8 @@ RESTS = {
     "overlong call": (f"weigh({'a' * 40}, {'b' * 40}, key=1)\n", f"weigh(\n    {'a' * 40},\n    {'b' * 40},\n    key=1,\n)\n"),
     "overlong condition": (f"if {'a' * 40} and {'b' * 30} or c:\n    d()\n",
                            f"if (\n    {'a' * 40} and {'b' * 30}\n    or c\n):\n    d()\n"),
+    "overlong row of elements": (f"weigh(\n    {'a' * 40}, f({'b' * 36}), c\n)\n",
+                                 f"weigh(\n    {'a' * 40},\n    f({'b' * 36}),\n    c\n)\n"),
     "overlong import": (f"from hive import {'a' * 40}, {'b' * 30}\n", f"from hive import (\n    {'a' * 40}, {'b' * 30}\n)\n"),
     "overlong text": (f"raise E('{'a' * 40}' f'{{b}}{'c' * 30}')\n", f"raise E(\n    '{'a' * 40}'\n    f'{{b}}{'c' * 30}'\n)\n"),
     "wide characters": (f"weigh('{'蜂' * 30}', {'b' * 10})\n", f"weigh(\n    '{'蜂' * 30}', {'b' * 10}\n)\n"),

@@ -49,7 +49,11 @@ def run(arguments: argparse.Namespace) -> int:
     tour.say("An apiary's log keeping, inherited: six modules, about five hundred lines, with tests.")
     tour.python("The tests pass before anything is changed.", "-m", "unittest", "-q", where="project")
     tour.zephyrun("What is hard to read, worst first?", "survey", "project", "--limit", "4")
-    tour.zephyrun("How does the project's code stand on the page? Only what departs from that is found.", "habits", "project")
+    tour.zephyrun(
+        "How does the project's code stand on the page? Only what departs from that is found.",
+        "habits",
+        "project",
+    )
     tour.zephyrun(
         "A plan of the changes, as a file that you can read and edit. Sure steps start out accepted.",
         "propose", "project/hive", "project/season_report.py", "--output", "cleanup.toml",

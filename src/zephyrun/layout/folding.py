@@ -120,6 +120,15 @@ def _ways(
     piece: Piece, indent: str, hand: Hand, depth: int, is_statement: bool
 ) -> Iterator[list[str]]:
     """The ways to fold a line, the best ones first."""
+    elements = [] if is_statement else _elements(piece)
+    if len(elements) > 1:
+        # Several elements on a line inside brackets: rather each on its own than one broken.
+        ends = "," if piece.code.endswith(",") else ""
+        written = [each + plain("," if each is not elements[-1] else ends) for each in elements]
+        lines_of_elements = _each_folded(written, indent, hand, depth)
+        if lines_of_elements is not None:
+            yield lines_of_elements
+            return
     value = _value_range(piece) if is_statement else None
     if value is not None and _breaks(piece.cut(*value), hand):
         lines = list(_in_new_brackets(piece, value, indent, hand, depth))
@@ -151,7 +160,11 @@ def _ways(
 
 
 def _is_subscript(skeleton: str, start: int) -> bool:
-    return skeleton[start] == "[" and start > 0 and (skeleton[start - 1].isalnum() or skeleton[start - 1] in "_)]")
+    return (
+        skeleton[start] == "["
+        and start > 0
+        and (skeleton[start - 1].isalnum() or skeleton[start - 1] in "_)]")
+    )
 
 
 def _outer_pairs(skeleton: str) -> list[tuple[int, int]]:
@@ -223,7 +236,13 @@ def _in_new_brackets(
         head += plain(" ")
     joined = head + plain("(") + inside + plain(")") + piece.cut(end)
     lines = _at_bracket(
-        joined, len(head.code), len(head.code) + 1 + len(inside.code), indent, hand, depth, is_new=not is_import
+        joined,
+        len(head.code),
+        len(head.code) + 1 + len(inside.code),
+        indent,
+        hand,
+        depth,
+        is_new=not is_import,
     )
     if lines is not None:
         yield lines

@@ -79,27 +79,71 @@ PLACES: dict[str, Place] = {
         Place("annotation", "beside the colon of an annotation", AFTER, _AROUND),
         Place("dict-colon", "beside the colon of a dictionary", AFTER, _AROUND),
         Place("lambda-colon", "beside the colon of a lambda", AFTER, _AROUND),
-        Place("block-colon", "before the colon that opens a block", TIGHT, {TIGHT: "tight", BEFORE: "spaced"}),
+        Place(
+            "block-colon", "before the colon that opens a block", TIGHT, {TIGHT: "tight", BEFORE: "spaced"}
+        ),
         Place("sign", "behind a sign", TIGHT, {TIGHT: "tight", AFTER: "spaced"}),
         Place("round-brackets", "inside ( )", TIGHT, _INSIDE),
         Place("square-brackets", "inside [ ]", TIGHT, _INSIDE),
         Place("curly-brackets", "inside { }", TIGHT, _INSIDE),
         Place("call", "before the bracket of a call", TIGHT, {TIGHT: "tight", BEFORE: "spaced"}),
-        Place("comment-gap", "spaces before a comment behind code", "2", {"0": "none", "1": "one", "2": "two or more"}),
+        Place(
+            "comment-gap",
+            "spaces before a comment behind code",
+            "2",
+            {"0": "none", "1": "one", "2": "two or more"},
+        ),
         Place("comment-mark", "behind the # of a comment", AFTER, {TIGHT: "tight", AFTER: "spaced"}),
         Place("line-end", "spaces at the end of a line", TIGHT, {TIGHT: "none", AFTER: "left"}),
-        Place("one-line-body", "the body of a short block", "below", {"below": "on its own line", "beside": "beside its head"}),
+        Place(
+            "one-line-body",
+            "the body of a short block",
+            "below",
+            {"below": "on its own line", "beside": "beside its head"},
+        ),
         Place("blank-before-definition", "blank lines before a definition", "2", _BLANK),
         Place("blank-after-definition", "blank lines behind a definition", "2", _BLANK),
         Place("blank-between-methods", "blank lines between methods", "1", _BLANK),
         Place("blank-before-inner", "blank lines before a definition inside a block", "1", _BLANK),
-        Place("continuation", "a call over several lines", "hanging", {"hanging": "below its head", "aligned": "below its bracket"}),
-        Place("closing-bracket", "the bracket that closes it", "own-line", {"own-line": "on its own line", "last-line": "on the last line"}),
+        Place(
+            "continuation",
+            "a call over several lines",
+            "hanging",
+            {"hanging": "below its head", "aligned": "below its bracket"},
+        ),
+        Place(
+            "closing-bracket",
+            "the bracket that closes it",
+            "own-line",
+            {"own-line": "on its own line", "last-line": "on the last line"},
+        ),
         Place("elements", "its elements", "each", {"each": "one a line", "filled": "as many as fit"}),
-        Place("trailing-comma", "a comma behind the last of them", "present", {"present": "written", "absent": "left out"}),
-        Place("operator-break", "an operator where a line breaks", "before", {"before": "begins the next line", "after": "ends the line"}),
-        Place("columns", "= on lines that follow one another", "plain", {"plain": "where it comes", "lined-up": "lined up by hand"}, _HARDLY_EVER_ELSE),
-        Place("dict-columns", "values of dictionaries on lines that follow one another", "plain", {"plain": "where they come", "lined-up": "lined up by hand"}, _HARDLY_EVER_ELSE),
+        Place(
+            "trailing-comma",
+            "a comma behind the last of them",
+            "present",
+            {"present": "written", "absent": "left out"},
+        ),
+        Place(
+            "operator-break",
+            "an operator where a line breaks",
+            "before",
+            {"before": "begins the next line", "after": "ends the line"},
+        ),
+        Place(
+            "columns",
+            "= on lines that follow one another",
+            "plain",
+            {"plain": "where it comes", "lined-up": "lined up by hand"},
+            _HARDLY_EVER_ELSE,
+        ),
+        Place(
+            "dict-columns",
+            "values of dictionaries on lines that follow one another",
+            "plain",
+            {"plain": "where they come", "lined-up": "lined up by hand"},
+            _HARDLY_EVER_ELSE,
+        ),
         Place("quotes", "quotes of short texts", "", {"single": "single", "double": "double"}),
     )
 }
@@ -196,7 +240,9 @@ def _decide_width(sides: Counter[str]) -> Habit:
     convention = PLACES["line-width"].convention
     n_beyond = sum(count for width, count in widths.items() if width > int(convention))
     if n_beyond < _FEWEST:
-        return Habit("line-width", convention, 1 - n_beyond / n_lines if n_lines else 1.0, n_lines, "convention")
+        return Habit(
+            "line-width", convention, 1 - n_beyond / n_lines if n_lines else 1.0, n_lines, "convention"
+        )
     return Habit("line-width", "", best, n_lines)
 
 

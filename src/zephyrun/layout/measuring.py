@@ -24,7 +24,9 @@ _MANY_SPACES = 2
 _SHORT_TEXT = re.compile(r"(?i:[rbfu]{0,2})(['\"])(?!\1\1)([^'\"\\\r\n]+)\1\Z")
 _CODE_BEHIND = re.compile(r"[ \t]*[^\s#\\]")
 _BREAKS_BEFORE = re.compile(r"^[ \t]*(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]", re.MULTILINE)
-_BREAKS_AFTER = re.compile(r"(?<=[\w)\]}\"'])[ \t]+(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]*(?=#|$)", re.MULTILINE)
+_BREAKS_AFTER = re.compile(
+    r"(?<=[\w)\]}\"'])[ \t]+(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]*(?=#|$)", re.MULTILINE
+)
 
 
 class Example(NamedTuple):

@@ -30,7 +30,9 @@ def find_slips(old: Page, new: Page, is_fenced: IsFenced) -> Iterator[Departure]
     for before, after in pairs:
         edits = tuple(_realigned(old, new, before, after))
         if edits and not any(map(is_fenced, new.lines_of(after))):
-            yield _departure(new, after.first, after.end, edits, "The lines below no longer stand below their bracket.")
+            yield _departure(
+                new, after.first, after.end, edits, "The lines below no longer stand below their bracket."
+            )
     for group in _neighbours(old, new, pairs):
         edits = tuple(_realigned_columns(old, new, group))
         if edits and not any(is_fenced(line) for _, line in group):
@@ -161,7 +163,9 @@ def _realigned_columns(old: Page, new: Page, group: Sequence[tuple[int, int]]) -
         # The new column is the old one, or as far beyond it as the longest cell before it needs.
         places = [new_cells[line][cell].start + shifts[line] for line, cell in members]
         needed = max(
-            new_cells[line][cell - 1].end + shifts[line] + _least_gap(new, group[line][1], new_cells[line][cell])
+            new_cells[line][cell - 1].end + shifts[line] + _least_gap(
+                new, group[line][1], new_cells[line][cell]
+            )
             for line, cell in members
         )
         wanted = max(needed, old_cells[members[0][0]][members[0][1]].start)

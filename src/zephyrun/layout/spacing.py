@@ -197,7 +197,9 @@ def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
         looks_before = site.place != "sign"
         looks_after = site.place not in ("block-colon", "call")
     if looks_before:
-        start = len(skeleton[: site.start].rstrip(BLANKS)) if skeleton[site.start - 1] in BLANKS else site.start
+        start = (
+            len(skeleton[: site.start].rstrip(BLANKS)) if skeleton[site.start - 1] in BLANKS else site.start
+        )
         if (start < site.start) != wants_before:
             yield _Gap(start, site.start, site.place, _ONE_SPACE * wants_before)
     if looks_after:
