@@ -128,6 +128,12 @@ RESTS = {
     "crowded comprehension": (
         "w = [frame.weight for hive in hives for frame in hive.frames if frame.full if hive.open]\n",
         "w = [\n    frame.weight\n    for hive in hives\n    for frame in hive.frames\n    if frame.full\n    if hive.open\n]\n"),
+    "nested condition without brackets": (
+        "def f():\n    return a if b else c if d else e  # why\n",
+        "def f():\n    return (\n        a if b\n        else c if d\n        else e\n    )  # why\n"),
+    "nested condition at the very end": ("w = a if b else c if d else e", "w = (\n    a if b\n    else c if d\n    else e\n)"),
+    "nested condition that is assigned": ("w = a if b else (c if d else e) if f else g\n",
+                                          "w = (\n    a if b\n    else (c if d else e) if f\n    else g\n)\n"),
     "nested condition": ("w = f(a if b else c if d else e)\n", "w = f(\n    a if b\n    else c if d\n    else e\n)\n"),
     "ragged file": ("def f():\n  if a:\n    return g(b,\n             c)\n  # why\n  return 1\n",
                     "def f():\n    if a:\n        return g(b,\n                 c)\n    # why\n    return 1\n"),

@@ -11,7 +11,7 @@ from typing import NamedTuple
 
 from zephyrun.layout.crammed import MAY_NEST
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
-from zephyrun.layout.folding import flat_skeleton, hand_of
+from zephyrun.layout.folding import Piece, flat_skeleton, hand_of, value_range
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import BLANKS, Page, Row
 from zephyrun.layout.widths import display_width
@@ -24,18 +24,20 @@ _FEWEST_BRANCHES = 2
 
 
 class Fold(NamedTuple):
-    """A bracket from `start` to `end`, and the offsets inside before which a line is to break."""
+    """A bracket from `start` to `end`, and the offsets inside before which a line is to break. Where
+    `is_new` is true there is no bracket yet: it is to be written around the value between the two."""
 
     start: int
     end: int
     breaks: tuple[int, ...]
+    is_new: bool = False
 
 
 def find_crowded_expressions(
     page: Page, habits: Habits, cut_rows: Collection[int], is_fenced: IsFenced
 ) -> Iterator[Departure]:
     """Expressions that nest on one line, but for those on rows that are to be cut anyway."""
-    for fold in _folds(page):
+    for fold in (*_folds(page), *_folds_without_brackets(page)):
         index = page.row_at(fold.start)
         row = page.rows[index]
         lines = page.lines_of(row)
@@ -62,6 +64,24 @@ def _folds(page: Page) -> Iterator[Fold]:
             yield Fold(bracket.start, bracket.end, tuple(bracket.start + 1 + each for each in breaks))
 
 
+def _folds_without_brackets(page: Page) -> Iterator[Fold]:
+    """Conditions in conditions that are a whole value, such as what a function returns."""
+    skeleton = page.skeleton
+    for row in page.rows:
+        code = skeleton[row.first : row.end]
+        if code.count(" else ") < _FEWEST_BRANCHES:
+            continue
+        piece = Piece(page.source.text[row.first : row.end], code)
+        value = value_range(piece)
+        if value is None or ";" in code:
+            continue
+        start, end = value
+        branches = _breaks(flat_skeleton(code[start:end]))
+        if branches and not re.search(r"\bfor\b", flat_skeleton(code[start:end])):
+            breaks = tuple(row.first + start + each for each in branches)
+            yield Fold(row.first + start, row.first + end, breaks, is_new=True)
+
+
 def _breaks(flat: str) -> list[int]:
     """Where an expression is to be broken, [] where it is simple enough."""
     loop = re.search(r"\bfor\b", flat)
@@ -85,15 +105,23 @@ def _broken(page: Page, row: Row, fold: Fold, habits: Habits) -> tuple[Edit, ...
     if hand is None or len(page.lines_of(row)) > 1 or "\f" in indent:
         return ()
     text, line_end = page.source.text, line_end_of(page.source.text)
-    edits: list[Edit] = []
+    # Where what stands inside the bracket begins, and where it ends.
+    start, end = (fold.start, fold.end) if fold.is_new else (fold.start + 1, fold.end)
+    opening, closing = "(" * fold.is_new, ")" * fold.is_new
     if hand.is_hanging:
         inner = indent + hand.unit
-        edits.append(_break(text, fold.start + 1, line_end + inner))
+        first = _break(text, start, line_end + inner)
+        # A new bracket keeps the space before it.
+        edits = [Edit(start, first.end, opening + first.text) if fold.is_new else first]
     else:
-        inner = " " * display_width(text[row.start : fold.start + 1])
+        inner = " " * display_width(text[row.start : start] + opening)
+        edits = [Edit(start, start, opening)] if fold.is_new else []
     edits += [_break(text, offset, line_end + inner) for offset in fold.breaks]
     if hand.is_hanging and hand.closes_alone:
-        edits.append(_break(text, fold.end, line_end + indent))
+        last = _break(text, end, line_end + indent)
+        edits.append(Edit(last.start, last.end if not fold.is_new else end, last.text + closing))
+    elif fold.is_new:
+        edits.append(Edit(end, end, closing))
     return tuple(edits)
 
 
@@ -102,6 +130,6 @@ def _break(text: str, offset: int, instead: str) -> Edit:
     start, end = offset, offset
     while text[start - 1] in BLANKS:
         start -= 1
-    while text[end] in BLANKS:
+    while end < len(text) and text[end] in BLANKS:
         end += 1
     return Edit(start, end, instead)

@@ -21,7 +21,8 @@ _Finder = Callable[[Page, FileFacts, Habits, IsFenced], Iterator[Departure]]
 def _find_crammed_lines(
     page: Page, facts: FileFacts, habits: Habits, is_fenced: IsFenced
 ) -> Iterator[Departure]:
-    if not (page.block_colons or page.brackets or ";" in page.skeleton):
+    skeleton = page.skeleton
+    if not (page.block_colons or page.brackets or ";" in skeleton or " else " in skeleton):
         return iter(())
     from zephyrun.layout.crammed import find_crammed_lines
 

@@ -129,7 +129,7 @@ def _ways(
         if lines_of_elements is not None:
             yield lines_of_elements
             return
-    value = _value_range(piece) if is_statement else None
+    value = value_range(piece) if is_statement else None
     if value is not None and _breaks(piece.cut(*value), hand):
         lines = list(_in_new_brackets(piece, value, indent, hand, depth))
         if lines:
@@ -183,7 +183,7 @@ def _outer_pairs(skeleton: str) -> list[tuple[int, int]]:
     return pairs
 
 
-def _value_range(piece: Piece) -> tuple[int, int] | None:
+def value_range(piece: Piece) -> tuple[int, int] | None:
     """The part of a statement around which brackets may be written: what it returns, assigns, tests
     or imports."""
     flat = flat_skeleton(piece.skeleton)
