@@ -476,6 +476,8 @@ def test_long_lines_are_folded_in_the_projects_hand(hand, after):
 
 
 KEPT_WHOLE = {
+    "body beside its head": f"if {'a' * 20} and {'b' * 20}: {'c' * 30}(d, e)\nelse: w = {'a' * 40} or {'b' * 40}\n",
+    "annotated head": f"if (w := {'a' * 40}) and {'b' * 40}:\n    pass\n",
     "one-element tuple": f"w = ({'a' * 40} or {'b' * 40},)\n",
     "targets of a loop": f"w = {{path: data for path, data in {'a' * 30}.items() if data in {'b' * 20}}}\n",
     "lambda": f"w = sorted({'a' * 40}, key=lambda name, count: (count, {'b' * 30}))\n",

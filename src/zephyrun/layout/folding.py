@@ -193,8 +193,12 @@ def value_range(piece: Piece) -> tuple[int, int] | None:
     if match := _VALUE_HEADS.match(flat):
         if flat.startswith("assert") and "," in flat:
             return None
-        if flat.rstrip().endswith(":") and not flat.startswith(("return", "yield", "await", "assert")):
-            end = len(flat.rstrip()) - 1
+        if not flat.startswith(("return", "yield", "await", "assert")):
+            colon = flat.find(":", match.end())
+            if "lambda" in flat or ":=" in flat or flat[colon + 1 :].strip():
+                # The body of the block stands behind its head.
+                return None
+            end = colon if colon >= 0 else end
         if flat[match.end() : end].strip() == "" or "yield" in flat[match.end() : end]:
             return None
         return match.end(), end

@@ -60,10 +60,13 @@ class EditSet:
 
     def merge(self, other: EditSet) -> None:
         """Add all edits of `other`, or none. Errors: `Overlap`."""
-        merged = EditSet(self)
-        for edit in other:
-            merged.add(edit)
-        self._edits = merged._edits
+        before = list(self._edits)
+        try:
+            for edit in other:
+                self.add(edit)
+        except Overlap:
+            self._edits = before
+            raise
 
     def apply_to_text(self, text: str) -> str:
         """The edited text. Errors: `ValueError` when an edit reaches beyond the end."""
