@@ -583,7 +583,11 @@ class Walk:
         name, context = node.id, type(node.ctx)
         start = self.start_of(node)
         is_read = context is ast.Load
-        role = _READ if is_read else Role.DELETE if context is ast.Del else _ASSIGN
+        role = (
+            _READ if is_read
+            else Role.DELETE if context is ast.Del
+            else _ASSIGN
+        )
         if self._is_quoted or not self._text.startswith(name, start):
             self._mention(node, "id", name, start, role)
         else:
