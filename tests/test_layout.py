@@ -540,6 +540,18 @@ def test_a_line_that_a_test_quotes_waits_for_a_word(tmp_path):
     assert "hive.weight+hive.tare" in (tmp_path / "hive.py").read_text()
 
 
+def test_code_that_counts_its_own_lines_is_asked_about(tmp_path):
+    """What only spaces a line is safe there; what moves lines waits for a word, in the second look too."""
+    code = "import traceback\ndef f():\n    w=1; return traceback.extract_stack()\n"
+    (tmp_path / "hive.py").write_text(code + "w = 1\n" * 20)
+    found = document("survey", ".", "--only", "layout", cwd=tmp_path)["findings"]
+    assert {each["kind"]: each["remedy"] for each in found if "above" not in each["subject"]} == {
+        "crammed-line": "review", "uneven-spacing": "safe",
+    }  # fmt: skip
+    zephyrun("settle", ".", cwd=tmp_path)
+    assert (tmp_path / "hive.py").read_text() == code.replace("w=1", "w = 1") + "w = 1\n" * 20
+
+
 def test_only_new_lines_are_settled(tmp_path):
     """With `--since`, what was there before stays; each stage of `--commit` is a commit of its own."""
     def git(*words):

@@ -16,7 +16,7 @@ from zephyrun.changes.step import Step
 from zephyrun.fences import fence_of
 from zephyrun.languages.python import ParsedFile, parse
 from zephyrun.layout.departure import Departure
-from zephyrun.layout.departures import FINDERS, Addressed, find_departures
+from zephyrun.layout.departures import FINDERS, Addressed, find_departures, line_reader, moves_lines
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page
 from zephyrun.layout.slips import find_slips
@@ -58,8 +58,14 @@ def look_again(history: History, habits: Habits) -> tuple[Step, ...]:
         # First of all: what has slipped departs from habits as well, until it is back in line.
         return tuple(_step(history, number, now, each) for number, each in enumerate(found, 1))
     blocks = _touched(before, now)
+    # Where lines are counted, nobody has vouched for moving them.
+    counts_lines = bool(line_reader(now.parsed.facts))
     for kind in FINDERS:
-        crooked = [each for each in now.departures(habits, kind) if each.departure.edits]
+        crooked = [
+            each
+            for each in now.departures(habits, kind)
+            if each.departure.edits and not (counts_lines and moves_lines(now.page, each.departure))
+        ]
         if not crooked:
             continue
         left = [

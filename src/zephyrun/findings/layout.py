@@ -9,7 +9,7 @@ import math
 from collections.abc import Callable, Iterator
 
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
-from zephyrun.layout.departures import Addressed, find_departures
+from zephyrun.layout.departures import Addressed, find_departures, line_reader, moves_lines
 
 # How much one place costs a reader; many alike cost more, but not as often as they are met.
 _WEIGHTS = {
@@ -37,6 +37,8 @@ def _finding(view: FileView, addressed: Addressed) -> Finding:
     departure, scope, ordinal = addressed
     moves_only = departure.kind in _MOVES_LINES_ONLY
     confirm = () if moves_only else view.quoted(edit.start for edit in departure.edits)
+    if (reader := line_reader(view.facts)) and moves_lines(view.page, departure):
+        confirm += (f"nothing in this file counts on where its lines stand, though it uses {reader}",)
     remedy = (Remedy.REVIEW if confirm else Remedy.SAFE) if departure.edits else Remedy.NONE
     return Finding(
         kind=departure.kind,

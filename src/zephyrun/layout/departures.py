@@ -62,6 +62,30 @@ FINDERS: dict[str, _Finder] = {
 }
 
 
+# Through these a program can count its own lines.
+_LINE_READERS = frozenset(
+    "extract_stack extract_tb walk_tb walk_stack f_lineno tb_lineno co_firstlineno getframeinfo findsource "
+    "getsourcelines".split()
+)
+
+
+def line_reader(facts: FileFacts) -> str:
+    """By what a file reads line numbers, "" where it does not. They are no behaviour, but code that
+    counts on where its own lines stand breaks when they move."""
+    imported = {name.rpartition(".")[2] for name in facts.imports}
+    return min(_LINE_READERS & (facts.attributes | imported), default="")
+
+
+def moves_lines(page: Page, departure: Departure) -> bool:
+    """Whether mending it changes how many lines stand above others."""
+    text = page.source.text
+    return any(
+        edit.text.count("\n") != text.count("\n", edit.start, edit.end)
+        or edit.text.count("\r") != text.count("\r", edit.start, edit.end)
+        for edit in departure.edits
+    )
+
+
 class Addressed(NamedTuple):
     """A departure with its address: the scope's dotted name within the module, and which of those
     with its subject it is."""
