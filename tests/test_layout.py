@@ -327,6 +327,7 @@ def test_habits_show_both_sides_and_settings_overrule_them(tmp_path):
     """The share and an example of either side; what the settings say counts."""
     (tmp_path / "hive.py").write_text("w = 1\n" * 9 + "v=2\n")
     shown = zephyrun("habits", cwd=tmp_path).stdout
+    assert "measured on 1 file of ." in shown
     assert re.search(r"assignment +spaced +90\.0% of 10", shown) and "1 × tight: v=2  hive.py:10" in shown
     places = {each["place"]: each for each in document("habits", ".", cwd=tmp_path)["habits"]}
     assert places["assignment"]["sides"][1]["example"] == {"path": "hive.py", "line": 10, "text": "v=2"}
@@ -477,6 +478,7 @@ def test_long_lines_are_folded_in_the_projects_hand(hand, after):
 
 KEPT_WHOLE = {
     "body beside its head": f"if {'a' * 20} and {'b' * 20}: {'c' * 30}(d, e)\nelse: w = {'a' * 40} or {'b' * 40}\n",
+    "several statements": f"if a: {'b' * 40} = {'c' * 20} or {'d' * 20}; return_({'e' * 10})\n",
     "annotated head": f"if (w := {'a' * 40}) and {'b' * 40}:\n    pass\n",
     "one-element tuple": f"w = ({'a' * 40} or {'b' * 40},)\n",
     "targets of a loop": f"w = {{path: data for path, data in {'a' * 30}.items() if data in {'b' * 20}}}\n",
@@ -572,6 +574,7 @@ def test_only_new_lines_are_settled(tmp_path):
     pytest.param("foo(\n    a,\n)\n", "longer_name(\n    a,\n)\n", id="hanging"),
     pytest.param("foo(a, bar(b,\n           c),\n    d)\n", "longer_name(a, bar(b,\n                   c),\n            d)\n", id="nested"),
     pytest.param("foo(a,\n  b)\n", "longer_name(a,\n  b)\n", id="neither"),
+    pytest.param("if a:\n\tfoo(b,\n\t    c)\n", "if a:\n\tlonger_name(b,\n\t            c)\n", id="tabs"),
     pytest.param("x = foo(a, '''\n    b''',\n        c)\n", "x = longer_name(a, '''\n    b''',\n                c)\n", id="text"),
     pytest.param("foo = 1   # a\nb   = 22  # c\n", "longer_name = 1   # a\nb           = 22  # c\n", id="columns"),
     pytest.param("foo = 1  # a\nb = 2  # c\n", "longer_name = 1  # a\nb = 2  # c\n", id="no columns"),
@@ -583,3 +586,17 @@ def test_what_slips_is_moved_back(before, after):
     for departure in find_slips(Page(old.source, old.marks), Page(new.source, new.marks), lambda line: False):
         edits.merge(EditSet(departure.edits))
     assert edits.apply(new.source).decode() == after
+
+
+def test_a_second_look_that_tests_object_to_is_dropped_in_silence(tmp_path):
+    """Nobody asked for it: what was asked for stays, and the run counts as done."""
+    (tmp_path / "hive.py").write_text(ALIGNED)
+    (tmp_path / "check.py").write_text("import sys\nsys.exit(len(open('hive.py').readlines()) != 6)\n")
+    zephyrun("propose", ".", "--only", "names", "--output", "plan.toml", cwd=tmp_path)
+    plan = (tmp_path / "plan.toml").read_text().replace("accept = false", "accept = true")
+    plan = re.sub(r'(old = "(\w)"[^\[]*?new = )"\w*"', rf'\1"\2_{"long_" * 6}name"', plan)
+    (tmp_path / "plan.toml").write_text(plan)
+    check = f"{sys.executable} check.py"
+    report = document("apply", "plan.toml", "--run-after", check, cwd=tmp_path)
+    assert report["applied"] and not report["taken_back"]
+    assert "overlong-line" not in {each["kind"] for each in report["mended_again"]}

@@ -3,17 +3,15 @@ project does it elsewhere."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 
 from zephyrun.changes.refusal import Refusal
-from zephyrun.changes.second_look import slips_between
+from zephyrun.changes.second_look import slips, version_of
 from zephyrun.changes.step import Step
-from zephyrun.fences import fence_of
-from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python import ParsedFile, parse
 from zephyrun.layout.departure import Departure
-from zephyrun.layout.departures import FINDERS, Addressed, find_departures
+from zephyrun.layout.departures import FINDERS, Addressed
 from zephyrun.layout.habits import Habits
-from zephyrun.layout.page import Page
 from zephyrun.layout.slips import SLIPPED
 from zephyrun.source import EditSet
 
@@ -32,10 +30,8 @@ class LayoutMending:
     """
 
     def __init__(self, parsed: ParsedFile, habits: Habits, earlier: bytes | None = None) -> None:
-        self._parsed = parsed
+        self._version = version_of(parsed)
         self._earlier = earlier
-        self._page = Page(parsed.source, parsed.marks)
-        self._is_fenced: Callable[[int], bool] = fence_of(parsed.source, parsed.facts)
         self._habits = habits
         self._by_address: dict[str, dict[tuple[str, str, int], Departure]] = {}
 
@@ -60,9 +56,7 @@ class LayoutMending:
 
     def _find(self, kind: str) -> Iterator[Addressed]:
         if kind != SLIPPED:
-            return find_departures(
-                self._page, self._parsed.facts, self._habits, kind, self._is_fenced
-            )
+            return self._version.departures(self._habits, kind)
         if self._earlier is None:
             return iter(())
-        return slips_between(self._earlier, self._parsed, self._page)
+        return slips(version_of(parse(self._earlier)), self._version)

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, partial
 
-from zephyrun.changes.second_look import Address, History, look_again
+from zephyrun.changes.second_look import Address, History, address_of, look_again
 from zephyrun.changes.stages import STAGES, FileOutcome, carry_out, leave_out_clashes
 from zephyrun.changes.step import Step
 from zephyrun.commands import options
@@ -62,7 +62,8 @@ class Application:
     @cached_property
     def habits(self) -> Habits:
         """The project's habits, as they were before anything was changed."""
-        return measure_project(self.contents, self.settings, self.n_processes).sides
+        at_first = {**self.contents, **self.originals}
+        return measure_project(at_first, self.settings, self.n_processes).sides
 
     def steps_of(self, action: str) -> list[Step]:
         """The accepted steps of one stage that are still to be carried out."""
@@ -81,10 +82,12 @@ class Application:
     ) -> None:
         """Carry out one stage. Without a transaction nothing is written."""
         steps = self.steps_of(action)
-        applied = self._run(action, steps, transaction, check, repository)
+        stage = self._run(action, steps, transaction, check, repository)
+        self.taken_back.extend(stage.taken_back)
+        applied = stage.applied
         self.applied.extend(applied)
         if action == "layout":
-            self._settled.update(_address(step) for step in steps if step.id in set(applied))
+            self._settled.update(address_of(step) for step in steps if step.id in set(applied))
 
     def look_again(
         self,
@@ -95,13 +98,13 @@ class Application:
         """Mend what the changes left crooked on the page, as a stage of its own."""
         for _ in range(_MOST_LOOKS):
             steps = [
-                step for step in self._steps_of_second_look() if _address(step) not in self._tried
+                step for step in self._steps_of_second_look() if address_of(step) not in self._tried
             ]
             if not steps:
                 return
-            applied = set(self._run("layout", steps, transaction, check, repository))
+            applied = set(self._run("layout", steps, transaction, check, repository).applied)
             self.mended_again.extend(step for step in steps if step.id in applied)
-            self._tried.update(map(_address, steps))
+            self._tried.update(map(address_of, steps))
             for step in steps:
                 # Nobody asked for it, so nobody need hear that it could not be done.
                 self.refused.pop(step.id, None)
@@ -137,12 +140,10 @@ class Application:
         transaction: Transaction | None,
         check: OwnCheck | None,
         repository: Repository | None,
-    ) -> list[str]:
-        """Carry out some steps of one action; the ids of those that were carried out."""
+    ) -> _Stage:
+        """Carry out some steps of one action."""
         stage = _Stage(self, transaction, check)
         stage.settle(steps)
-        self.taken_back.extend(stage.taken_back)
-        applied = [each for outcome in stage.outcomes.values() for each in outcome.applied]
         for outcome in stage.outcomes.values():
             self.assumptions.extend(outcome.assumptions)
         changed = stage.changed
@@ -156,9 +157,9 @@ class Application:
             self._surroundings = None
         self._proved.clear()
         if repository is not None and changed:
-            message = f"Clean up {_STAGE_NAMES[action]}: {counted(len(applied), 'step')}, proved"
+            message = f"Clean up {_STAGE_NAMES[action]}: {counted(len(stage.applied), 'step')}, proved"
             repository.commit(list(changed), message)
-        return applied
+        return stage
 
     def _known_surroundings(self) -> Mapping[str, Surroundings]:
         """What the files know of each other. Once a stage, however often it is halved: it means
@@ -221,6 +222,11 @@ class _Stage:
         self._kept: list[Step] = []
 
     @property
+    def applied(self) -> list[str]:
+        """The ids of the steps that were carried out."""
+        return [each for outcome in self.outcomes.values() for each in outcome.applied]
+
+    @property
     def changed(self) -> dict[str, bytes]:
         """The files that the stage changes, as they are with it."""
         contents = self._application.contents
@@ -272,10 +278,6 @@ def stages_of(plan: Plan) -> list[str]:
     """The stages that a plan has accepted steps for, in the order of work."""
     accepted = {step.action for step in plan.steps if step.accept}
     return [action for action in STAGES if action in accepted]
-
-
-def _address(step: Step) -> Address:
-    return step.kind, step.scope, step.old, step.ordinal
 
 
 def _key(job: _Job) -> tuple[str, tuple[str, ...]]:

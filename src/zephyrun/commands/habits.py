@@ -10,6 +10,7 @@ from zephyrun.commands.project_habits import ProjectHabits, measure_project
 from zephyrun.project.discovery import read_project
 from zephyrun.project.roots import find_root, for_people
 from zephyrun.project.settings import read_settings
+from zephyrun.reports.lines import counted
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -34,8 +35,8 @@ def run(arguments: argparse.Namespace) -> int:
     screen = options.Screen(arguments.color)
     for line in habits_view(measured.habits, measured.counts, measured.examples, screen.is_terminal):
         screen.print(line)
-    of_all = f" of {measured.n_candidates}" if measured.n_candidates > measured.n_files else ""
-    screen.print(f"measured on {measured.n_files}{of_all} files of {for_people(root)}")
+    of_all = f", of {measured.n_candidates}" if measured.n_candidates > measured.n_files else ""
+    screen.print(f"measured on {counted(measured.n_files, 'file')} of {for_people(root)}{of_all}")
     screen.print("to settle a place otherwise, write it into [tool.zephyrun.habits] of pyproject.toml")
     return OK
 

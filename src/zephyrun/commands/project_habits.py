@@ -8,7 +8,7 @@ from zlib import crc32
 from typing import NamedTuple
 
 from zephyrun.commands import options
-from zephyrun.languages.python.scanner import scan
+from zephyrun.languages.python.scanner import NESTED_QUOTES, scan
 from zephyrun.layout.habits import Counts, Habit, decide, sides_met
 from zephyrun.layout.measuring import measure
 from zephyrun.layout.page import Page
@@ -122,7 +122,7 @@ def _measure_file(item: tuple[str, bytes]) -> _Measured:
         source = SourceText.from_bytes(data)
     except UnreadableText:
         return _Measured(Counter(), {})
-    counts, first = measure(Page(source, scan(source.text)))
+    counts, first = measure(Page(source, scan(source.text, nested_quotes=NESTED_QUOTES)))
     examples = {
         key: Sighting(path, line, source.line(line).strip())
         for key, offset in first.items()

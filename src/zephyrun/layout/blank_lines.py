@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
 from zephyrun.layout.habits import Habits
-from zephyrun.layout.page import Page, Row
+from zephyrun.layout.page import DEFINITION, Page, Row
 from zephyrun.source import Edit
 
 _HEAD = re.compile(r"(?:async[ \t]+)?(def|class)\b|@")
@@ -91,7 +91,8 @@ def _begins_block(page: Page, above: Row, row: Row) -> bool:
 
 def _gap_above(page: Page, place: str, index: int) -> Gap | None:
     row, before = page.rows[index], page.rows[index - 1]
-    if _is_alike_in_one_line(page, before, row):
+    if _is_one_line_definition(page, before):
+        # Overloads and stubs follow one another as their authors like.
         return None
     below = page.source.line_of(row.first)
     end_above = page.source.line_of(before.end - 1)
@@ -104,12 +105,9 @@ def _gap_above(page: Page, place: str, index: int) -> Gap | None:
     return Gap(place, index, above, below) if above == end_above else None
 
 
-def _is_alike_in_one_line(page: Page, before: Row, row: Row) -> bool:
-    """Whether two definitions of one line each follow one another, as overloads and stubs do."""
-    heads = [_HEAD.match(page.skeleton, each.first) for each in (before, row)]
-    if heads[0] is None or not heads[0][1]:
-        return False
-    return page.skeleton[before.end - 1] != ":"
+def _is_one_line_definition(page: Page, row: Row) -> bool:
+    """Whether a row holds a definition and its body."""
+    return DEFINITION.match(page.skeleton, row.first) is not None and page.skeleton[row.end - 1] != ":"
 
 
 def find_uneven_gaps(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[Departure]:

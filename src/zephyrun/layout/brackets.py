@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from zephyrun.layout.page import BLANKS, Page
-from zephyrun.layout.sites import Bracket
+from zephyrun.layout.page import Page, flat_skeleton
+from zephyrun.layout.sites import BLANKS, Bracket
 
 
 class OpenedBracket(NamedTuple):
@@ -62,21 +62,7 @@ def _opened(page: Page, bracket: Bracket) -> OpenedBracket:
         is_aligned,
         closes_alone,
         inside.rstrip(BLANKS + "\r\n#").endswith(","),
-        commas_of(inside),
+        flat_skeleton(inside).count(","),
         n_lines,
     )
 
-
-def commas_of(inside: str) -> int:
-    """How many commas part the elements of a bracket, those of brackets inside left out."""
-    if not any(mark in inside for mark in "([{"):
-        return inside.count(",")
-    depth = count = 0
-    for character in inside:
-        if character in "([{":
-            depth += 1
-        elif character in ")]}":
-            depth -= 1
-        elif character == "," and not depth:
-            count += 1
-    return count

@@ -14,13 +14,13 @@ from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.indentation import MIXED, step_text
-from zephyrun.layout.page import BLANKS, Page, Row
+from zephyrun.layout.page import DEFINITION, Page, Row
+from zephyrun.layout.sites import BLANKS
 from zephyrun.source import Edit
 
 _STATEMENT_BEHIND = re.compile(r"[ \t]*(?=[^\s#\\])")
 # Definitions without a body of their own: authors list them line by line.
 _STUB = re.compile(r"[ \t]*(?:\.\.\.|pass)[ \t]*(?=#|[\r\n]|\Z)")
-_DEFINITION = re.compile(r"(?:async[ \t]+)?(?:def|class)\b")
 _GAP_BEHIND = re.compile(r"[ \t]*")
 # Without one of these there is nothing to look for.
 MAY_NEST = re.compile(r" for .* (?:for|if) | else .* else ")
@@ -75,7 +75,7 @@ def _cuts(page: Page, habits: Habits) -> dict[int, list[int]]:
                 index = page.row_at(colon)
                 if index not in cuts and not goes_below:
                     continue
-                is_definition = _DEFINITION.match(skeleton, page.rows[index].first) is not None
+                is_definition = DEFINITION.match(skeleton, page.rows[index].first) is not None
                 if is_definition and _STUB.match(skeleton, colon + 1):
                     continue
                 if index in cuts or not _is_column(page, index, colon):

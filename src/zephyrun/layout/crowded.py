@@ -11,13 +11,13 @@ from typing import NamedTuple
 
 from zephyrun.layout.crammed import MAY_NEST
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
-from zephyrun.layout.folding import Piece, flat_skeleton, hand_of, value_range
+from zephyrun.layout.folding import Piece, clause_starts, hand_of, value_range
 from zephyrun.layout.habits import Habits
-from zephyrun.layout.page import BLANKS, Page, Row
+from zephyrun.layout.page import Page, Row, flat_skeleton
+from zephyrun.layout.sites import BLANKS
 from zephyrun.layout.widths import display_width
 from zephyrun.source import Edit
 
-_CLAUSE = re.compile(r"\b(?:async[ \t]+for|(?<!async )for|if)\b")
 _ELSE = re.compile(r"\belse\b(?![ \t]*:)")
 _FEWEST_CLAUSES, _FEWEST_LOOPS, _SHORTEST_CROWD = 4, 2, 50
 _FEWEST_BRANCHES = 2
@@ -73,25 +73,22 @@ def _folds_without_brackets(page: Page) -> Iterator[Fold]:
             continue
         piece = Piece(page.source.text[row.first : row.end], code)
         value = value_range(piece)
-        if value is None or ";" in code:
+        if value is None:
             continue
         start, end = value
         branches = _breaks(flat_skeleton(code[start:end]))
-        if branches and not re.search(r"\bfor\b", flat_skeleton(code[start:end])):
+        if branches:
             breaks = tuple(row.first + start + each for each in branches)
             yield Fold(row.first + start, row.first + end, breaks, is_new=True)
 
 
 def _breaks(flat: str) -> list[int]:
     """Where an expression is to be broken, [] where it is simple enough."""
-    loop = re.search(r"\bfor\b", flat)
-    if loop is None:
+    clauses = clause_starts(flat)
+    if not clauses:
         branches = [match.start() for match in _ELSE.finditer(flat)]
         is_crowd = len(branches) >= _FEWEST_BRANCHES and "," not in flat and "lambda" not in flat
         return branches if is_crowd else []
-    # `async for` breaks before its first word.
-    first = loop.start() - len("async ")
-    clauses = [match.start() for match in _CLAUSE.finditer(flat) if match.start() >= first]
     n_loops = sum(flat.startswith(("for", "async"), each) for each in clauses)
     is_crowd = len(clauses) >= _FEWEST_CLAUSES and n_loops >= _FEWEST_LOOPS
     return clauses if is_crowd and len(flat) >= _SHORTEST_CROWD else []
@@ -107,19 +104,20 @@ def _broken(page: Page, row: Row, fold: Fold, habits: Habits) -> tuple[Edit, ...
     text, line_end = page.source.text, line_end_of(page.source.text)
     # Where what stands inside the bracket begins, and where it ends.
     start, end = (fold.start, fold.end) if fold.is_new else (fold.start + 1, fold.end)
-    opening, closing = "(" * fold.is_new, ")" * fold.is_new
+    opening, closing = ("(", ")") if fold.is_new else ("", "")
     if hand.is_hanging:
         inner = indent + hand.unit
         first = _break(text, start, line_end + inner)
         # A new bracket keeps the space before it.
         edits = [Edit(start, first.end, opening + first.text) if fold.is_new else first]
     else:
-        inner = " " * display_width(text[row.start : start] + opening)
+        inner = indent + " " * (display_width(text[row.start : start] + opening) - display_width(indent))
         edits = [Edit(start, start, opening)] if fold.is_new else []
     edits += [_break(text, offset, line_end + inner) for offset in fold.breaks]
     if hand.is_hanging and hand.closes_alone:
         last = _break(text, end, line_end + indent)
-        edits.append(Edit(last.start, last.end if not fold.is_new else end, last.text + closing))
+        # Behind a new bracket, what follows keeps its distance.
+        edits.append(Edit(last.start, end if fold.is_new else last.end, last.text + closing))
     elif fold.is_new:
         edits.append(Edit(end, end, closing))
     return tuple(edits)

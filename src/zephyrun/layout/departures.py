@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import NamedTuple
 
 from zephyrun.facts import FileFacts
@@ -99,9 +99,13 @@ def find_departures(
     page: Page, facts: FileFacts, habits: Habits, kind: str, is_fenced: IsFenced
 ) -> Iterator[Addressed]:
     """The departures of one kind, in text order."""
-    found = sorted(FINDERS[kind](page, facts, habits, is_fenced), key=lambda each: each.start)
+    return addressed(FINDERS[kind](page, facts, habits, is_fenced), facts)
+
+
+def addressed(departures: Iterable[Departure], facts: FileFacts) -> Iterator[Addressed]:
+    """Departures with their addresses, in text order."""
     alike: Counter[tuple[str, str]] = Counter()
-    for departure in found:
+    for departure in sorted(departures, key=lambda each: each.start):
         scope = facts.dotted(facts.scope_at(departure.start))
         alike[scope, departure.subject] += 1
         yield Addressed(departure, scope, alike[scope, departure.subject])

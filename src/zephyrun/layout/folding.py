@@ -14,7 +14,8 @@ from typing import NamedTuple
 
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.indentation import MIXED, step_text
-from zephyrun.layout.page import BLANKS
+from zephyrun.layout.page import DEFINITION, flat_skeleton
+from zephyrun.layout.sites import BLANKS
 from zephyrun.layout.widths import display_width
 
 _OPERATORS = (
@@ -26,6 +27,7 @@ _OPERATORS = (
     (" * ", " / ", " // ", " % "),
 )
 _CLAUSE = re.compile(r"(?<![\w.])(?:async[ \t]+for|(?<!async )for|if)\b")
+_LOOP = re.compile(r"(?<![\w.])for\b")
 _BRANCH = re.compile(r"(?<![\w.])(?:if|else)\b")
 _VALUE_HEADS = re.compile(
     r"(?:return|yield|await|if|elif|while|assert|(?:async[ \t]+)?for\b.*?\bin)\b[ \t]*"
@@ -37,7 +39,6 @@ _BETWEEN_TEXTS = re.compile(r"\"[ \t]+(?=[rbfuRBFU]{0,2}\")")
 _DEEPEST = 8
 # Beyond this part of the width there is too little room left below a bracket.
 _FARTHEST_ALIGNED = 0.6
-_IS_DEFINITION = re.compile(r"(?:async[ \t]+)?(?:def|class)\b")
 
 
 class Hand(NamedTuple):
@@ -188,37 +189,26 @@ def value_range(piece: Piece) -> tuple[int, int] | None:
     or imports."""
     flat = flat_skeleton(piece.skeleton)
     end = len(piece.code)
+    if ";" in flat:
+        return None
     if match := _IMPORT_HEAD.match(flat):
         return (match.end(), end) if "(" not in flat and "*" not in flat else None
     if match := _VALUE_HEADS.match(flat):
         if flat.startswith("assert") and "," in flat:
             return None
         if not flat.startswith(("return", "yield", "await", "assert")):
-            colon = flat.find(":", match.end())
-            if "lambda" in flat or ":=" in flat or flat[colon + 1 :].strip():
+            head, _, body = flat.partition(":")
+            if "lambda" in flat or ":=" in flat or body.strip():
                 # The body of the block stands behind its head.
                 return None
-            end = colon if colon >= 0 else end
+            end = len(head)
         if flat[match.end() : end].strip() == "" or "yield" in flat[match.end() : end]:
             return None
         return match.end(), end
     assigned = list(_ASSIGNED.finditer(flat))
-    if assigned and not _IS_DEFINITION.match(flat) and "lambda" not in flat and "yield" not in flat:
+    if assigned and not DEFINITION.match(flat) and "lambda" not in flat and "yield" not in flat:
         return assigned[-1].end(), end
     return None
-
-
-def flat_skeleton(skeleton: str) -> str:
-    """A skeleton with everything inside brackets blotted out, of the same length."""
-    pieces: list[str] = []
-    depth = 0
-    for character in skeleton:
-        if character in ")]}":
-            depth -= 1
-        pieces.append(character if not depth else "_")
-        if character in "([{":
-            depth += 1
-    return "".join(pieces)
 
 
 def _in_new_brackets(
@@ -276,7 +266,7 @@ def _hanging(
     head: Piece, inside: Piece, tail: Piece, indent: str, hand: Hand, depth: int, *, is_new: bool
 ) -> list[str] | None:
     inner = indent + hand.unit
-    if _IS_DEFINITION.match(head.code) and not hand.closes_alone:
+    if DEFINITION.match(head.code) and not hand.closes_alone:
         # Set apart from the body, which is one step further in.
         inner += hand.unit
     first = indent + head.code
@@ -313,8 +303,9 @@ def _hanging(
 
 def _aligned(head: Piece, inside: Piece, tail: Piece, indent: str, hand: Hand) -> list[str] | None:
     first = indent + head.code
-    inner = " " * display_width(first)
-    if len(inner) > hand.limit * _FARTHEST_ALIGNED:
+    # Tabs of the indentation stay tabs.
+    inner = indent + " " * (display_width(first) - display_width(indent))
+    if display_width(inner) > hand.limit * _FARTHEST_ALIGNED:
         return None
     elements = _elements(inside)
     if len(elements) > 1:
@@ -404,14 +395,22 @@ def _parts(inside: Piece, hand: Hand) -> list[Piece]:
     ]
 
 
+def clause_starts(flat: str) -> list[int]:
+    """Where the clauses of a comprehension begin, none where it is none."""
+    loop = _LOOP.search(flat)
+    if loop is None:
+        return []
+    # `async for` begins before its second word.
+    first = loop.start() - len("async ")
+    return [each.start() for each in _CLAUSE.finditer(flat) if each.start() >= first]
+
+
 def _breaks(inside: Piece, hand: Hand) -> list[int]:
     """Where to break an expression: before the clauses of a comprehension or the branches of a
     condition, at its loosest operators, or between texts."""
     flat = flat_skeleton(inside.skeleton)
-    loop = re.search(r"\bfor\b", flat)
-    if loop is not None:
-        first = loop.start() - len("async ")
-        return [each.start() for each in _CLAUSE.finditer(flat) if each.start() >= first]
+    if clauses := clause_starts(flat):
+        return clauses
     if "lambda" in flat or ":=" in flat:
         return []
     if " if " in flat:

@@ -12,11 +12,10 @@ from zephyrun.layout.brackets import opened_brackets
 from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.habits import Counts
 from zephyrun.layout.indentation import block_steps, step_name
-from zephyrun.layout.page import BLANKS, Page
-from zephyrun.layout.sites import AFTER, BRACKET_PLACES, EDGES, SPACED, TIGHT, edge_sites
+from zephyrun.layout.page import Page
+from zephyrun.layout.sites import AFTER, BLANKS, BRACKET_PLACES, EDGES, SPACED, TIGHT, Edge, edge_sites
 from zephyrun.layout.widths import display_width
 
-_TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
 _MANY_BLANK = 3
 _COLUMN_PLACES = {"assignment": "columns", "dict-colon": "dict-columns"}
 _FAR = 80
@@ -49,7 +48,7 @@ def measure(page: Page) -> tuple[Counts, dict[tuple[str, str], int]]:
         for token, count in Counter(edge.usual.findall(page.skeleton)).items():
             key = edge.places[token], edge.usual_side
             counts[key] += count
-            first.setdefault(key, page.skeleton.index(token))
+            first.setdefault(key, _first_usual(page, edge, token))
         for side, _ in edge.others:
             for site in edge_sites(page.skeleton, edge, side):
                 # Inside a bracket a space is a space, whichever of the two it stands beside.
@@ -64,9 +63,14 @@ def measure(page: Page) -> tuple[Counts, dict[tuple[str, str], int]]:
     return counts, first
 
 
+def _first_usual(page: Page, edge: Edge, token: str) -> int:
+    """Where a token of an edge stands first on its usual side."""
+    return next(each.start() for each in edge.usual.finditer(page.skeleton) if each.group() == token)
+
+
 def _others(page: Page) -> Iterator[Example]:
-    for match in _TRAILING.finditer(page.skeleton):
-        yield Example("line-end", AFTER, match.start())
+    for start, _ in page.spaces_at_line_ends():
+        yield Example("line-end", AFTER, start)
     for step in block_steps(page):
         yield Example("indentation", step_name(step.indent), page.rows[step.row].first)
     yield from _widths(page)

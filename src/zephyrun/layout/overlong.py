@@ -9,7 +9,8 @@ from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
 from zephyrun.layout.folding import Hand, Piece, folded, hand_of
 from zephyrun.layout.habits import Habits
-from zephyrun.layout.page import BLANKS, Page, Row
+from zephyrun.layout.page import Page, Row
+from zephyrun.layout.sites import BLANKS
 from zephyrun.layout.tables import Tables
 from zephyrun.layout.widths import display_width
 from zephyrun.source import Edit

@@ -20,10 +20,9 @@ from functools import cached_property
 from typing import NamedTuple
 
 from zephyrun.languages.python.scanner import Scan
-from zephyrun.layout.sites import Bracket, TokenReader
+from zephyrun.layout.sites import BLANKS, Bracket, TokenReader
 from zephyrun.source import SourceText
 
-BLANKS = " \t\f"
 _BLOT_TEXT, _BLOT_COMMENT = '"', "#"
 # A line with code on it: its white space, and what comes behind.
 _BLANK_LINE = re.compile(r"^[ \t\f]*$", re.MULTILINE)
@@ -31,7 +30,9 @@ _BLANK_LINE = re.compile(r"^[ \t\f]*$", re.MULTILINE)
 _ANY_CODE_LINE = re.compile(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))([ \t\f]*)[^\s#][^\r\n]*")
 _ANY_BLANK_LINE = re.compile(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))[ \t\f]*(?=[\r\n]|\Z)")
 _CODE_LINE = re.compile(r"^([ \t\f]*)[^\s#][^\r\n]*", re.MULTILINE)
-
+_SPACED_LINE_END = re.compile(r"[\r\n](?<=[ \t][\r\n])")
+# How the head of a definition begins.
+DEFINITION = re.compile(r"(?:async[ \t]+)?(?:def|class)\b")
 
 # Twice as fast as calling the class.
 _new_row = tuple.__new__
@@ -154,6 +155,20 @@ class Page:
             if gap >= 0:
                 yield gap, mark[0]
 
+    def spaces_at_line_ends(self) -> Iterator[tuple[int, int]]:
+        """The spaces behind all else on a line: where they start and end."""
+        skeleton, text = self.skeleton, self.source.text
+        ends = [match.start() for match in _SPACED_LINE_END.finditer(skeleton)]
+        if skeleton.endswith((" ", "\t")):
+            ends.append(len(skeleton))
+        # A comment reaches to the end of its line.
+        ends += [end for _, end in self.comments if text[end - 1] in " \t"]
+        for end in ends:
+            start = end
+            while start and text[start - 1] in " \t":
+                start -= 1
+            yield start, end
+
     @cached_property
     def _gaps(self) -> list[int]:
         """For each comment where the code before it on its line ends, -1 where there is none."""
@@ -181,6 +196,19 @@ def skeleton_of(text: str, marks: Scan) -> str:
         pieces += (text[position:start], blot * (end - start))
         position = end
     pieces.append(text[position:])
+    return "".join(pieces)
+
+
+def flat_skeleton(skeleton: str) -> str:
+    """A skeleton with everything inside brackets blotted out, of the same length."""
+    pieces: list[str] = []
+    depth = 0
+    for character in skeleton:
+        if character in ")]}":
+            depth -= 1
+        pieces.append(character if not depth else "_")
+        if character in "([{":
+            depth += 1
     return "".join(pieces)
 
 

@@ -85,9 +85,12 @@ def find_walls(page: Page, facts: FileFacts, is_fenced: IsFenced) -> Iterator[De
 def _is_list(run: Sequence[_Line]) -> bool:
     """Whether a run is one list of like things, such as fields that are set or options that are added:
     nothing in it parts."""
-    ways = Counter(line.shape if line.shape.endswith("(") else line.statement.sort for line in run)
-    ways.subtract(dict.fromkeys(_BLOCKS & ways.keys(), len(run)))
-    return max(ways.values()) >= _MOSTLY_ALIKE * len(run)
+    ways = Counter(
+        line.shape if line.shape.endswith("(") else line.statement.sort
+        for line in run
+        if line.statement.sort not in _BLOCKS
+    )
+    return max(ways.values(), default=0) >= _MOSTLY_ALIKE * len(run)
 
 
 def _longest_part(run: Sequence[_Line], cuts: Sequence[int]) -> float:

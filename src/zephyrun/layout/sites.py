@@ -337,7 +337,8 @@ class TokenReader:
 
     def _slice_colon(self, start: int) -> None:
         """A slice's colon is judged between two bounds only: beside a bracket there is no choice."""
-        after = self._skeleton[self._next_token(start + 1) :][:1]
+        following = self._next_token(start + 1)
+        after = self._skeleton[following : following + 1]
         if self._before(start) not in "[:," and after not in "]:,":
             self._note("slice-colon", start, start + 1)
 

@@ -13,7 +13,8 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from zephyrun.layout.departure import Departure, IsFenced, subject_at
-from zephyrun.layout.page import BLANKS, Page, Row
+from zephyrun.layout.page import Page, Row
+from zephyrun.layout.sites import BLANKS
 from zephyrun.source import Edit
 
 SLIPPED = "slipped-alignment"
@@ -69,6 +70,7 @@ def _realigned(old: Page, new: Page, before: Row, after: Row) -> Iterator[Edit]:
     old_open, new_open = _open_brackets(old, before), _open_brackets(new, after)
     if len(old_open) != len(new_open):
         return
+    indent = new.indent(after)
     # How far each line has been moved so far, by its 1-based number.
     moved: dict[int, int] = {}
     for old_line, new_line in zip(old_lines[1:], new_lines[1:], strict=True):
@@ -81,10 +83,11 @@ def _realigned(old: Page, new: Page, before: Row, after: Row) -> Iterator[Edit]:
         bracket = new_open[index][0]
         wanted = _column(new, bracket) + 1 + moved.get(new.source.line_of(bracket), 0)
         found = _indent_of(new, new_line)
-        if found != wanted:
-            start = new.source.line_starts[new_line - 1]
+        start = new.source.line_starts[new_line - 1]
+        # What the line is moved in with stays, whatever it is made of; only the spaces behind change.
+        if found != wanted and new.skeleton.startswith(indent, start) and wanted >= len(indent):
             moved[new_line] = wanted - found
-            yield Edit(start, start + found, " " * wanted)
+            yield Edit(start + len(indent), start + found, " " * (wanted - len(indent)))
 
 
 def _hangs(page: Page, bracket: int) -> bool:

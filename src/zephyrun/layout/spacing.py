@@ -14,10 +14,11 @@ from zephyrun.layout.blank_lines import find_uneven_gaps
 from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.departure import Departure, IsFenced, subject_at
 from zephyrun.layout.habits import PLACES, Habits
-from zephyrun.layout.page import BLANKS, Page
+from zephyrun.layout.page import Page
 from zephyrun.layout.sites import (
     AFTER,
     BEFORE,
+    BLANKS,
     BRACKET_PLACES,
     EDGES,
     SPACED,
@@ -33,8 +34,6 @@ _ALIKE = 5
 _SHOWN = 3
 # Beginning with what is rare, these pass over the indentation of lines at the speed of a search.
 _WIDE = re.compile(r"  (?<=\S  )[ \t]*(?=[^\s#\\])|\t(?<=\S\t)[ \t]*(?=[^\s#\\])")
-_TRAILING = re.compile(r"[\r\n](?<=[ \t][\r\n])")
-_ONE_SPACE = " "
 _OPERATOR_PLACES = frozenset({"sum", "product", "power", "bits", "index-operator"})
 _STRETCHED = "stretched"
 _WORD_SIGN = "w"
@@ -42,7 +41,6 @@ _WORD = re.compile(r"\w+")
 _FEWEST_CELLS = 2
 _WIDE_GAP = 3
 _COLUMNS_A_STRAY = 6
-_TWO = 2
 
 
 class _Gap(NamedTuple):
@@ -197,11 +195,11 @@ def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
         looks_before = site.place != "sign"
         looks_after = site.place not in ("block-colon", "call")
     if looks_before:
-        start = (
-            len(skeleton[: site.start].rstrip(BLANKS)) if skeleton[site.start - 1] in BLANKS else site.start
-        )
+        start = site.start
+        while skeleton[start - 1] in BLANKS:
+            start -= 1
         if (start < site.start) != wants_before:
-            yield _Gap(start, site.start, site.place, _ONE_SPACE * wants_before)
+            yield _Gap(start, site.start, site.place, " " if wants_before else "")
     if looks_after:
         end = site.end
         while skeleton[end] in BLANKS:
@@ -209,42 +207,30 @@ def _gaps_beside(page: Page, site: Site, wanted: str) -> Iterator[_Gap]:
         if skeleton[end] in "\\\r\n#":
             return
         if (end > site.end) != wants_after:
-            yield _Gap(site.end, end, site.place, _ONE_SPACE * wants_after)
+            yield _Gap(site.end, end, site.place, " " if wants_after else "")
 
 
 def _stretched(page: Page) -> Iterator[_Gap]:
     """More than one space between two tokens of a line."""
-    skeleton = page.skeleton
-    for match in _WIDE.finditer(skeleton):
-        if match.end() - match.start() > 1 or skeleton[match.start()] == "\t":
-            yield _Gap(match.start(), match.end(), _STRETCHED, _ONE_SPACE)
+    for match in _WIDE.finditer(page.skeleton):
+        yield _Gap(match.start(), match.end(), _STRETCHED, " ")
 
 
 def _comment_gaps(page: Page, habits: Habits) -> Iterator[_Gap]:
     text = page.source.text
-    wanted = habits.get("comment-gap", "")
-    if wanted:
+    if "comment-gap" in habits:
+        wanted = int(habits["comment-gap"])
         for start, end in page.comment_gaps:
-            # More than two are a column of its own, to whatever it is meant to line up.
-            is_tab = end > start and text[start] == "\t"
-            if not is_tab and (end - start < int(wanted) or (wanted == "1" and end - start == _TWO)):
-                yield _Gap(start, end, "comment-gap", " " * int(wanted))
+            # A wide gap, or a tab, makes a column of its own, to whatever it is meant to line up.
+            if end - start != wanted and end - start < _WIDE_GAP and "\t" not in text[start:end]:
+                yield _Gap(start, end, "comment-gap", " " * wanted)
     if habits.get("comment-mark", "") == AFTER:
         for start, side in comment_marks(page):
             if side == TIGHT:
-                yield _Gap(start + 1, start + 1, "comment-mark", _ONE_SPACE)
+                yield _Gap(start + 1, start + 1, "comment-mark", " ")
     if habits.get("line-end", "") == TIGHT:
-        ends = [match.start() for match in _TRAILING.finditer(page.skeleton)]
-        if page.skeleton.endswith((" ", "\t")):
-            ends.append(len(page.skeleton))
-        for end in ends:
-            start = end
-            while start and page.skeleton[start - 1] in " \t":
-                start -= 1
+        for start, end in page.spaces_at_line_ends():
             yield _Gap(start, end, "line-end", "")
-        for start, end in page.comments:
-            if text[end - 1] in " \t":
-                yield _Gap(start + len(text[start:end].rstrip(" \t")), end, "line-end", "")
 
 
 # -- what is left alone ------------------------------------------------------------------------

@@ -8,11 +8,10 @@ anew at its true place, and puts it into the tree only when it is the same expre
 from __future__ import annotations
 
 import ast
-import sys
 from collections.abc import Iterator
 
 from zephyrun.languages.python.relocation import parse_fragment
-from zephyrun.languages.python.scanner import fields
+from zephyrun.languages.python.scanner import NESTED_QUOTES, fields
 from zephyrun.source import SourceText
 
 
@@ -27,7 +26,7 @@ def literal_parts(node: ast.JoinedStr) -> Iterator[str]:
 
 def shown_expressions(text: str, start: int, end: int) -> list[tuple[int, int]]:
     """The ranges of expressions that an f-string shows with their values, as in `{weight=}`."""
-    found = fields(text, start, end, nested_quotes=sys.version_info >= (3, 12))
+    found = fields(text, start, end, nested_quotes=NESTED_QUOTES)
     return [(field.start, field.end) for field in found if field.shows_itself]
 
 

@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 
 from zephyrun.facts import Binding, Comment, Exposure, FileFacts
-from zephyrun.languages.python.scanner import Scan, scan
+from zephyrun.languages.python.scanner import NESTED_QUOTES, Scan, scan
 from zephyrun.languages.python.scopes import ScopeTable
 from zephyrun.languages.python.walk import Walk
 from zephyrun.source import SourceText, UnreadableText
@@ -86,7 +86,7 @@ def _parse_with_table(data: bytes) -> tuple[ParsedFile, ScopeTable]:
     except UnreadableText as problem:
         raise UnreadableSource(str(problem)) from problem
     tree = _tree(source)
-    found = scan(source.text, nested_quotes=sys.version_info >= (3, 12))
+    found = scan(source.text, nested_quotes=NESTED_QUOTES)
     walk = Walk(source, found.texts)
     try:
         with deep_recursion():

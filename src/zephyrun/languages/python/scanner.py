@@ -9,9 +9,13 @@ Source: language reference 2.4 (literals) and 2.4.3 (f-strings); PEP 701 for `ne
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Iterator
 from functools import cache
 from typing import NamedTuple
+
+# Whether the running interpreter reads f-strings with their own quotes inside (PEP 701).
+NESTED_QUOTES = sys.version_info >= (3, 12)
 
 _TRIPLE_DOUBLE = r'"""[^"\\]*(?:(?:\\.|"(?!""))[^"\\]*)*"""'
 _TRIPLE_SINGLE = r"'''[^'\\]*(?:(?:\\.|'(?!''))[^'\\]*)*'''"
