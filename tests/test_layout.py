@@ -74,7 +74,9 @@ SPACING = {
     "line ends": ("w = 1  \n  \nv = 2  # kg \n", "w = 1\n\nv = 2  # kg\n"),
     "no last line end": ("w=1  ", "w = 1"),
     "operator at a line end": ("w = (a +\n     b\n     +c)\n", "w = (a +\n     b\n     +c)\n"),
-    "backslash": ("w = a \\\n    + b*c\nassert a, \\\n    b\n", "w = a \\\n    + b * c\nassert a, \\\n    b\n"),
+    "backslash": (f"w = {'a' * 70} \\\n    + b*c\n", f"w = {'a' * 70} \\\n    + b * c\n"),
+    "needless backslashes": ("assert a, \\\n    b  # why\nw = hive \\\n    .weight \\\n    + tare\nx = \\\n  f(a,\n    b)\n",
+                             "assert a, b  # why\nw = hive.weight + tare\nx = \\\n  f(a,\n    b)\n"),
     "matrix product": ("w = a@b\n@f\ndef g(): ...\n", "w = a @ b\n@f\ndef g(): ...\n"),
     "decorator": ("@ f\ndef g(): ...\n", "@ f\ndef g(): ...\n"),
 }  # fmt: skip
@@ -106,6 +108,7 @@ LEFT_ALONE = {
     "overloads": "class Hive:\n    def a(self): ...\n    def b(self): ...\n",
     "stubs": "class A(Error): pass\nclass B(Error): pass\n",
     "one-line table": "if a:     w = 1\nelif bcd: w = 2\n",
+    "broken before an instruction": "assert a, \\\n    b  # type: ignore[x]\n",
     "continued": "w = weigh(\n  hive,\n        scale,\n)\n",
 }
 

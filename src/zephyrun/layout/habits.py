@@ -106,6 +106,12 @@ PLACES: dict[str, Place] = {
         Place("blank-between-methods", "blank lines between methods", "1", _BLANK),
         Place("blank-before-inner", "blank lines before a definition inside a block", "1", _BLANK),
         Place(
+            "line-break",
+            "what breaks a statement over lines",
+            "brackets",
+            {"brackets": "brackets", "backslash": "backslashes"},
+        ),
+        Place(
             "continuation",
             "a call over several lines",
             "hanging",

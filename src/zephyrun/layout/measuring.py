@@ -12,6 +12,7 @@ from zephyrun.layout.brackets import opened_brackets
 from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.habits import Counts
 from zephyrun.layout.indentation import block_steps, step_name
+from zephyrun.layout.line_breaks import break_sides
 from zephyrun.layout.page import Page
 from zephyrun.layout.sites import AFTER, BLANKS, BRACKET_PLACES, EDGES, SPACED, TIGHT, Edge, edge_sites
 from zephyrun.layout.widths import display_width
@@ -81,6 +82,8 @@ def _others(page: Page) -> Iterator[Example]:
         yield Example(gap.place, _blank_side(gap), page.rows[gap.row].first)
     for bracket in opened_brackets(page):
         yield from (Example(place, side, bracket.start) for place, side in bracket.sides())
+    for side, start in break_sides(page):
+        yield Example("line-break", side, start)
     for start, end in page.comment_gaps:
         yield Example("comment-gap", str(min(end - start, _MANY_SPACES)), end)
     for start, side in comment_marks(page):

@@ -14,6 +14,7 @@ from zephyrun.layout.blank_lines import find_uneven_gaps
 from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.departure import Departure, IsFenced, subject_at
 from zephyrun.layout.habits import PLACES, Habits
+from zephyrun.layout.line_breaks import find_needless_breaks
 from zephyrun.layout.page import Page
 from zephyrun.layout.sites import (
     AFTER,
@@ -57,6 +58,7 @@ def find_uneven_spacing(page: Page, habits: Habits, is_fenced: IsFenced) -> Iter
     throughout, that is one departure."""
     blank = list(find_uneven_gaps(page, habits, is_fenced))
     yield from blank
+    yield from find_needless_breaks(page, habits, is_fenced)
     # What is on a blank line goes with it.
     replaced = [edit for departure in blank for edit in departure.edits]
     gaps = sorted(
