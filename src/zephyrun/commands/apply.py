@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 import argparse
-import re
 import sys
 from collections import Counter
 from collections.abc import Iterable, Iterator
-from difflib import unified_diff
 from pathlib import Path, PurePosixPath
 
 from zephyrun.changes.stages import STAGES
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.commands.application import Application, stages_of
+from zephyrun.commands.differences import difference_lines
 from zephyrun.commands.own_checks import CheckFailed, OwnCheck, OwnOutput, OwnTests
 from zephyrun.decisions import DECISIONS_FILE, decisions_text, struck_out_of
 from zephyrun.errors import UserError
@@ -25,7 +24,6 @@ from zephyrun.project.roots import for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
 from zephyrun.reports.lines import counted, wrapped_line
-from zephyrun.source import SourceText
 
 _MOST_ALIKE = 3
 
@@ -219,14 +217,7 @@ def _difference_lines(application: Application) -> Iterator[str]:
     for path, original in application.originals.items():
         content = application.contents[path]
         assert isinstance(content, bytes), "a changed file was read"
-        for line in unified_diff(_lines(original), _lines(content), f"a/{path}", f"b/{path}"):
-            yield line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n"
-
-
-def _lines(data: bytes) -> list[str]:
-    """The lines of a file as programs that patch count them: only `\\n` ends one."""
-    text = SourceText.from_bytes(data, strict=False).text
-    return [line for line in re.split(r"(?<=\n)", text) if line]
+        yield from difference_lines(path, path, original, content)
 
 
 def _in_order(plan: Plan, identifiers: Iterable[str]) -> list[str]:

@@ -39,6 +39,8 @@ class Settings:
     leave_out: tuple[str, ...] = ()
     target: str = ""
     remember: bool = False
+    audience: str = ""
+    harmless_decorators: tuple[str, ...] = ()
     habits: tuple[tuple[str, str], ...] = ()
 
     def leaves_out(self, path: str) -> bool:
@@ -145,6 +147,8 @@ def _reason_against(key: str, value: Any) -> str | None:
     default = getattr(Settings(), key)
     if isinstance(default, bool):
         return None if isinstance(value, bool) else "true or false"
+    if key == "audience":
+        return None if value in ("application", "library") else '"application" or "library"'
     if isinstance(default, str):
         return None if isinstance(value, str) else "a text"
     is_list_of_texts = isinstance(value, list) and all(isinstance(each, str) for each in value)

@@ -5,15 +5,17 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass
 from itertools import pairwise
+from types import MappingProxyType
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
-from zephyrun.proof.compiled import NotCompiled, compiled_difference
+from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import constant_reservations, introduced_constants
-from zephyrun.proof.normal_form import NormalForm, Version
+from zephyrun.proof.normal_form import NormalForm, Respelled, Version
 from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
     SOURCE_IS_NOT_READ,
@@ -25,6 +27,18 @@ from zephyrun.proof.remains import (
 from zephyrun.proof.verdict import DefinitionProof, Difference, FileProof, Verdict, worst
 
 _ALONE = Surroundings()
+
+
+@dataclass(frozen=True)
+class Respelling:
+    """Names of the new version that others can see and that were others in the old one: their places,
+    each with the old spelling, and the pairs of names."""
+
+    new: Respelled
+    pairs: Renamed
+
+
+NOTHING_RESPELLED = Respelling(MappingProxyType({}), frozenset())
 _WARNING_CALLS = frozenset({"warn", "warn_explicit", "showwarning"})
 WARNINGS_DO_NOT_COUNT_LINES = "warnings that are shown once per line are not told apart by lines"
 
@@ -36,11 +50,13 @@ def compare_files(
     *,
     confirmed: Collection[str] = (),
     strict: bool = False,
+    respelling: Respelling = NOTHING_RESPELLED,
 ) -> FileProof:
     """Do two versions of one file do the same?
 
     `confirmed` holds what a person vouches for, in the words of `reservations`; with `strict`,
-    assumptions count as reasons against. No errors: what cannot be read is `unproven`.
+    assumptions count as reasons against; `respelling` says which names that others can see have become
+    others. No errors: what cannot be read is `unproven`.
     """
     if old == new:
         return FileProof(Verdict.SAME, definitions=_all_same(old))
@@ -48,7 +64,7 @@ def compare_files(
         old_file = _parse_side(old, "old")
         new_file = _parse_side(new, "new")
         with deep_recursion():
-            return _compare(old_file, new_file, surroundings, frozenset(confirmed), strict)
+            return _compare(old_file, new_file, surroundings, frozenset(confirmed), strict, respelling)
     except UnreadableSource as problem:
         return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, str(problem)),))
     except RecursionError:
@@ -78,10 +94,11 @@ def _compare(
     surroundings: Surroundings,
     confirmed: frozenset[str],
     strict: bool,
+    respelling: Respelling,
 ) -> FileProof:
     old = Version(old_file)
     new = Version(new_file, introduced_constants(old_file.facts, new_file))
-    old_form, new_form = NormalForm(old), NormalForm(new)
+    old_form, new_form = NormalForm(old), NormalForm(new, respelled=respelling.new)
     old_form.write_module()
     new_form.write_module()
     if old_form.elements != new_form.elements:
@@ -99,7 +116,7 @@ def _compare(
         *_quoted_line_reservations(old, new, surroundings),
     ]
     differences = (
-        *_compiled_witness(old, new),
+        *_compiled_witness(old, new, respelling.pairs),
         *(difference for what, difference in reserved if what not in confirmed),
         *_first_lines(old, new),
     )
@@ -116,7 +133,7 @@ def _compare(
     vouched_for = sorted({what for what, _ in reserved} & confirmed)
     return FileProof(
         worst(difference.verdict for difference in differences),
-        _count_edits(old, new, renamed),
+        _count_edits(old, new, renamed, respelling),
         differences,
         judge_definitions(old, new, differences),
         (*vouched_for, *assumed),
@@ -137,10 +154,12 @@ def _renamed(
     }
 
 
-def _compiled_witness(old: Version, new: Version) -> tuple[Difference, ...]:
+def _compiled_witness(old: Version, new: Version, renamed: Renamed) -> tuple[Difference, ...]:
     numbers = {each.name: each.value for each in new.constants.values()}
     try:
-        difference = compiled_difference(old.source.to_bytes(), new.source.to_bytes(), numbers)
+        difference = compiled_difference(
+            old.source.to_bytes(), new.source.to_bytes(), numbers, renamed
+        )
     except NotCompiled as problem:
         difference = str(problem)
     return () if difference is None else (Difference(0, 0, f"compiled: {difference}"),)
@@ -211,7 +230,7 @@ def _shared_lines(version: Version) -> list[bool]:
 
 
 def _count_edits(
-    old: Version, new: Version, renamed: Mapping[int, int]
+    old: Version, new: Version, renamed: Mapping[int, int], respelling: Respelling
 ) -> tuple[tuple[str, int], ...]:
     before = Counter(comment.text for comment in old.facts.comments)
     after = Counter(comment.text for comment in new.facts.comments)
@@ -219,11 +238,16 @@ def _count_edits(
     edits = []
     if renamed:
         edits.append(("local rename", len(renamed)))
+    if respelling.new:
+        edits.append(("renamed reference", len(respelling.new)))
     if new.constants:
         edits.append(("named constant", len(new.constants)))
     if n_comments:
         edits.append(("comment", n_comments))
-    if _layout_differs(old, new, renamed, drop_blank=bool(n_comments or new.constants)):
+    # Where names of another length stand, lines may differ for that alone.
+    if not respelling.new and _layout_differs(
+        old, new, renamed, drop_blank=bool(n_comments or new.constants)
+    ):
         edits.append(("layout", 1))
     return tuple(edits)
 

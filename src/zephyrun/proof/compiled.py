@@ -15,9 +15,11 @@ change the order in which finalisers run, and does not pass.
 from __future__ import annotations
 
 import ast
+import dis
+import re
 import sys
 import warnings
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from types import CodeType, MappingProxyType
 
 from zephyrun.proof.named_constants import without_names
@@ -25,6 +27,11 @@ from zephyrun.proof.normal_form import constant_key
 
 _VARIABLE_ARGUMENTS = 0x04
 _VARIABLE_KEYWORDS = 0x08
+# What stands between names in a text, and the names themselves.
+_WORDS = re.compile(r"(\W+)")
+
+# Pairs of an old and a new name.
+Renamed = frozenset[tuple[str, str]]
 
 
 class NotCompiled(ValueError):
@@ -32,14 +39,17 @@ class NotCompiled(ValueError):
 
 
 def compiled_difference(
-    old: bytes, new: bytes, constants: Mapping[str, ast.expr] = MappingProxyType({})
+    old: bytes,
+    new: bytes,
+    constants: Mapping[str, ast.expr] = MappingProxyType({}),
+    renamed: Renamed = frozenset(),
 ) -> str | None:
     """What the compiled code of two versions differs in, in one phrase; `None` for nothing.
 
-    In the new version the names of `constants` are read as the numbers that they stand for. Errors:
-    `NotCompiled`.
+    In the new version the names of `constants` are read as the numbers that they stand for; the first
+    name of each pair in `renamed` may have become the second. Errors: `NotCompiled`.
     """
-    return _difference(_compile(old), _compile(new, constants), {}, {})
+    return _Comparison(renamed).difference(_compile(old), _compile(new, constants), {}, {})
 
 
 def _compile(data: bytes, constants: Mapping[str, ast.expr] = MappingProxyType({})) -> CodeType:
@@ -88,78 +98,151 @@ class _KeepComprehensionsApart(ast.NodeTransformer):
         return self._marked(node, pair)
 
 
-def _difference(
-    old: CodeType, new: CodeType, old_cells: dict[str, str], new_cells: dict[str, str]
-) -> str | None:
-    """Compare two code objects. The cells say how free names are called around them."""
-    where = f"in {old.co_qualname}" if old.co_qualname != "<module>" else "at the top of the file"
-    if old.co_name != new.co_name or old.co_qualname != new.co_qualname:
-        return f"{old.co_qualname} is now called {new.co_qualname}"
-    if _signature(old) != _signature(new):
-        return f"the parameters or the sort of function differ {where}"
+class _Comparison:
+    """Compares code objects. Names that others can see are equal, or one of the `renamed` pairs."""
 
-    if len(old.co_cellvars) != len(new.co_cellvars) or len(old.co_freevars) != len(new.co_freevars):
-        return f"closures share other variables {where}"
-    if old.co_names != new.co_names:
-        return f"other names are looked up {where}"
+    def __init__(self, renamed: Renamed) -> None:
+        self._renamed = renamed
 
-    if old.co_code != new.co_code or old.co_exceptiontable != new.co_exceptiontable:
-        if len(old.co_cellvars) > 1 or len(old.co_freevars) > 1:
-            return (
-                f"the instructions differ {where}; if only names changed, the variables that it "
-                "shares with inner functions would be cleared in another order"
-            )
-        return f"the instructions differ {where}"
+    def _are_alike(self, old: str, new: str) -> bool:
+        return old == new or (bool(self._renamed) and (old, new) in self._renamed)
 
-    if len(old.co_varnames) != len(new.co_varnames):
-        return f"the number of variables differs {where}"
-    for old_name, new_name in zip(old.co_freevars, new.co_freevars, strict=True):
-        if old_cells.get(old_name) != new_name or new_cells.get(new_name) != old_name:
-            return f"{new_name} is taken from another function {where}"
+    def _say_alike(self, old: str, new: str) -> bool:
+        """Whether texts are alike word for word: names stand in qualified names, texts, annotations."""
+        if old == new or not self._renamed:
+            return old == new
+        old_parts, new_parts = _WORDS.split(old), _WORDS.split(new)
+        return len(old_parts) == len(new_parts) and all(map(self._are_alike, old_parts, new_parts))
 
-    there: dict[str, str] = {}
-    back: dict[str, str] = {}
-    for old_names, new_names in (
-        (old.co_varnames, new.co_varnames),
-        (old.co_cellvars, new.co_cellvars),
-        (old.co_freevars, new.co_freevars),
-    ):
-        for old_name, new_name in zip(old_names, new_names, strict=True):
-            if there.setdefault(old_name, new_name) != new_name:
-                return f"{old_name} became two variables {where}"
-            if back.setdefault(new_name, old_name) != old_name:
-                return f"{new_name} stands for two variables {where}"
-    return _constants_difference(old.co_consts, new.co_consts, there, back, where)
+    def _are_all_alike(self, old: Sequence[str], new: Sequence[str]) -> bool:
+        return len(old) == len(new) and all(map(self._are_alike, old, new))
 
+    def difference(
+        self, old: CodeType, new: CodeType, old_cells: dict[str, str], new_cells: dict[str, str]
+    ) -> str | None:
+        """Compare two code objects. The cells say how free names are called around them."""
+        where = f"in {old.co_qualname}" if old.co_qualname != "<module>" else "at the top of the file"
+        if not self._say_alike(old.co_name, new.co_name) or not self._say_alike(
+            old.co_qualname, new.co_qualname
+        ):
+            return f"{old.co_qualname} is now called {new.co_qualname}"
+        if _signature(old) != _signature(new) or not self._are_all_alike(
+            _parameters(old), _parameters(new)
+        ):
+            return f"the parameters or the sort of function differ {where}"
 
-def _constants_difference(
-    old: tuple[object, ...],
-    new: tuple[object, ...],
-    there: dict[str, str],
-    back: dict[str, str],
-    where: str,
-) -> str | None:
-    if len(old) != len(new):
-        return f"the constants differ {where}"
-    for old_value, new_value in zip(old, new, strict=True):
-        if isinstance(old_value, CodeType) and isinstance(new_value, CodeType):
-            if difference := _difference(old_value, new_value, there, back):
-                return difference
-        elif isinstance(old_value, CodeType) or isinstance(new_value, CodeType):
-            return f"the functions inside differ {where}"
-        elif constant_key(old_value) != constant_key(new_value):
+        if len(old.co_cellvars) != len(new.co_cellvars) or len(old.co_freevars) != len(new.co_freevars):
+            return f"closures share other variables {where}"
+        if (reason := self._instructions_difference(old, new, where)) is not None:
+            return reason
+
+        if len(old.co_varnames) != len(new.co_varnames):
+            return f"the number of variables differs {where}"
+        for old_name, new_name in zip(old.co_freevars, new.co_freevars, strict=True):
+            if old_cells.get(old_name) != new_name or new_cells.get(new_name) != old_name:
+                return f"{new_name} is taken from another function {where}"
+
+        there: dict[str, str] = {}
+        back: dict[str, str] = {}
+        for old_names, new_names in (
+            (old.co_varnames, new.co_varnames),
+            (old.co_cellvars, new.co_cellvars),
+            (old.co_freevars, new.co_freevars),
+        ):
+            for old_name, new_name in zip(old_names, new_names, strict=True):
+                if there.setdefault(old_name, new_name) != new_name:
+                    return f"{old_name} became two variables {where}"
+                if back.setdefault(new_name, old_name) != old_name:
+                    return f"{new_name} stands for two variables {where}"
+        return self._constants_difference(old.co_consts, new.co_consts, there, back, where)
+
+    def _instructions_difference(self, old: CodeType, new: CodeType, where: str) -> str | None:
+        if self._renamed and old.co_names != new.co_names:
+            # Names that become equal to others change the numbers by which instructions call them.
+            if _exceptions(old) == _exceptions(new) and self._do_alike(old, new):
+                return None
+            return f"other names are looked up {where}"
+        if old.co_names != new.co_names:
+            return f"other names are looked up {where}"
+        if old.co_code != new.co_code or old.co_exceptiontable != new.co_exceptiontable:
+            if len(old.co_cellvars) > 1 or len(old.co_freevars) > 1:
+                return (
+                    f"the instructions differ {where}; if only names changed, the variables that it "
+                    "shares with inner functions would be cleared in another order"
+                )
+            return f"the instructions differ {where}"
+        return None
+
+    def _do_alike(self, old: CodeType, new: CodeType) -> bool:
+        """Whether two codes have the same instructions, names aside that are renamed."""
+        before, after = _instructions(old), _instructions(new)
+        return len(before) == len(after) and all(
+            one[:2] == other[:2] and self._say_alike(one[2], other[2])
+            for one, other in zip(before, after, strict=True)
+        )
+
+    def _constants_difference(
+        self,
+        old: tuple[object, ...],
+        new: tuple[object, ...],
+        there: dict[str, str],
+        back: dict[str, str],
+        where: str,
+    ) -> str | None:
+        if len(old) != len(new):
             return f"the constants differ {where}"
-    return None
+        for old_value, new_value in zip(old, new, strict=True):
+            if isinstance(old_value, CodeType) and isinstance(new_value, CodeType):
+                if difference := self.difference(old_value, new_value, there, back):
+                    return difference
+            elif isinstance(old_value, CodeType) or isinstance(new_value, CodeType):
+                return f"the functions inside differ {where}"
+            elif not self._are_equal(old_value, new_value):
+                return f"the constants differ {where}"
+        return None
+
+    def _are_equal(self, old: object, new: object) -> bool:
+        if constant_key(old) == constant_key(new):
+            return True
+        if isinstance(old, str) and isinstance(new, str):
+            return self._say_alike(old, new)
+        if isinstance(old, tuple) and isinstance(new, tuple):
+            return len(old) == len(new) and all(map(self._are_equal, old, new))
+        return False
+
+
+def _instructions(code: CodeType) -> list[tuple[int, object, str]]:
+    """What a code does, one by one: the operation, its operand, and the name that it concerns. Targets of
+    jumps are given by their number, since offsets depend on how long operands are."""
+    found = [each for each in dis.get_instructions(code) if each.opname != "EXTENDED_ARG"]
+    numbers: dict[object, int] = {}
+    for number, each in enumerate(found):
+        numbers[each.offset] = number
+    result: list[tuple[int, object, str]] = []
+    for each in found:
+        if each.opcode in dis.hasname:
+            name = str(each.argval)
+            rest = re.sub(rf"(?<![\w.]){re.escape(name)}(?![\w.])", "", each.argrepr)
+            result.append((each.opcode, rest, name))
+        elif each.opcode in dis.hasjrel or each.opcode in dis.hasjabs:
+            result.append((each.opcode, numbers.get(each.argval, each.argval), ""))
+        else:
+            result.append((each.opcode, each.arg, ""))
+    return result
+
+
+def _exceptions(code: CodeType) -> object:
+    """Where handlers begin and end, as far as operands of another length leave that alone."""
+    n_long = sum(each.opname == "EXTENDED_ARG" for each in dis.get_instructions(code))
+    return n_long, code.co_exceptiontable
 
 
 def _signature(code: CodeType) -> tuple[object, ...]:
+    return code.co_flags, code.co_argcount, code.co_posonlyargcount, code.co_kwonlyargcount
+
+
+def _parameters(code: CodeType) -> tuple[str, ...]:
     n_parameters = code.co_argcount + code.co_kwonlyargcount
     n_parameters += bool(code.co_flags & _VARIABLE_ARGUMENTS)
     n_parameters += bool(code.co_flags & _VARIABLE_KEYWORDS)
-    return (
-        code.co_flags,
-        code.co_argcount,
-        code.co_posonlyargcount,
-        code.co_kwonlyargcount,
-        code.co_varnames[:n_parameters],
-    )
+    return code.co_varnames[:n_parameters]

@@ -8,12 +8,15 @@ belongs to, so that a captured name shows even where its spelling is the same.
 from __future__ import annotations
 
 import ast
+from bisect import bisect_left
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 from typing import Any
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.links import keyword_before, module_start_of
 from zephyrun.proof.named_constants import NamedConstant
 from zephyrun.source import SourceText
 
@@ -36,6 +39,8 @@ _SILENT_FIELDS = frozenset({"type_comment", "kind", "type_ignores"})
 _ANNOTATIONS = frozenset({"annotation", "returns"})
 
 
+# How names are to be written at places of the text: by where they start, where they end and the spelling.
+Respelled = Mapping[int, tuple[int, str]]
 # One step of the sequence: a sort and a value. Sorts: node, end, none, constant, documentation,
 # local (number, scope), name (spelling, scope, outside), attribute, keyword, import, word,
 # definition. A plain tuple, since a file has them by the hundred thousand.
@@ -86,10 +91,17 @@ class Version:
 class NormalForm:
     """Writes sequences for one version of a file.
 
-    `starts` runs beside `elements` and says for each where in the text it comes from.
+    `starts` runs beside `elements` and says for each where in the text it comes from. At the places in
+    `respelled` a name is written as it is given there, and not as it is spelled.
     """
 
-    def __init__(self, version: Version, *, number: Callable[[int], Hashable] | None = None) -> None:
+    def __init__(
+        self,
+        version: Version,
+        *,
+        number: Callable[[int], Hashable] | None = None,
+        respelled: Respelled = MappingProxyType({}),
+    ) -> None:
         self.elements: list[Element] = []
         self.starts: list[int] = []
         self.order: dict[int, int] = {}
@@ -97,6 +109,8 @@ class NormalForm:
         self._parsed = version.parsed
         self._facts = version.facts
         self._number = number or self._number_in_order
+        self._respelled = respelled
+        self._respelled_starts = sorted(respelled)
         self._movable: dict[int, bool] = {}
         self._where = 0
         self._in_annotation = False
@@ -134,7 +148,7 @@ class NormalForm:
             return
         self._emit("node", type(node).__name__)
         if isinstance(node, ast.Constant):
-            self._emit("constant", constant_key(node.value))
+            self._emit("constant", constant_key(self._constant_value(node)))
             return
         if isinstance(node, ast.Name):
             # Whether it is read, written or deleted shows in where it stands.
@@ -191,9 +205,13 @@ class NormalForm:
         elif isinstance(value, str) and (places := self._parsed.places.get((id(node), field))):
             self._name(places[0], value)
         elif field == "attr":
-            self._emit("attribute", value)
+            self._emit("attribute", self._attribute(node, str(value)))
         elif field == "arg" and isinstance(node, ast.keyword):
-            self._emit("keyword", value)
+            self._emit("keyword", self._respelled.get(self._offset(node), (0, value))[1])
+        elif field == "module" and isinstance(node, ast.ImportFrom):
+            written = "." * node.level + str(value)
+            start = module_start_of(self._parsed.source.text, self._offset(node), written)
+            self._emit("word", ("str", self._dotted(str(value), start + node.level)))
         elif field == "arg":
             self._name(self._where, str(value))
         else:
@@ -217,19 +235,63 @@ class NormalForm:
                     self._node(value)
                 elif value is None:
                     self._emit("none")
+                elif isinstance(node, ast.MatchClass) and field == "kwd_attrs":
+                    before = self._offset(node.kwd_patterns[index])
+                    start = keyword_before(self._parsed.source.text, str(value), before)
+                    self._emit("word", ("str", self._respelled.get(start, (0, value))[1]))
                 else:
                     self._emit("word", (type(value).__name__, value))
         self._emit("end", field)
 
     def _documentation(self, node: Any) -> None:
         self._where = self._offset(node)
-        self._emit("documentation", node.value.value)
+        self._emit("documentation", self._constant_value(node.value))
+
+    def _constant_value(self, node: ast.Constant) -> object:
+        """A constant's value; that of a text with the names in it as they are respelled."""
+        if not self._respelled_starts or not isinstance(node.value, str):
+            return node.value
+        source = self._parsed.source
+        start, end = self._offset(node), source.offset_of_utf8(*_end_of(node))
+        text = self._text_between(start, end)
+        if text == source.text[start:end]:
+            return node.value
+        try:
+            return ast.literal_eval(f"({text}\n)")
+        except (SyntaxError, ValueError):
+            return node.value
+
+    def _text_between(self, start: int, end: int) -> str:
+        """The text between two offsets with every name as it is respelled."""
+        pieces: list[str] = []
+        position = start
+        first = bisect_left(self._respelled_starts, start)
+        for place in self._respelled_starts[first:]:
+            if place >= end:
+                break
+            place_end, spelling = self._respelled[place]
+            pieces += (self._parsed.source.text[position:place], spelling)
+            position = place_end
+        return "".join([*pieces, self._parsed.source.text[position:end]])
+
+    def _attribute(self, node: Any, name: str) -> str:
+        if not self._respelled_starts:
+            return name
+        end = self._parsed.source.offset_of_utf8(*_end_of(node))
+        return self._respelled.get(end - len(name), (end, name))[1]
+
+    def _dotted(self, name: str, start: int) -> str:
+        """A dotted name that is written at an offset, with its parts as they are respelled."""
+        if not self._respelled_starts:
+            return name
+        written = self._parsed.source.text[start : start + len(name)]
+        return self._text_between(start, start + len(name)) if written == name else name
 
     def _alias(self, node: ast.alias) -> None:
         # `import os` and `import os as system` do the same but for the name they bind;
         # `import os.path` and `import os.path as path` do not.
         takes_top = node.asname is None and "." in node.name
-        self._emit("import", (node.name, takes_top))
+        self._emit("import", (self._dotted(node.name, self._offset(node)), takes_top))
         if places := self._parsed.places.get((id(node), "asname")):
             self._name(places[0], node.asname or node.name.partition(".")[0])
 
@@ -242,7 +304,17 @@ class NormalForm:
         if movable:
             self._emit("local", (self._number(binding), record.scope))
         else:
-            self._emit("name", (record.name, record.scope, record.outside))
+            name = record.name
+            if start in self._respelled:
+                end, name = self._respelled[start]
+                spelled = self._parsed.source.text[start:end]
+                # A mangled name keeps what the class puts before it.
+                name = record.name.removesuffix(spelled) + name
+            self._emit("name", (name, record.scope, record.outside))
+
+
+def _end_of(node: Any) -> tuple[int, int]:
+    return node.end_lineno, node.end_col_offset
 
 
 def is_text_statement(node: object) -> bool:

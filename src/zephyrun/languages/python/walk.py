@@ -82,7 +82,7 @@ class Walk:
         self.places: dict[tuple[int, str], tuple[int, ...]] = {}
         self.unplaced: list[str] = []
         self._text_ends = dict(texts)
-        self.start_of, self.end_of = _position_readers(source)
+        self.start_of, self.end_of = position_readers(source)
         self._text = source.text
         self._note_name = self.table.mention
         self._scope = 0
@@ -833,7 +833,7 @@ class Walk:
         )
 
 
-def _position_readers(source: SourceText) -> tuple[Callable[[Any], int], Callable[[Any], int]]:
+def position_readers(source: SourceText) -> tuple[Callable[[Any], int], Callable[[Any], int]]:
     """What gives the offset at which a node begins, and the one just behind it. A survey asks for
     hundreds of thousands, so text in which bytes and characters count alike takes a short cut."""
     line_starts = source.line_starts

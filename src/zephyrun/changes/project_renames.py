@@ -1,0 +1,319 @@
+"""Give things that others can see other names, across a whole project.
+
+Many renames are one transaction: all places are found in the project as it is, so a name that goes away
+is free for another (`a` to `b` together with `b` to `a`). The checks here give plain reasons early;
+safety rests on the proof.
+"""
+
+from __future__ import annotations
+
+import sys
+import unicodedata
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from zephyrun.changes.new_names import reason_against_spelling
+from zephyrun.facts import FileFacts
+from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.linking.linkage import Content, LinkedFile
+from zephyrun.linking.mentions import is_distinctive
+from zephyrun.linking.members import MemberUsage
+from zephyrun.linking.search import find_usage
+from zephyrun.linking.usage import (
+    Doubt,
+    Obstacle,
+    OpenPlace,
+    Place,
+    PlaceSort,
+    Target,
+    TargetSort,
+    Usage,
+)
+from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.proof.renames import Renaming
+from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
+
+
+@dataclass
+class Change:
+    """What renames make of a project: new contents by path, moves, and what is to say about them."""
+
+    contents: dict[str, Content] = field(default_factory=dict)
+    changed: dict[str, bytes] = field(default_factory=dict)
+    moved: dict[str, str] = field(default_factory=dict)
+    renamings: list[Renaming] = field(default_factory=list)
+    usages: list[Usage] = field(default_factory=list)
+    reasons: list[Obstacle] = field(default_factory=list)
+    doubts: list[Doubt] = field(default_factory=list)
+    open_places: list[OpenPlace] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Wish:
+    """One thing and the name that it is to have."""
+
+    target: Target
+    new: str
+
+
+def carry_out_renames(
+    evaluator: Evaluator,
+    wishes: Sequence[Wish],
+    *,
+    is_library: bool = False,
+    confirms_all: bool = False,
+    apart: frozenset[tuple[str, int]] = frozenset(),
+    with_documents: bool = False,
+) -> Change:
+    """Make the edits of some renames. With `confirms_all` every open place belongs but those that a
+    person says stand `apart` (path and offset); without it they stay open, and nothing is edited there.
+    """
+    change = Change(contents=dict(evaluator.linkage.contents))
+    freed = {(wish.target.path, _spelling(wish.target)) for wish in wishes}
+    for wish in wishes:
+        usage = find_usage(evaluator, wish.target, is_library=is_library)
+        open_keys = {(each.place.path, each.place.start) for each in usage.open_places}
+        belongs = frozenset(open_keys - apart) if confirms_all else frozenset()
+        usage.add(
+            each.place for each in usage.open_places if (each.place.path, each.place.start) in belongs
+        )
+        change.usages.append(usage)
+        change.renamings.append(Renaming(wish.target, wish.new, belongs, apart & open_keys))
+        change.reasons.extend(usage.obstacles)
+        change.reasons.extend(_clashes(evaluator, usage, wish.new, freed))
+        change.doubts.extend(usage.doubts)
+        change.open_places.extend(
+            each
+            for each in usage.open_places
+            if (each.place.path, each.place.start) not in belongs | apart
+        )
+        if with_documents:
+            _take_in_documents(usage)
+    _edit(evaluator, wishes, change)
+    _move(evaluator, wishes, change)
+    return change
+
+
+def _spelling(target: Target) -> str:
+    if target.sort is TargetSort.MODULE:
+        return target.name.rpartition(".")[2]
+    return unmangled(target.name)
+
+
+def _take_in_documents(usage: Usage) -> None:
+    name = _spelling(usage.target)
+    for place in list(usage.mentions):
+        if place.sort is PlaceSort.DOCUMENT or (
+            place.sort in (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION) and is_distinctive(name)
+        ):
+            usage.mentions.discard(place)
+            usage.places.add(place)
+
+
+def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
+    """Write the new names into copies of the files."""
+    edits: dict[str, EditSet] = {}
+    for wish, usage in zip(wishes, change.usages, strict=True):
+        for path, places in usage.by_path().items():
+            own = edits.setdefault(path, EditSet())
+            for place in places:
+                edit = (
+                    Edit(place.start, place.end, wish.new)
+                    if place.alone
+                    else Edit(place.end, place.end, f" as {wish.new}")
+                )
+                try:
+                    own.add(edit)
+                except Overlap:
+                    change.reasons.append(
+                        Obstacle("two of the renames would change the same text", path, place.start)
+                    )
+    for path, own in edits.items():
+        data = evaluator.linkage.contents[path]
+        assert isinstance(data, bytes), "names were found in it"
+        try:
+            changed = own.apply(SourceText.from_bytes(data))
+        except UnreadableText as problem:
+            change.reasons.append(Obstacle(str(problem), path, 0))
+            continue
+        change.contents[path] = change.changed[path] = changed
+
+
+def _move(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
+    """Let the files of renamed modules lie where their new names say."""
+    linkage = evaluator.linkage
+    for wish in wishes:
+        if wish.target.sort is not TargetSort.MODULE:
+            continue
+        dotted = wish.target.name
+        for path in sorted(linkage.contents):
+            new_path = _new_path(path, linkage.modules, dotted, wish.new)
+            if new_path is None or new_path == path:
+                continue
+            if new_path in linkage.contents:
+                change.reasons.append(Obstacle(f"{new_path} is there already", path, 0))
+                continue
+            change.moved[path] = new_path
+            change.contents[new_path] = change.contents.pop(path)
+
+
+def _new_path(path: str, modules: Mapping[str, str], dotted: str, new: str) -> str | None:
+    """Where a file lies once a module has another name; `None` for one that stays."""
+    module = modules.get(path)
+    old = dotted.rpartition(".")[2]
+    if module == dotted and not path.endswith("/__init__.py"):
+        folder, _, name = path.rpartition("/")
+        return f"{folder}/{new}{name[len(old):]}".lstrip("/")
+    for package_path, package in modules.items():
+        if package == dotted and package_path.endswith("__init__.py"):
+            folder = package_path.removesuffix("/__init__.py")
+            if path.startswith(f"{folder}/"):
+                above = folder.rpartition("/")[0]
+                return f"{above}/{new}{path[len(folder):]}".lstrip("/")
+    return None
+
+
+# -- clashes -------------------------------------------------------------------------------------------
+
+
+def _clashes(
+    evaluator: Evaluator, usage: Usage, new: str, freed: set[tuple[str, str]]
+) -> Iterator[Obstacle]:
+    """Why the new name cannot stand where the old one stood."""
+    target = usage.target
+    first = min(usage.places, default=Place(target.path, 0, 0, PlaceSort.READ))
+    old = _spelling(target)
+    if (reason := _reason_against(target, old, new)) is not None:
+        yield Obstacle(reason, first.path, first.start)
+        return
+    for path, places in usage.by_path().items():
+        file = evaluator.linkage.file(path)
+        if file is not None:
+            is_freed = (path, new) in freed
+            yield from _clashes_in_file(file, places, new, is_freed)
+    if target.sort is TargetSort.MEMBER:
+        yield from _clashes_in_classes(evaluator, target, new, freed)
+    elif target.sort is TargetSort.GLOBAL:
+        yield from _clashes_in_packages(evaluator, usage, new)
+    elif target.sort is TargetSort.MODULE:
+        yield from _clashes_of_modules(evaluator, target, new)
+
+
+def _reason_against(target: Target, old: str, new: str) -> str | None:
+    if not new:
+        return f"no new name is given for `{old}`"
+    if new == old:
+        return f"`{new}` is the name it has already"
+    if unicodedata.normalize("NFKC", new) != new:
+        return f"`{new}` is not spelled the way in which Python would keep it"
+    if old.startswith("__") and old.endswith("__"):
+        return f"Python gives the name `{old}` a meaning of its own"
+    is_mangled = target.sort is TargetSort.MEMBER and target.name != old
+    plain = new.lstrip("_") if is_mangled and new.startswith("__") and not new.endswith("__") else new
+    if (reason := reason_against_spelling(plain)) is not None:
+        return reason
+    if new in BUILTINS and target.sort not in (TargetSort.MEMBER, TargetSort.MODULE):
+        return f"`{new}` is a builtin, and would be hidden"
+    return None
+
+
+def _clashes_in_file(
+    file: LinkedFile, places: Sequence[Place], new: str, is_freed: bool
+) -> Iterator[Obstacle]:
+    """Bindings that would take the new name, or be taken by it."""
+    facts = file.facts
+    ours: set[int] = set()
+    scopes: dict[int, set[int]] = {}
+    for place in places:
+        reference = facts.reference_by_start.get(place.start)
+        if reference is not None and place.sort is not PlaceSort.KEYWORD:
+            ours.add(reference.binding)
+            home = facts.bindings[reference.binding].scope
+            scopes.setdefault(home, set()).add(reference.scope)
+        if any(start <= place.start < end for start, end in facts.shown):
+            yield Obstacle(
+                f"a text prints the name together with its value (line {file.line_of(place.start)})",
+                file.path,
+                place.start,
+            )
+    for index, binding in enumerate(facts.bindings):
+        if binding.name != new or index in ours or (is_freed and binding.scope in scopes):
+            continue
+        for home, used_in in scopes.items():
+            start = facts.references[binding.references[0]].start if binding.references else 0
+            if _takes(facts, index, home, used_in):
+                what = "is a builtin that is used there" if _is_builtin(facts, index) else "is used there"
+                yield Obstacle(
+                    f"`{new}` {what} already ({file.path}, line {file.line_of(start)})", file.path, start
+                )
+                break
+
+
+def _is_builtin(facts: FileFacts, binding: int) -> bool:
+    return facts.bindings[binding].outside and facts.bindings[binding].name in BUILTINS
+
+
+def _takes(facts: FileFacts, other: int, home: int, used_in: Iterable[int]) -> bool:
+    """Whether a binding of the new name and ours, which lives in `home`, would get in each other's way."""
+    record = facts.bindings[other]
+    if record.scope == home and not record.outside:
+        return True
+    if record.scope != home and home in facts.ancestors(record.scope):
+        # It lives further in: it would take those of our references that it can see.
+        return any(record.scope in facts.ancestors(scope) for scope in used_in)
+    # It lives further out: ours would take those of its references that can see ours.
+    return any(
+        home in facts.ancestors(facts.references[index].scope) for index in record.references
+    )
+
+
+def _clashes_in_classes(
+    evaluator: Evaluator, target: Target, new: str, freed: set[tuple[str, str]]
+) -> Iterator[Obstacle]:
+    usage = Usage(target._replace(name=new))
+    gathered = MemberUsage(evaluator, usage, is_library=False)
+    gathered.note()
+    if any(path == target.path and name == new for path, name in freed):
+        return
+    for place in sorted(usage.places):
+        if place.sort not in (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION):
+            file = evaluator.file(place.path)
+            yield Obstacle(
+                f"`{new}` is an attribute of these classes already "
+                f"({place.path}, line {file.line_of(place.start)})",
+                place.path,
+                place.start,
+            )
+            return
+    yield from usage.obstacles
+
+
+def _clashes_in_packages(evaluator: Evaluator, usage: Usage, new: str) -> Iterator[Obstacle]:
+    linkage = evaluator.linkage
+    for path in usage.by_path():
+        module = linkage.modules.get(path, "")
+        if linkage.is_package(module) and linkage.is_package(f"{module}.{new}"):
+            yield Obstacle(f"`{new}` is a module of the package {module}", path, 0)
+    if new.startswith("_") and not _spelling(usage.target).startswith("_"):
+        for path, places in usage.by_path().items():
+            file = linkage.file(path)
+            for use in file.links.imports if file is not None else ():
+                if use.name == "*" and any(place.sort is PlaceSort.READ for place in places):
+                    yield Obstacle(
+                        f"{path} imports everything, which leaves out names like `{new}`", path, use.start
+                    )
+
+
+def _clashes_of_modules(evaluator: Evaluator, target: Target, new: str) -> Iterator[Obstacle]:
+
+    linkage = evaluator.linkage
+    package = target.name.rpartition(".")[0]
+    dotted = f"{package}.{new}".strip(".")
+    if linkage.is_package(dotted):
+        yield Obstacle(f"a module {dotted} is there already", target.path, 0)
+    if not package and new in sys.stdlib_module_names:
+        yield Obstacle(f"`{new}` is a module of the standard library, and would hide it", target.path, 0)
+    path = linkage.find_module(package) if package else None
+    there = linkage.file(path) if path is not None else None
+    if there is not None and new in there.module_bindings:
+        yield Obstacle(f"`{new}` is a name of the package {package} already", there.path, 0)

@@ -1,0 +1,103 @@
+"""What `rename` and `references` have in common: a project, and the thing that a person points at."""
+
+from __future__ import annotations
+
+import argparse
+import re
+from dataclasses import dataclass
+from pathlib import Path
+
+from zephyrun.errors import UserError
+from zephyrun.linking.linkage import Content
+from zephyrun.linking.targets import NoTarget, target_at, target_named
+from zephyrun.linking.usage import Target
+from zephyrun.linking.values import Evaluator
+from zephyrun.project.audience import is_library
+from zephyrun.project.discovery import read_content, read_project
+from zephyrun.project.library import read_library
+from zephyrun.project.roots import find_root, for_people, relative_to_root
+from zephyrun.project.settings import Settings, read_settings
+from zephyrun.proof.renames import World
+
+_POSITION = re.compile(r"(?P<path>.+):(?P<line>\d+):(?P<column>\d+)")
+
+
+@dataclass(frozen=True)
+class PointedAt:
+    """A project, read, and the thing in it that a person points at."""
+
+    root: Path
+    settings: Settings
+    contents: dict[str, Content]
+    world: World
+    evaluator: Evaluator
+    target: Target
+
+
+def add_target(parser: argparse.ArgumentParser) -> None:
+    """What is pointed at."""
+    parser.add_argument(
+        "target",
+        metavar="TARGET",
+        help="path:line:column of any place where the name stands, or a dotted name "
+        "(hive.log.read_rows)",
+    )
+
+
+def point_at(text: str) -> PointedAt:
+    """Read the project and find what `text` points at. Errors: `UserError`."""
+    match = _POSITION.fullmatch(text)
+    path = Path(match["path"]) if match is not None else Path(".")
+    if match is not None and not path.is_file():
+        raise UserError(f"{path} is no file; give path:line:column or a dotted name")
+    root = find_root([path])
+    settings = read_settings(root)
+    contents = read_project(root)
+    world = World(
+        settings.import_roots,
+        settings.harmless_decorators,
+        read_library,
+        is_library(root, settings),
+    )
+    if match is not None:
+        name = relative_to_root(path, root)
+        contents.setdefault(name, read_content(path.resolve()))
+    evaluator = world.evaluator(contents)
+    try:
+        if match is None:
+            target = target_named(evaluator, text)
+        else:
+            offset = _offset(evaluator, name, int(match["line"]), int(match["column"]), text)
+            target = target_at(evaluator, name, offset)
+    except NoTarget as problem:
+        raise UserError(f"{text}: {problem}") from problem
+    return PointedAt(root, settings, contents, world, evaluator, target)
+
+
+def _offset(evaluator: Evaluator, path: str, line: int, column: int, text: str) -> int:
+    file = evaluator.linkage.file(path)
+    if file is None:
+        raise UserError(f"{text}: the file cannot be read as Python")
+    source = file.source
+    if not 1 <= line <= source.n_lines:
+        raise UserError(f"{text}: the file has {source.n_lines} lines; lines and columns count from 1")
+    if not 1 <= column <= len(source.line(line)) + 1:
+        raise UserError(f"{text}: line {line} has {len(source.line(line))} columns, counted from 1")
+    return source.line_starts[line - 1] + column - 1
+
+
+def place_of(pointed: PointedAt, path: str, offset: int) -> str:
+    """A place as people read it: path:line:column, relative to the working folder."""
+    line, column = line_and_column(pointed, path, offset)
+    return f"{for_people(pointed.root / path)}:{line}:{column}"
+
+
+def line_and_column(pointed: PointedAt, path: str, offset: int) -> tuple[int, int]:
+    """The 1-based line and column of an offset in a file of the project."""
+    from zephyrun.source import SourceText
+
+    data = pointed.contents[path]
+    if not isinstance(data, bytes):
+        return 1, 1
+    place = SourceText.from_bytes(data, strict=False).place(offset)
+    return place.line, place.column

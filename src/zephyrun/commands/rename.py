@@ -1,0 +1,278 @@
+"""`zephyrun rename`: give one thing another name, wherever it is referred to, and prove it."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections import Counter
+from collections.abc import Iterator
+
+from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
+from zephyrun.commands import NOT_SO, OK, options
+from zephyrun.commands.differences import difference_lines
+from zephyrun.commands.pointing import PointedAt, add_target, place_of, point_at
+from zephyrun.errors import UserError
+from zephyrun.fences import fence_of
+from zephyrun.journal import Deed, Journal, Operation
+from zephyrun.linking.usage import PlaceSort
+from zephyrun.project.left_out import LeftOut, reason_to_leave_out
+from zephyrun.project.roots import for_people
+from zephyrun.project.target import find_target
+from zephyrun.proof.renames import RenameProof, World, judge_renames
+from zephyrun.proof.surroundings import find_surroundings
+from zephyrun.proof.verdict import Verdict
+from zephyrun.reports.lines import counted, wrapped_line
+
+_NOT_EDITED = (LeftOut.GENERATED, LeftOut.VENDORED)
+_MOST_MENTIONS_SHOWN = 12
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    """Options of this command."""
+    add_target(parser)
+    parser.add_argument("new", metavar="NEW", help="the new name alone, without what stands before it")
+    parser.add_argument(
+        "--confirm",
+        action="store_true",
+        help="vouch for everything that the command lists: that the open places mean this thing, "
+        "and that nothing else depends on its name",
+    )
+    parser.add_argument(
+        "--apart",
+        action="append",
+        default=[],
+        metavar="PATH:LINE:COLUMN",
+        help="with --confirm: the name at this open place is that of another thing, and stays",
+    )
+    parser.add_argument(
+        "--documents",
+        action="store_true",
+        help="change documents (Markdown, reStructuredText) and comments that mention the name, too",
+    )
+    options.add_dry_run(parser)
+    options.add_format(parser)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    """Rename, or say why not; nothing is written unless all of it is proved."""
+    pointed = point_at(arguments.target)
+    if not arguments.dry_run:
+        options.recover(pointed.root)
+    change = carry_out_renames(
+        pointed.evaluator,
+        [Wish(pointed.target, arguments.new)],
+        is_library=pointed.world.is_library,
+        confirms_all=arguments.confirm,
+        apart=frozenset(_apart(pointed, arguments.apart)),
+        with_documents=arguments.documents,
+    )
+    refusals = list(_reasons_against(pointed, change))
+    proof = None
+    if not refusals and (arguments.confirm or not change.doubts and not change.open_places):
+        proof = _prove(pointed, change)
+        if proof.verdict is not Verdict.SAME:
+            refusals = list(_unproved(proof))
+    is_done = proof is not None and not refusals
+    if is_done and not arguments.dry_run:
+        assert proof is not None, "it was proved"
+        _write(pointed, change, proof, f"rename {arguments.target} {arguments.new}")
+    if arguments.format == "json":
+        options.print_document(_document(pointed, change, refusals, proof, is_done))
+    elif is_done and arguments.dry_run:
+        sys.stdout.writelines(_difference(pointed, change))
+    elif is_done:
+        assert proof is not None, "it was proved"
+        _print(options.Screen(arguments.color), pointed, change, proof, arguments.new)
+    else:
+        _print_refusal(options.Screen(arguments.color, to_errors=True), pointed, change, refusals)
+    return OK if is_done else NOT_SO
+
+
+def _apart(pointed: PointedAt, texts: list[str]) -> Iterator[tuple[str, int]]:
+    from pathlib import Path
+
+    from zephyrun.project.roots import relative_to_root
+
+    for text in texts:
+        path, _, rest = text.rpartition(":")
+        path, _, line = path.rpartition(":")
+        try:
+            name = relative_to_root(Path(path), pointed.root)
+            file = pointed.evaluator.linkage.file(name)
+            if file is None:
+                raise ValueError(text)
+            yield name, file.source.line_starts[int(line) - 1] + int(rest) - 1
+        except (ValueError, IndexError) as problem:
+            raise UserError(f"--apart {text}: give path:line:column of an open place") from problem
+
+
+def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:
+    """Why the change is not to be made, each with its place."""
+    if reason := find_target(pointed.root, pointed.settings).reason_against:
+        yield reason
+    for obstacle in change.reasons:
+        if obstacle.path in pointed.contents:
+            yield f"{place_of(pointed, obstacle.path, obstacle.start)}: {obstacle.reason}"
+        else:
+            yield obstacle.reason
+    for usage in change.usages:
+        for path, places in usage.by_path().items():
+            data = pointed.contents[path]
+            reason_left = reason_to_leave_out(path, data, ()) if isinstance(data, bytes) else None
+            if reason_left in _NOT_EDITED or pointed.settings.leaves_out(path):
+                where = place_of(pointed, path, places[0].start)
+                yield f"{where}: the name is used in a file that is not edited ({reason_left})"
+            file = pointed.evaluator.linkage.file(path)
+            if file is None:
+                continue
+            is_fenced = fence_of(file.source, file.facts)
+            for place in places:
+                if is_fenced(file.line_of(place.start)):
+                    yield f"{place_of(pointed, path, place.start)}: the line is fenced off"
+
+
+def _prove(pointed: PointedAt, change: Change) -> RenameProof:
+    surroundings = find_surroundings(pointed.contents, pointed.settings.import_roots)
+    world = World(
+        pointed.world.import_roots,
+        pointed.world.harmless_decorators,
+        pointed.world.library,
+        pointed.world.is_library,
+        {change.moved.get(path, path): each for path, each in surroundings.items()},
+    )
+    return judge_renames(
+        pointed.contents,
+        change.contents,
+        change.renamings,
+        world,
+        moved=change.moved,
+        confirmed=[doubt.what for doubt in change.doubts],
+    )
+
+
+def _unproved(proof: RenameProof) -> Iterator[str]:
+    for reason in proof.reasons:
+        yield f"not proved: {reason}"
+    for path, file in proof.files:
+        for difference in file.differences[:1]:
+            line = difference.old_line or difference.new_line
+            where = f"{path}, line {line}" if line else path
+            yield f"not proved: {where}: {difference.what}"
+
+
+def _write(pointed: PointedAt, change: Change, proof: RenameProof, label: str) -> None:
+    operations = []
+    for path in sorted(change.changed.keys() | change.moved.keys()):
+        before = pointed.contents[path]
+        assert isinstance(before, bytes), "only what was read is changed"
+        after = change.changed.get(path, before)
+        target = change.moved.get(path, "")
+        deed = Deed.MOVE if target else Deed.REPLACE
+        operations.append(Operation(deed, path, after, target, expected=before))
+    Journal(pointed.root, for_people).carry_out(label, operations, proof.assumptions)
+
+
+def _difference(pointed: PointedAt, change: Change) -> Iterator[str]:
+    for path in sorted(change.changed.keys() | change.moved.keys()):
+        before = pointed.contents[path]
+        assert isinstance(before, bytes), "only what was read is changed"
+        after = change.changed.get(path, before)
+        yield from difference_lines(path, change.moved.get(path, path), before, after)
+
+
+def _document(
+    pointed: PointedAt,
+    change: Change,
+    refusals: list[str],
+    proof: RenameProof | None,
+    is_done: bool,
+) -> dict[str, object]:
+    def listed(path: str, start: int) -> str:
+        return place_of(pointed, path, start)
+
+    return {
+        "schema": "zephyrun.rename/1",
+        "root": for_people(pointed.root),
+        "target": change.usages[0].label,
+        "verdict": str(proof.verdict) if proof is not None else "",
+        "done": is_done,
+        "files": [
+            {
+                "path": change.moved.get(path, path),
+                "references": len(change.usages[0].by_path().get(path, ())),
+                **({"moved_from": path} if path in change.moved else {}),
+            }
+            for path in sorted(change.changed.keys() | change.moved.keys())
+        ],
+        "refused": refusals,
+        "confirm": [doubt.what for doubt in change.doubts],
+        "open": [
+            {"place": listed(each.place.path, each.place.start), "why": each.why}
+            for each in change.open_places
+        ],
+        "mentions": [
+            {"place": listed(place.path, place.start), "sort": place.sort.value}
+            for place in sorted(change.usages[0].mentions)
+        ],
+        "assumptions": list(proof.assumptions) if proof is not None else [],
+        "difference": "".join(_difference(pointed, change)) if proof is not None else "",
+    }
+
+
+def _print(
+    screen: options.Screen, pointed: PointedAt, change: Change, proof: RenameProof, new: str
+) -> None:
+    usage = change.usages[0]
+    for path, places in usage.by_path().items():
+        shown = for_people(pointed.root / change.moved.get(path, path))
+        counts = Counter(place.sort.value for place in places)
+        what = ", ".join(f"{count} {sort}" for sort, count in counts.most_common())
+        screen.print(wrapped_line(("renamed  ", "bold green"), (shown, "cyan"), f": {what}"))
+    for path, target in change.moved.items():
+        before, after = for_people(pointed.root / path), for_people(pointed.root / target)
+        screen.print(wrapped_line(("moved    ", "bold green"), f"{before} to ", (after, "cyan")))
+    _print_mentions(screen, pointed, change)
+    for what in proof.assumptions:
+        screen.print(wrapped_line(("assumed  ", "yellow"), what))
+    n_files = len(change.changed.keys() | change.moved.keys())
+    references = counted(len(usage.places), "reference")
+    screen.print(
+        f"{usage.label} is now {new}: {references} in {counted(n_files, 'file')}, proved the same"
+    )
+    here = for_people(pointed.root)
+    screen.print(f"take it back: zephyrun undo {'' if here == '.' else here}".rstrip())
+
+
+def _print_mentions(screen: options.Screen, pointed: PointedAt, change: Change) -> None:
+    mentions = sorted(change.usages[0].mentions)
+    for place in mentions[:_MOST_MENTIONS_SHOWN]:
+        what = {
+            PlaceSort.COMMENT: "a comment, in which the word may mean something else",
+            PlaceSort.DOCUMENTATION: "documentation, in which the word may mean something else",
+            PlaceSort.DOCUMENT: "a document; --documents changes it, too",
+        }.get(place.sort, "a string that nothing is known to look up")
+        where = place_of(pointed, place.path, place.start)
+        screen.print(wrapped_line(("left     ", "dim"), (where, "cyan"), f": {what}"))
+    if len(mentions) > _MOST_MENTIONS_SHOWN:
+        n_more = len(mentions) - _MOST_MENTIONS_SHOWN
+        screen.print(wrapped_line(("left     ", "dim"), f"and {n_more} more (zephyrun references)"))
+
+
+def _print_refusal(
+    screen: options.Screen, pointed: PointedAt, change: Change, refusals: list[str]
+) -> None:
+    for reason in dict.fromkeys(refusals):
+        screen.print(wrapped_line(("refused  ", "bold red"), reason))
+    if not refusals:
+        for each in change.open_places:
+            where = place_of(pointed, each.place.path, each.place.start)
+            screen.print(wrapped_line(("open     ", "bold yellow"), (where, "cyan"), f": {each.why}"))
+        for doubt in change.doubts:
+            where = place_of(pointed, doubt.path, doubt.start) if doubt.path else ""
+            screen.print(wrapped_line(("confirm  ", "bold yellow"), (where, "cyan"), f": {doubt.what}"))
+        screen.print(
+            "nothing was changed. --confirm vouches for all of this: open places are renamed, too; "
+            "--apart PATH:LINE:COLUMN keeps one as it is"
+        )
+        return
+    screen.print("nothing was changed")

@@ -1,0 +1,884 @@
+"""What a file says to others, gathered in a walk of its own.
+
+A survey never needs it; a question that reaches beyond one file asks it of the files that the question
+names. So it is kept out of the walk that every file pays for.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import contextmanager
+from typing import Any
+
+from zephyrun.facts import Role
+from zephyrun.languages.python.reading import ParsedFile, deep_recursion
+from zephyrun.languages.python.relocation import parse_fragment
+from zephyrun.languages.python.walk import position_readers
+from zephyrun.link_facts import (
+    UNKNOWN,
+    AttributeUse,
+    ClassRecord,
+    FunctionRecord,
+    Handed,
+    ImportUse,
+    KeywordUse,
+    LinkFacts,
+    Origin,
+    OriginSort,
+    ParameterRecord,
+    ParameterSort,
+    RestUse,
+    TextUse,
+    Use,
+)
+
+_USES = {ast.Load: Use.READ, ast.Store: Use.WRITE, ast.Del: Use.DELETE}
+_QUOTED = re.compile(r"[uU]?('''|\"\"\"|'|\")(.*)\1", re.DOTALL)
+_PLAIN_TEXT = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
+_FROM = re.compile(r"from\b[\s\\]*")
+_ACCESSOR = re.compile(r"\.(?:setter|getter|deleter)\b")
+_LONGEST_GAP = 300
+_LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
+
+# What annotations say by the last part of the name before the bracket. Source: PEP 484, 585, 604, 612.
+_FIRST_IS_IT = frozenset({"Annotated", "ClassVar", "Final", "Required", "NotRequired", "ReadOnly", "InitVar"})
+_SERIES = frozenset(
+    "list set frozenset deque List Set FrozenSet Deque Sequence MutableSequence Iterable Iterator "
+    "Collection AbstractSet MutableSet Generator AsyncIterable AsyncIterator AsyncGenerator "
+    "Reversible Container".split()
+)
+_MAPPINGS = frozenset(
+    "dict Dict Mapping MutableMapping defaultdict DefaultDict OrderedDict ChainMap".split()
+)
+_PROMISES = frozenset({"Awaitable", "Coroutine", "Future", "Task"})
+
+
+def read_links(parsed: ParsedFile) -> LinkFacts:
+    """What a parsed file says to others."""
+    reader = _Reader(parsed)
+    with deep_recursion():
+        reader.visit(parsed.tree)
+    return reader.result()
+
+
+def _either(origins: Iterable[Origin]) -> Origin:
+    distinct = tuple(dict.fromkeys(origins))
+    return distinct[0] if len(distinct) == 1 else Origin(OriginSort.EITHER, "", -1, distinct)
+
+
+def _plain(name: str) -> Origin:
+    return Origin(OriginSort.PLAIN, name)
+
+
+def _short_name(node: ast.AST) -> str:
+    if isinstance(node, ast.Name):
+        return node.id
+    return node.attr if isinstance(node, ast.Attribute) else ""
+
+
+class _Frame:
+    """What is gathered about the function whose body is being read."""
+
+    def __init__(self) -> None:
+        self.returned: list[Origin] = []
+        self.yielded: list[Origin] = []
+        self.is_generator = False
+
+
+class _Reader(ast.NodeVisitor):
+    """Walks one tree; `result` is what it found."""
+
+    def __init__(self, parsed: ParsedFile) -> None:
+        self._parsed = parsed
+        self._source = parsed.source
+        self._facts = parsed.facts
+        self._start_of, self._end_of = position_readers(parsed.source)
+        self._inner_scopes = {each.name_start: each.inner_scope for each in parsed.facts.definitions}
+        self._sources: dict[int, list[Origin]] = {}
+        self._annotated: set[int] = set()
+        self._functions: list[FunctionRecord] = []
+        self._classes: list[ClassRecord] = []
+        self._attributes: list[AttributeUse] = []
+        self._keywords: list[KeywordUse] = []
+        self._rests: list[RestUse] = []
+        self._imports: list[ImportUse] = []
+        self._texts: dict[int, TextUse] = {}
+        self._handed: list[Handed] = []
+        self._called: set[int] = set()
+        self._scope = 0
+        self._class = -1
+        self._is_class_body = False
+        self._private_name = ""
+        self._frames = [_Frame()]
+        self._narrowed: dict[int, Origin] = {}
+
+    def result(self) -> LinkFacts:
+        """Everything that was found."""
+        return LinkFacts(
+            {binding: tuple(dict.fromkeys(origins)) for binding, origins in self._sources.items()},
+            frozenset(self._annotated),
+            tuple(self._functions),
+            tuple(self._classes),
+            tuple(sorted(set(self._attributes), key=lambda use: use.start)),
+            tuple(self._keywords),
+            tuple(self._rests),
+            tuple(self._imports),
+            tuple(self._texts[start] for start in sorted(self._texts)),
+            tuple(self._handed),
+            frozenset(self._called),
+        )
+
+    # -- names -------------------------------------------------------------------------------
+
+    def _binding_at(self, start: int) -> int:
+        reference = self._facts.reference_by_start.get(start)
+        return -1 if reference is None else reference.binding
+
+    def _place(self, node: ast.AST, field: str) -> int:
+        places = self._parsed.places.get((id(node), field))
+        return places[0] if places else -1
+
+    def _mangled(self, name: str) -> str:
+        """Source: language reference 6.2.1."""
+        if self._private_name and name.startswith("__") and not name.endswith("__"):
+            return f"_{self._private_name}{name}"
+        return name
+
+    def _take(self, binding: int, origin: Origin) -> None:
+        """Note that a binding's value may come from an origin."""
+        if binding >= 0 and binding not in self._annotated:
+            self._sources.setdefault(binding, []).append(origin)
+
+    def _declare(self, binding: int, annotation: Origin) -> None:
+        """Note what an annotation says of a binding: from then on nothing else counts."""
+        if binding < 0:
+            return
+        if binding not in self._annotated:
+            self._sources[binding] = []
+            self._annotated.add(binding)
+        self._sources[binding].append(annotation)
+
+    def _bind(self, target: ast.expr, origin: Origin) -> None:
+        """Note what an assignment, a loop or the like gives to a target."""
+        if isinstance(target, ast.Name):
+            self._take(self._binding_at(self._start_of(target)), origin)
+        elif isinstance(target, ast.Tuple | ast.List):
+            starred = [isinstance(each, ast.Starred) for each in target.elts]
+            for index, each in enumerate(target.elts):
+                if isinstance(each, ast.Starred):
+                    part = Origin(OriginSort.PART, "", -1, (origin,))
+                    self._bind(each.value, part)
+                else:
+                    name = str(index) if not any(starred[:index]) else ""
+                    self._bind(each, Origin(OriginSort.ELEMENT, name, -1, (origin,)))
+        elif isinstance(target, ast.Attribute):
+            self._note_attribute(target, origin)
+            self.visit(target.value)
+        else:
+            self.visit(target)
+
+    # -- statements --------------------------------------------------------------------------
+
+    def visit_Module(self, node: ast.Module) -> None:
+        """A whole file."""
+        self._block(node.body)
+
+    def _block(self, statements: Sequence[ast.stmt]) -> None:
+        """Statements that follow one another. What a check leaves over holds for those behind it."""
+        before = dict(self._narrowed)
+        for index, statement in enumerate(statements):
+            self.visit(statement)
+            rest = statements[index + 1 :]
+            if isinstance(statement, ast.Assert):
+                self._narrow(statement.test, rest)
+            elif isinstance(statement, ast.If) and not statement.orelse:
+                test = statement.test
+                leaves = isinstance(statement.body[-1], _LEAVES)
+                if leaves and isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not):
+                    self._narrow(test.operand, rest)
+        self._narrowed = before
+
+    def _narrow(self, test: ast.expr, inside: Sequence[ast.AST]) -> None:
+        """Let names be what a test says that they are, unless something inside assigns them."""
+        tests = test.values if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And) else [test]
+        for each in tests:
+            if (
+                isinstance(each, ast.Call)
+                and isinstance(each.func, ast.Name)
+                and each.func.id == "isinstance"
+                and len(each.args) == 2
+                and isinstance(each.args[0], ast.Name)
+                and not _assigns(inside, each.args[0].id)
+            ):
+                classes = each.args[1].elts if isinstance(each.args[1], ast.Tuple) else [each.args[1]]
+                binding = self._binding_at(self._start_of(each.args[0]))
+                # Another function could give a shared variable another value meanwhile.
+                if binding >= 0 and not self._facts.bindings[binding].captured:
+                    self._narrowed[binding] = _either(map(self._instance_of, classes))
+
+    def _instance_of(self, node: ast.expr) -> Origin:
+        return Origin(OriginSort.INSTANCE, "", -1, (self._origin(node),))
+
+    def visit_If(self, node: ast.If | ast.While) -> None:
+        """What the test says of a name holds in the block."""
+        self.visit(node.test)
+        before = dict(self._narrowed)
+        self._narrow(node.test, node.body)
+        self._block(node.body)
+        self._narrowed = before
+        self._block(node.orelse)
+
+    visit_While = visit_If
+
+    def visit_IfExp(self, node: ast.IfExp) -> None:
+        """As for `if`."""
+        self.visit(node.test)
+        before = dict(self._narrowed)
+        self._narrow(node.test, [node.body])
+        self.visit(node.body)
+        self._narrowed = before
+        self.visit(node.orelse)
+
+    def visit_BoolOp(self, node: ast.BoolOp) -> None:
+        """What one part of an `and` says holds in those behind it."""
+        before = dict(self._narrowed)
+        for index, value in enumerate(node.values):
+            self.visit(value)
+            if isinstance(node.op, ast.And):
+                self._narrow(value, node.values[index + 1 :])
+        self._narrowed = before
+
+    @contextmanager
+    def _inside(self, scope: int) -> Iterator[None]:
+        """The state of a scope of its own: what was narrowed outside may not hold when it runs."""
+        before = self._scope, self._is_class_body, self._narrowed
+        self._scope, self._is_class_body, self._narrowed = scope, False, {}
+        yield
+        self._scope, self._is_class_body, self._narrowed = before
+
+    def visit_FunctionDef(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """A function: its head belongs outside, its body has a frame of its own."""
+        for decorator in node.decorator_list:
+            self._called.add(self._end_of(decorator))
+            self.visit(decorator)
+        self._visit_heads(node.args)
+        if node.returns is not None:
+            self._visit_annotation(node.returns)
+        for parameter in getattr(node, "type_params", ()):
+            self.visit(parameter)
+
+        name_start = self._place(node, "name")
+        binding = self._binding_at(name_start)
+        owner = self._class if self._is_class_body else -1
+        number = len(self._functions)
+        self._functions.append(None)  # type: ignore[arg-type]
+        self._take(binding, Origin(OriginSort.DEFINED_FUNCTION, "", number))
+        decorators = tuple(map(self._origin, node.decorator_list))
+        around = self._scope
+        with self._inside(self._inner_scopes.get(name_start, around)):
+            parameters = self._parameters(node, number, owner)
+            self._frames.append(_Frame())
+            self._block(node.body)
+            frame = self._frames.pop()
+
+        self._functions[number] = FunctionRecord(
+            node.name,
+            binding,
+            name_start,
+            around,
+            owner,
+            decorators,
+            parameters,
+            self._gives(node, frame),
+            node.returns is not None,
+        )
+
+    visit_AsyncFunctionDef = visit_FunctionDef
+
+    def _gives(self, node: ast.FunctionDef | ast.AsyncFunctionDef, frame: _Frame) -> Origin:
+        if node.returns is not None:
+            given = self._annotation(node.returns)
+        elif frame.is_generator:
+            given = Origin(OriginSort.SERIES, "generator", -1, (_either(frame.yielded or [UNKNOWN]),))
+        else:
+            given = _either(frame.returned or [_plain("NoneType")])
+        if isinstance(node, ast.AsyncFunctionDef) and not frame.is_generator:
+            return Origin(OriginSort.PROMISE, "", -1, (given,))
+        return given
+
+    def _visit_heads(self, arguments: ast.arguments) -> None:
+        for default in [*arguments.defaults, *arguments.kw_defaults]:
+            if default is not None:
+                self.visit(default)
+        for argument in _all_arguments(arguments):
+            if argument.annotation is not None:
+                self._visit_annotation(argument.annotation)
+
+    def _parameters(
+        self, node: ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda, number: int, owner: int
+    ) -> tuple[ParameterRecord, ...]:
+        arguments = node.args
+        positional = [*arguments.posonlyargs, *arguments.args]
+        n_required = len(positional) - len(arguments.defaults)
+        found: list[ParameterRecord] = []
+
+        def add(argument: ast.arg, sort: ParameterSort, has_default: bool) -> None:
+            start = self._start_of(argument)
+            binding = self._binding_at(start)
+            note = argument.annotation
+            annotation = self._annotation(note) if note is not None else None
+            if sort is ParameterSort.REST:
+                self._take(binding, Origin(OriginSort.SERIES, "tuple", -1, (annotation or UNKNOWN,)))
+            elif sort is ParameterSort.REST_KEYWORDS:
+                self._take(binding, Origin(OriginSort.MAPPING, "", -1, (annotation or UNKNOWN,)))
+            elif annotation is not None:
+                self._declare(binding, annotation)
+            elif not found and owner >= 0 and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                self._take(binding, self._first_parameter(node, owner))
+            else:
+                self._take(binding, Origin(OriginSort.PASSED, argument.arg, number))
+            found.append(ParameterRecord(argument.arg, start, sort, binding, has_default, annotation))
+
+        for index, argument in enumerate(positional):
+            is_positional = index < len(arguments.posonlyargs)
+            sort = ParameterSort.POSITIONAL if is_positional else ParameterSort.EITHER
+            add(argument, sort, index >= n_required)
+        if arguments.vararg is not None:
+            add(arguments.vararg, ParameterSort.REST, True)
+        for argument, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True):
+            add(argument, ParameterSort.KEYWORD, default is not None)
+        if arguments.kwarg is not None:
+            add(arguments.kwarg, ParameterSort.REST_KEYWORDS, True)
+        return tuple(found)
+
+    def _first_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, owner: int) -> Origin:
+        decorators = {_short_name(each) for each in node.decorator_list}
+        binding = self._binding_at(self._place(node, "name"))
+        scope = self._classes[owner].scope
+        is_used_in_body = any(
+            reference.role is Role.READ and reference.scope == scope
+            for index in self._facts.bindings[binding].references
+            for reference in [self._facts.references[index]]
+            if not self._is_accessor_of(reference.end)
+        )
+        if "staticmethod" in decorators or is_used_in_body:
+            # Called in the class's body, or made into something else there, it gets what it is given.
+            return UNKNOWN
+        if "classmethod" in decorators or node.name in (
+            "__new__",
+            "__init_subclass__",
+            "__class_getitem__",
+        ):
+            return Origin(OriginSort.OWN_CLASS, "", owner)
+        return Origin(OriginSort.OWN, "", owner)
+
+    def _is_accessor_of(self, end: int) -> bool:
+        """Whether a name is followed by what makes it a property's accessor (`@weight.setter`)."""
+        return _ACCESSOR.match(self._source.text, end) is not None
+
+    def visit_Lambda(self, node: ast.Lambda) -> None:
+        """A function without a name."""
+        self._visit_heads(node.args)
+        number = len(self._functions)
+        self._functions.append(None)  # type: ignore[arg-type]
+        with self._inside(self._scope):
+            parameters = self._parameters(node, number, -1)
+            self._frames.append(_Frame())
+            self.visit(node.body)
+            self._frames.pop()
+        self._functions[number] = FunctionRecord(
+            "", -1, -1, self._scope, -1, (), parameters, self._origin(node.body), False
+        )
+
+    def visit_ClassDef(self, node: ast.ClassDef) -> None:
+        """A class: its body is a scope in which methods find their owner."""
+        for decorator in node.decorator_list:
+            self._called.add(self._end_of(decorator))
+            self.visit(decorator)
+        for base in node.bases:
+            self.visit(base)
+        name_start = self._place(node, "name")
+        binding = self._binding_at(name_start)
+        number = len(self._classes)
+        own = Origin(OriginSort.DEFINED_CLASS, "", number)
+        for keyword in node.keywords:
+            self._note_keyword(keyword, own)
+            self.visit(keyword.value)
+        scope = self._inner_scopes.get(name_start, self._scope)
+        self._classes.append(
+            ClassRecord(
+                node.name,
+                binding,
+                name_start,
+                scope,
+                self._scope,
+                tuple(map(self._origin, node.bases)),
+                tuple(keyword.arg or "**" for keyword in node.keywords),
+                tuple(map(self._origin, node.decorator_list)),
+            )
+        )
+        self._take(binding, own)
+        before = self._class, self._private_name
+        with self._inside(scope):
+            self._class, self._private_name, self._is_class_body = number, node.name.lstrip("_"), True
+            self._block(node.body)
+        self._class, self._private_name = before
+
+    def visit_Assign(self, node: ast.Assign) -> None:
+        """Every target takes the value."""
+        self.visit(node.value)
+        origin = self._origin(node.value)
+        for target in node.targets:
+            self._bind(target, origin)
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
+        """The annotation says what the target is."""
+        self._visit_annotation(node.annotation)
+        annotation = self._annotation(node.annotation)
+        if isinstance(node.target, ast.Name):
+            self._declare(self._binding_at(self._start_of(node.target)), annotation)
+        elif isinstance(node.target, ast.Attribute):
+            self._bind(node.target, annotation)
+        else:
+            self.visit(node.target)
+        if node.value is not None:
+            self.visit(node.value)
+
+    def visit_AugAssign(self, node: ast.AugAssign) -> None:
+        """The target takes the result of an operation."""
+        self.visit(node.value)
+        operands = (self._origin(node.target), self._origin(node.value))
+        self._bind(node.target, Origin(OriginSort.OPERATION, "", -1, operands))
+
+    def visit_NamedExpr(self, node: ast.NamedExpr) -> None:
+        """An assignment inside an expression."""
+        self.visit(node.value)
+        self._bind(node.target, self._origin(node.value))
+
+    def visit_For(self, node: ast.For | ast.AsyncFor) -> None:
+        """The target takes each element."""
+        self.visit(node.iter)
+        self._bind(node.target, self._element_of(node.iter))
+        self._block(node.body)
+        self._block(node.orelse)
+
+    visit_AsyncFor = visit_For
+
+    def _element_of(self, node: ast.expr) -> Origin:
+        return Origin(OriginSort.EACH, "", -1, (self._origin(node),))
+
+    def visit_comprehension(self, node: ast.comprehension) -> None:
+        """As for `for`."""
+        self.visit(node.iter)
+        self._bind(node.target, self._element_of(node.iter))
+        for test in node.ifs:
+            self.visit(test)
+
+    def _visit_comprehension(self, node: Any) -> None:
+        before = dict(self._narrowed)
+        for generator in node.generators:
+            self.visit(generator)
+        for generator in node.generators:
+            for test in generator.ifs:
+                self._narrow(test, ())
+        for field in ("elt", "key", "value"):
+            if (part := getattr(node, field, None)) is not None:
+                self.visit(part)
+        self._narrowed = before
+
+    visit_ListComp = visit_SetComp = visit_GeneratorExp = visit_DictComp = _visit_comprehension
+
+    def visit_With(self, node: ast.With | ast.AsyncWith) -> None:
+        """The target takes what entering gives."""
+        for item in node.items:
+            self.visit(item.context_expr)
+            if item.optional_vars is not None:
+                entered = Origin(OriginSort.ENTERED, "", -1, (self._origin(item.context_expr),))
+                self._bind(item.optional_vars, entered)
+        self._block(node.body)
+
+    visit_AsyncWith = visit_With
+
+    def visit_Try(self, node: ast.Try | ast.TryStar) -> None:
+        """Each handler's name is an instance of what it catches."""
+        self._block(node.body)
+        for handler in node.handlers:
+            if handler.type is not None:
+                self.visit(handler.type)
+                classes = (
+                    handler.type.elts if isinstance(handler.type, ast.Tuple) else [handler.type]
+                )
+                if handler.name is not None:
+                    caught = _either(map(self._instance_of, classes))
+                    self._take(self._binding_at(self._place(handler, "name")), caught)
+            self._block(handler.body)
+        self._block(node.orelse)
+        self._block(node.finalbody)
+
+    visit_TryStar = visit_Try
+
+    def visit_Match(self, node: ast.Match) -> None:
+        """Patterns look attributes up and bind names."""
+        self.visit(node.subject)
+        for case in node.cases:
+            self.visit(case.pattern)
+            if case.guard is not None:
+                self.visit(case.guard)
+            self._block(case.body)
+
+    def visit_MatchClass(self, node: ast.MatchClass) -> None:
+        """Keywords of a class pattern are attributes of the class."""
+        self.visit(node.cls)
+        callee = self._origin(node.cls)
+        for name, pattern in zip(node.kwd_attrs, node.kwd_patterns, strict=True):
+            start = keyword_before(self._source.text, name, self._start_of(pattern))
+            if start >= 0:
+                self._keywords.append(
+                    KeywordUse(start, start + len(name), self._mangled(name), callee, True)
+                )
+        for pattern in [*node.patterns, *node.kwd_patterns]:
+            self.visit(pattern)
+
+    def visit_MatchAs(self, node: ast.MatchAs) -> None:
+        """A name for what a pattern matched."""
+        if node.pattern is not None:
+            self.visit(node.pattern)
+        if node.name is not None:
+            matched = UNKNOWN
+            if isinstance(node.pattern, ast.MatchClass):
+                matched = self._instance_of(node.pattern.cls)
+            self._take(self._binding_at(self._place(node, "name")), matched)
+
+    def visit_MatchStar(self, node: ast.MatchStar) -> None:
+        """A name for the rest of a sequence."""
+        if node.name is not None:
+            self._take(self._binding_at(self._place(node, "name")), UNKNOWN)
+
+    def visit_MatchMapping(self, node: ast.MatchMapping) -> None:
+        """A name for the rest of a mapping."""
+        self.generic_visit(node)
+        if node.rest is not None:
+            self._take(self._binding_at(self._place(node, "rest")), UNKNOWN)
+
+    def visit_Import(self, node: ast.Import) -> None:
+        """Each alias binds a module."""
+        for alias in node.names:
+            start = self._start_of(alias)
+            self._import(alias, alias.name, "", start, start + len(alias.name), -1)
+
+    def visit_ImportFrom(self, node: ast.ImportFrom) -> None:
+        """Each alias binds something out of a module."""
+        module = "." * node.level + (node.module or "")
+        module_start = module_start_of(self._source.text, self._start_of(node), module)
+        for alias in node.names:
+            start = self._start_of(alias)
+            self._import(alias, module, alias.name, start, start + len(alias.name), module_start)
+
+    def _import(
+        self, alias: ast.alias, module: str, name: str, start: int, end: int, module_start: int
+    ) -> None:
+        binding = self._binding_at(self._place(alias, "asname")) if name != "*" else -1
+        self._take(binding, Origin(OriginSort.IMPORTED, "", len(self._imports)))
+        self._imports.append(
+            ImportUse(module, name, start, end, module_start, binding, alias.asname is not None)
+        )
+
+    def visit_Return(self, node: ast.Return) -> None:
+        """What a function gives."""
+        if node.value is not None:
+            self.visit(node.value)
+            self._frames[-1].returned.append(self._origin(node.value))
+        else:
+            self._frames[-1].returned.append(_plain("NoneType"))
+
+    def visit_Yield(self, node: ast.Yield) -> None:
+        """What a generator gives."""
+        self._frames[-1].is_generator = True
+        if node.value is not None:
+            self.visit(node.value)
+            self._frames[-1].yielded.append(self._origin(node.value))
+
+    def visit_YieldFrom(self, node: ast.YieldFrom) -> None:
+        """What a generator hands on."""
+        self._frames[-1].is_generator = True
+        self.visit(node.value)
+        self._frames[-1].yielded.append(self._element_of(node.value))
+
+    # -- expressions -------------------------------------------------------------------------
+
+    def visit_Attribute(self, node: ast.Attribute) -> None:
+        """A name behind a dot."""
+        self._note_attribute(node, UNKNOWN)
+        self.visit(node.value)
+
+    def _note_attribute(self, node: ast.Attribute, value: Origin) -> None:
+        end = self._end_of(node)
+        start = end - len(node.attr)
+        if self._source.text[start:end] != node.attr:
+            return
+        self._attributes.append(
+            AttributeUse(
+                start,
+                end,
+                self._mangled(node.attr),
+                _USES[type(node.ctx)],
+                self._origin(node.value),
+                self._scope,
+                value,
+            )
+        )
+
+    def visit_Call(self, node: ast.Call) -> None:
+        """A call: what it is of, and what it hands on."""
+        self._called.add(self._end_of(node.func))
+        self.visit(node.func)
+        callee = self._origin(node.func)
+        arguments = tuple(map(self._origin, node.args))
+        for position, argument in enumerate(node.args):
+            self._note_text(argument, callee, position, "", arguments)
+            self._hand(argument, callee, position, "")
+            self.visit(argument)
+        for keyword in node.keywords:
+            self._note_keyword(keyword, callee)
+            self._note_text(keyword.value, callee, -1, keyword.arg or "", arguments)
+            self._hand(keyword.value, callee, -1, keyword.arg or "**")
+            self.visit(keyword.value)
+
+    def _hand(self, argument: ast.expr, callee: Origin, position: int, keyword: str) -> None:
+        parts = argument.elts if isinstance(argument, ast.Tuple | ast.List | ast.Set) else [argument]
+        for part in parts:
+            inner = part.value if isinstance(part, ast.Starred) else part
+            if not isinstance(inner, ast.Constant | ast.JoinedStr | ast.Lambda):
+                start, end = self._start_of(inner), self._end_of(inner)
+                self._handed.append(
+                    Handed(start, end, self._origin(inner), callee, position, keyword)
+                )
+
+    def _note_keyword(self, keyword: ast.keyword, callee: Origin) -> None:
+        if keyword.arg is not None:
+            start = self._start_of(keyword)
+            self._keywords.append(KeywordUse(start, start + len(keyword.arg), keyword.arg, callee))
+            return
+        keys: tuple[str, ...] | None = None
+        if isinstance(keyword.value, ast.Dict) and all(
+            isinstance(key, ast.Constant) for key in keyword.value.keys
+        ):
+            keys = tuple(str(key.value) for key in keyword.value.keys if isinstance(key, ast.Constant))
+        self._rests.append(RestUse(self._start_of(keyword), callee, keys))
+
+    def _note_text(
+        self,
+        node: ast.expr,
+        callee: Origin,
+        position: int,
+        keyword: str,
+        arguments: tuple[Origin, ...],
+    ) -> None:
+        if isinstance(node, ast.Constant) and isinstance(node.value, str):
+            self._texts[self._start_of(node)] = TextUse(
+                self._start_of(node),
+                self._end_of(node),
+                node.value,
+                callee,
+                position,
+                keyword,
+                arguments,
+                self._is_written_plainly(node),
+            )
+
+    def visit_Constant(self, node: ast.Constant) -> None:
+        """A text that could be a name."""
+        if (
+            isinstance(node.value, str)
+            and _PLAIN_TEXT.fullmatch(node.value)
+            and self._start_of(node) not in self._texts
+        ):
+            self._note_text(node, UNKNOWN, -1, "", ())
+
+    def _is_written_plainly(self, node: ast.Constant) -> bool:
+        """Whether the text stands in the file as it is, between one pair of quotes."""
+        match = _QUOTED.fullmatch(self._source.text, self._start_of(node), self._end_of(node))
+        return match is not None and match[2] == node.value
+
+    def _origin(self, node: ast.expr) -> Origin:
+        """Where an expression's value comes from."""
+        make = _ORIGINS.get(type(node))
+        return make(self, node) if make is not None else UNKNOWN
+
+    def _origin_of_name(self, node: ast.Name) -> Origin:
+        binding = self._binding_at(self._start_of(node))
+        if (narrowed := self._narrowed.get(binding)) is not None:
+            return narrowed
+        return Origin(OriginSort.NAME, node.id, binding)
+
+    def _origin_of_attribute(self, node: ast.Attribute) -> Origin:
+        return Origin(OriginSort.ATTRIBUTE, self._mangled(node.attr), -1, (self._origin(node.value),))
+
+    def _origin_of_call(self, node: ast.Call) -> Origin:
+        if isinstance(node.func, ast.Name) and node.func.id == "super" and not node.args:
+            return Origin(OriginSort.ABOVE, "", self._class) if self._class >= 0 else UNKNOWN
+        arguments = [] if any(isinstance(each, ast.Starred) for each in node.args) else node.args
+        return Origin(
+            OriginSort.CALL, "", -1, (self._origin(node.func), *map(self._origin, arguments))
+        )
+
+    def _origin_of_subscript(self, node: ast.Subscript) -> Origin:
+        if isinstance(node.slice, ast.Slice):
+            return Origin(OriginSort.PART, "", -1, (self._origin(node.value),))
+        index = node.slice.value if isinstance(node.slice, ast.Constant) else None
+        name = str(index) if type(index) is int else ""
+        return Origin(OriginSort.ELEMENT, name, -1, (self._origin(node.value),))
+
+    def _origin_of_constant(self, node: ast.Constant) -> Origin:
+        return _plain(type(node.value).__name__)
+
+    def _origin_of_series(self, node: ast.List | ast.Set | ast.Tuple) -> Origin:
+        parts = tuple(
+            self._element_of(each.value) if isinstance(each, ast.Starred) else self._origin(each)
+            for each in node.elts
+        )
+        if isinstance(node, ast.Tuple) and not any(isinstance(e, ast.Starred) for e in node.elts):
+            return Origin(OriginSort.TUPLE, "", -1, parts)
+        return Origin(OriginSort.SERIES, type(node).__name__.lower(), -1, parts)
+
+    def _origin_of_dict(self, node: ast.Dict) -> Origin:
+        # A dictionary that is taken in may hold anything.
+        values = tuple(
+            self._origin(value) if key is not None else UNKNOWN
+            for key, value in zip(node.keys, node.values, strict=True)
+        )
+        return Origin(OriginSort.MAPPING, "", -1, values)
+
+    def _origin_of_comprehension(self, node: ast.ListComp | ast.SetComp | ast.GeneratorExp) -> Origin:
+        sorts = {ast.ListComp: "list", ast.SetComp: "set", ast.GeneratorExp: "generator"}
+        return Origin(OriginSort.SERIES, sorts[type(node)], -1, (self._origin(node.elt),))
+
+    def _origin_of_dict_comprehension(self, node: ast.DictComp) -> Origin:
+        return Origin(OriginSort.MAPPING, "", -1, (self._origin(node.value),))
+
+    def _origin_of_operation(self, node: ast.BinOp) -> Origin:
+        parts = (self._origin(node.left), self._origin(node.right))
+        return Origin(OriginSort.OPERATION, "", -1, parts)
+
+    def _origin_of_sign(self, node: ast.UnaryOp) -> Origin:
+        if isinstance(node.op, ast.Not):
+            return _plain("bool")
+        return Origin(OriginSort.OPERATION, "", -1, (self._origin(node.operand),))
+
+    # -- annotations -------------------------------------------------------------------------
+
+    def _visit_annotation(self, node: ast.expr) -> None:
+        """Note the attributes inside an annotation, quoted or not."""
+        self.visit(node)
+        for inner in ast.walk(node):
+            if isinstance(inner, ast.Constant) and isinstance(inner.value, str):
+                if (fragment := self._unquoted(inner)) is not None:
+                    self.visit(fragment)
+
+    def _unquoted(self, node: ast.Constant) -> ast.expr | None:
+        start, end = self._start_of(node), self._end_of(node)
+        match = _QUOTED.fullmatch(self._source.text, start, end)
+        if match is None or match[2] != node.value:
+            return None
+        return parse_fragment(self._source, match.start(2), match.end(2))
+
+    def _annotation(self, node: ast.expr) -> Origin:
+        """What an annotation says that a value is."""
+        if isinstance(node, ast.Constant):
+            if node.value is None:
+                return _plain("NoneType")
+            fragment = self._unquoted(node) if isinstance(node.value, str) else None
+            return self._annotation(fragment) if fragment is not None else UNKNOWN
+        if isinstance(node, ast.BinOp) and isinstance(node.op, ast.BitOr):
+            return _either([self._annotation(node.left), self._annotation(node.right)])
+        if isinstance(node, ast.Subscript):
+            return self._annotation_with_parts(node)
+        if isinstance(node, ast.Name | ast.Attribute):
+            if _short_name(node) in ("Any", "object", "Self", "Callable"):
+                # A value of any class has `object` for its own; `Self` is another thing in each class.
+                return UNKNOWN
+            if _short_name(node) in _SERIES | _MAPPINGS | {"tuple", "Tuple", "type", "Type"}:
+                return Origin(OriginSort.SERIES, "", -1, (UNKNOWN,))
+            return self._instance_of(node)
+        return UNKNOWN
+
+    def _annotation_with_parts(self, node: ast.Subscript) -> Origin:
+        name = _short_name(node.value)
+        parts = node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]
+        if not parts:
+            return UNKNOWN
+        if name in ("Optional", "Union"):
+            return _either([*map(self._annotation, parts)])
+        if name in _FIRST_IS_IT:
+            return self._annotation(parts[0])
+        if name in _SERIES:
+            return Origin(OriginSort.SERIES, "annotated", -1, (self._annotation(parts[0]),))
+        if name in _MAPPINGS:
+            return Origin(OriginSort.MAPPING, "annotated", -1, (self._annotation(parts[-1]),))
+        if name in _PROMISES:
+            return Origin(OriginSort.PROMISE, "", -1, (self._annotation(parts[-1]),))
+        if name in ("tuple", "Tuple"):
+            if isinstance(parts[-1], ast.Constant) and parts[-1].value is ...:
+                return Origin(OriginSort.SERIES, "tuple", -1, (self._annotation(parts[0]),))
+            return Origin(OriginSort.TUPLE, "", -1, tuple(map(self._annotation, parts)))
+        if name in ("type", "Type"):
+            return Origin(OriginSort.CLASS, "", -1, (self._origin(parts[0]),))
+        if name in ("Callable", "Literal", "TypeGuard", "TypeIs", "ContextManager"):
+            return UNKNOWN
+        return self._instance_of(node.value)
+
+
+def keyword_before(text: str, name: str, end: int) -> int:
+    """Where the keyword of a class pattern stands, of which the pattern itself begins at `end`; -1 where
+    it cannot be told."""
+    match = re.search(rf"{re.escape(name)}\s*=[\s(\\]*\Z", text[max(end - _LONGEST_GAP, 0) : end])
+    return -1 if match is None else end - len(match[0])
+
+
+def module_start_of(text: str, start: int, module: str) -> int:
+    """Where a `from` statement that begins at `start` names its module, dots included; -1 where that
+    cannot be told."""
+    match = _FROM.match(text, start)
+    if match is None or not module or not text.startswith(module, match.end()):
+        return -1
+    return match.end()
+
+
+def _all_arguments(arguments: ast.arguments) -> list[ast.arg]:
+    found = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
+    return found + [each for each in (arguments.vararg, arguments.kwarg) if each is not None]
+
+
+def _assigns(nodes: Iterable[ast.AST], name: str) -> bool:
+    """Whether something in the nodes gives a name another value."""
+    return any(
+        (isinstance(each, ast.Name) and each.id == name and not isinstance(each.ctx, ast.Load))
+        or (isinstance(each, ast.Nonlocal | ast.Global) and name in each.names)
+        for node in nodes
+        for each in ast.walk(node)
+    )
+
+
+_ORIGINS: dict[type[ast.AST], Any] = {
+    ast.Name: _Reader._origin_of_name,
+    ast.Attribute: _Reader._origin_of_attribute,
+    ast.Call: _Reader._origin_of_call,
+    ast.Subscript: _Reader._origin_of_subscript,
+    ast.Constant: _Reader._origin_of_constant,
+    ast.JoinedStr: lambda reader, node: _plain("str"),
+    ast.Compare: lambda reader, node: Origin(OriginSort.OPERATION, "", -1, ()),
+    **dict.fromkeys((ast.List, ast.Set, ast.Tuple), _Reader._origin_of_series),
+    ast.Dict: _Reader._origin_of_dict,
+    **dict.fromkeys((ast.ListComp, ast.SetComp, ast.GeneratorExp), _Reader._origin_of_comprehension),
+    ast.DictComp: _Reader._origin_of_dict_comprehension,
+    ast.IfExp: lambda reader, node: _either([reader._origin(node.body), reader._origin(node.orelse)]),
+    ast.BoolOp: lambda reader, node: _either([*map(reader._origin, node.values)]),
+    ast.BinOp: _Reader._origin_of_operation,
+    ast.UnaryOp: _Reader._origin_of_sign,
+    ast.NamedExpr: lambda reader, node: reader._origin(node.value),
+    ast.Await: lambda reader, node: Origin(
+        OriginSort.AWAITED, "", -1, (reader._origin(node.value),)
+    ),
+}

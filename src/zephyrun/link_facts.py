@@ -1,0 +1,226 @@
+"""What one file says to others: read only where a question reaches beyond one file.
+
+Beside `FileFacts`, which a survey needs, these records say where values come from, so that the
+receiver of an attribute can be told. Like those they hold offsets and no text; indices of bindings and
+scopes are those of the file's `FileFacts`.
+
+Words used here:
+
+- *origin*: where a value comes from, as far as the expression itself says it.
+- *source*: an origin that a binding may get its value from.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import cached_property
+from typing import NamedTuple
+
+
+class OriginSort(StrEnum):
+    """What an origin is; the comment says what its `name` and `parts` hold."""
+
+    NAME = "name"  # a binding's value
+    ATTRIBUTE = "attribute"  # name of parts[0]
+    CALL = "call"  # result of parts[0], called with parts[1:]
+    ELEMENT = "element"  # parts[0] at an index; name is the index where it is a plain number
+    EACH = "each"  # what going through parts[0] gives
+    PART = "part"  # some of parts[0], of its own kind
+    PROMISE = "promise"  # what gives parts[0] once it is awaited
+    AWAITED = "awaited"  # what awaiting parts[0] gives
+    ENTERED = "entered"  # what `with parts[0]` gives
+    EITHER = "either"  # one of the parts
+    SERIES = "series"  # a collection called name, of the parts
+    TUPLE = "tuple"  # the parts, one by one
+    MAPPING = "mapping"  # a dictionary with the parts as values
+    OPERATION = "operation"  # an operator's result on the parts
+    PLAIN = "plain"  # an instance of the builtin class called name
+    INSTANCE = "instance"  # an instance of the class that parts[0] is
+    CLASS = "class"  # the class that parts[0] is, or one below it
+    DEFINED_CLASS = "defined class"  # the class record at index `binding`
+    DEFINED_FUNCTION = "defined function"  # the function record at index `binding`
+    IMPORTED = "imported"  # the import record at index `binding`
+    OWN = "own"  # an instance of the class record at index `binding`, or of one below it
+    OWN_CLASS = "own class"  # the class record at index `binding`, or one below it
+    ABOVE = "above"  # `super()` in the class record at index `binding`
+    PASSED = "passed"  # what callers pass; `binding` is the function record, name the parameter
+    UNKNOWN = "unknown"
+
+
+class Origin(NamedTuple):
+    """Where a value comes from (see `OriginSort`)."""
+
+    sort: OriginSort
+    name: str = ""
+    binding: int = -1
+    parts: tuple[Origin, ...] = ()
+
+
+UNKNOWN = Origin(OriginSort.UNKNOWN)
+
+
+class Use(StrEnum):
+    """What is done with an attribute."""
+
+    READ = "read"
+    WRITE = "write"
+    DELETE = "delete"
+
+
+class AttributeUse(NamedTuple):
+    """A name behind a dot. `name` is mangled where the language does so; `value` is what is assigned."""
+
+    start: int
+    end: int
+    name: str
+    use: Use
+    receiver: Origin
+    scope: int
+    value: Origin = UNKNOWN
+
+
+class KeywordUse(NamedTuple):
+    """A keyword in a call, or in a class pattern (`in_pattern`), of what `callee` is."""
+
+    start: int
+    end: int
+    name: str
+    callee: Origin
+    in_pattern: bool = False
+
+
+class RestUse(NamedTuple):
+    """A `**` in a call of what `callee` is; `keys` are those of a dictionary written out there, `None`
+    where they are not known."""
+
+    start: int
+    callee: Origin
+    keys: tuple[str, ...] | None
+
+
+class ImportUse(NamedTuple):
+    """One name of an import statement. `module` has its leading dots; `name` is "" for `import module`
+    and "*" for everything. `start` and `end` are those of the imported name as it is written, the whole
+    dotted one for `import module`; `module_start` where the module's own name is written, -1 for none.
+    """
+
+    module: str
+    name: str
+    start: int
+    end: int
+    module_start: int
+    binding: int
+    has_alias: bool
+
+
+class TextUse(NamedTuple):
+    """A text that is or holds names, and the call that it is handed to. `position` is the argument's,
+    -1 for a keyword or where it is in no call; `arguments` are the origins of the positional ones."""
+
+    start: int
+    end: int
+    words: str
+    callee: Origin
+    position: int
+    keyword: str
+    arguments: tuple[Origin, ...]
+    is_plain: bool
+
+
+class Handed(NamedTuple):
+    """A value that an argument hands to what `callee` is. `position` is -1 for a keyword."""
+
+    start: int
+    end: int
+    value: Origin
+    callee: Origin
+    position: int
+    keyword: str
+
+
+class ParameterSort(StrEnum):
+    """How a parameter takes its value."""
+
+    POSITIONAL = "positional"
+    EITHER = "either"
+    KEYWORD = "keyword"
+    REST = "rest"
+    REST_KEYWORDS = "rest keywords"
+
+
+class ParameterRecord(NamedTuple):
+    """One parameter. `annotation` is the origin of what it says, `None` where there is none."""
+
+    name: str
+    start: int
+    sort: ParameterSort
+    binding: int
+    has_default: bool
+    annotation: Origin | None
+
+
+@dataclass(frozen=True)
+class FunctionRecord:
+    """One function. `binding` is that of its name (-1 for a lambda), `owner` the index of the class
+    record whose body it stands in, -1 for none; `gives` is what a call gives."""
+
+    name: str
+    binding: int
+    name_start: int
+    scope: int
+    owner: int
+    decorators: tuple[Origin, ...]
+    parameters: tuple[ParameterRecord, ...]
+    gives: Origin
+    is_annotated: bool
+
+
+@dataclass(frozen=True)
+class ClassRecord:
+    """One class. `scope` is that of its body, `around` the one it stands in."""
+
+    name: str
+    binding: int
+    name_start: int
+    scope: int
+    around: int
+    bases: tuple[Origin, ...]
+    keywords: tuple[str, ...]
+    decorators: tuple[Origin, ...]
+
+
+@dataclass(frozen=True)
+class LinkFacts:
+    """What one file says to others. Picklable; holds no tree and no text.
+
+    `sources` gives for each binding where its value may come from; those that are `annotated` have
+    what the annotation says and nothing else. `called` holds the ends of all expressions that are
+    called or that decorate.
+    """
+
+    sources: dict[int, tuple[Origin, ...]]
+    annotated: frozenset[int]
+    functions: tuple[FunctionRecord, ...]
+    classes: tuple[ClassRecord, ...]
+    attributes: tuple[AttributeUse, ...]
+    keywords: tuple[KeywordUse, ...]
+    rests: tuple[RestUse, ...]
+    imports: tuple[ImportUse, ...]
+    texts: tuple[TextUse, ...]
+    handed: tuple[Handed, ...]
+    called: frozenset[int]
+
+    @cached_property
+    def attributes_by_name(self) -> dict[str, list[AttributeUse]]:
+        """The uses of each attribute name, in text order."""
+        found: dict[str, list[AttributeUse]] = defaultdict(list)
+        for use in self.attributes:
+            found[use.name].append(use)
+        return found
+
+    @cached_property
+    def class_by_scope(self) -> dict[int, int]:
+        """The index of the class record for each class body's scope."""
+        return {record.scope: index for index, record in enumerate(self.classes)}

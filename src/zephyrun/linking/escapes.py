@@ -1,0 +1,151 @@
+"""What could read the name of a function or class while the program runs, beside its references."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterable
+
+from zephyrun.link_facts import Handed, Origin
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.usage import Place, PlaceSort, Usage
+from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, Value, ValueSort, Values
+
+NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
+STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
+_NAME_ATTRIBUTES = ("__name__", "__qualname__")
+_STORING = re.compile(
+    rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
+    rb"\bfrom\s+(?:pickle|shelve|copyreg|multiprocessing)\b"
+)
+# What takes functions or classes and does not look at their names. Source: library reference.
+_HARMLESS_CALLEES = frozenset(
+    """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.isinstance
+    builtins.issubclass builtins.iter builtins.next builtins.list builtins.tuple builtins.set
+    builtins.dict builtins.frozenset builtins.enumerate builtins.zip builtins.reversed builtins.any
+    builtins.all builtins.len builtins.id builtins.callable builtins.super builtins.bool builtins.type
+    builtins.property builtins.staticmethod builtins.classmethod builtins.print builtins.str
+    builtins.repr builtins.hash builtins.sum
+    builtins.getattr builtins.setattr builtins.hasattr builtins.delattr
+    functools.partial functools.reduce functools.lru_cache functools.cache functools.cmp_to_key
+    functools.partialmethod functools.cached_property functools.wraps functools.update_wrapper
+    functools.singledispatch itertools.chain itertools.starmap itertools.takewhile
+    itertools.dropwhile itertools.groupby itertools.filterfalse itertools.accumulate
+    operator.itemgetter collections.defaultdict collections.deque collections.Counter
+    threading.Thread threading.Timer atexit.register signal.signal asyncio.run asyncio.create_task
+    asyncio.gather asyncio.wait_for asyncio.ensure_future typing.cast typing.TypeVar re.sub
+    dataclasses.field dataclasses.replace dataclasses.fields weakref.ref weakref.proxy copy.copy
+    copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
+)
+_COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
+
+
+def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> None:
+    """Doubts about everything that the function or class is handed to, and about code that reads
+    names off what it is given."""
+    escapes = is_class
+    for path, places in usage.by_path().items():
+        file = evaluator.linkage.file(path)
+        if file is None:
+            continue
+        handed = {each.end: each for each in file.links.handed}
+        for place in places:
+            if place.sort is PlaceSort.READ:
+                escapes |= _check_place(evaluator, usage, file, place, handed)
+    usage.assume(NAMES_ARE_SHOWN)
+    if is_class and any(
+        isinstance(data, bytes) and _STORING.search(data)
+        for data in map(evaluator.linkage.contents.get, evaluator.linkage.paths)
+    ):
+        usage.assume(STORED_OBJECTS)
+    if escapes:
+        _check_readers_of_names(evaluator, usage, is_class=is_class)
+
+
+def _check_place(
+    evaluator: Evaluator,
+    usage: Usage,
+    file: LinkedFile,
+    place: Place,
+    handed: dict[int, Handed],
+) -> bool:
+    """Whether what stands at a place goes on from there as a value."""
+    name = usage.target.name
+    if place.end in file.links.called:
+        return False
+    if (hand := handed.get(place.end)) is not None:
+        check_handed(evaluator, usage, file, hand.callee, place, f"the name of `{name}`")
+        return True
+    after = file.source.text[place.end : place.end + 40].lstrip()
+    if after.startswith("."):
+        for attribute in _NAME_ATTRIBUTES:
+            if re.match(rf"\.\s*{attribute}\b", after):
+                usage.doubt(f"`{name}.{attribute}` may give another text", file.path, place.start)
+        return False
+    return True
+
+
+def check_handed(
+    evaluator: Evaluator,
+    usage: Usage,
+    file: LinkedFile,
+    callee: Origin,
+    place: Place,
+    what: str,
+    harmless: Collection[str] = _HARMLESS_CALLEES,
+) -> None:
+    """A doubt where something is handed to what was not read, and may look at it."""
+    for value in evaluator.values(file, callee):
+        if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS):
+            if evaluator.file(value.path).is_own:
+                continue
+        elif value.sort is ValueSort.FOREIGN and (
+            value.name in harmless or value.name.startswith(_COLLECTIONS)
+        ):
+            continue
+        usage.doubt(
+            f"{_called(file, callee, value)} in {file.path} does not look at {what}",
+            file.path,
+            place.start,
+        )
+
+
+def _called(file: LinkedFile, callee: Origin, value: Value) -> str:
+    if value.sort is ValueSort.FOREIGN:
+        return f"`{value.name.removeprefix('builtins.')}`"
+    return f"`{callee.name}`" if callee.name else "what is called"
+
+
+def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> None:
+    name = usage.target.name
+    for attribute in _NAME_ATTRIBUTES:
+        for file in evaluator.linkage.mentioning(attribute):
+            for use in file.links.attributes_by_name.get(attribute, ()):
+                values = evaluator.values(file, use.receiver)
+                if UNKNOWN_VALUE in values or (is_class and _may_be_a_class(values)):
+                    usage.doubt(
+                        f"what reads `{attribute}` in {file.path} does not depend on the name of `{name}`",
+                        file.path,
+                        use.start,
+                    )
+
+
+def _may_be_a_class(values: Values) -> bool:
+    return any(value.sort is ValueSort.CLASS for value in values)
+
+
+def prefixes_of_lookups(file: LinkedFile) -> Iterable[tuple[int, str | None]]:
+    """Where a file looks attributes up by names that it works out: the offset, and what such a name
+    begins with (`None` where that is not known)."""
+    for match in _COMPUTED.finditer(file.source.text):
+        yield match.start(), match["first"] or match["second"]
+
+
+_COMPUTED = re.compile(
+    r"""\b(?:getattr|setattr|hasattr|delattr)\s*\(\s*[^,()]*(?:\([^()]*\))?[^,()]*,\s*
+    (?:
+        f(?P<q1>["'])(?P<first>\w+)\{
+        | (?P<q2>["'])(?P<second>\w+)(?P=q2)\s*[+%]
+        | (?![rR]?["']\w+["']\s*[,)])
+    )""",
+    re.VERBOSE,
+)

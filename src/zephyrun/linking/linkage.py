@@ -1,0 +1,203 @@
+"""The modules of a project and what their imports mean. Pure: contents are handed in, and so is what
+finds the source of a library's module."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Collection, Iterator, Mapping
+from dataclasses import dataclass
+from functools import cached_property, lru_cache
+
+from zephyrun.facts import FileFacts, Role
+from zephyrun.languages.python import UnreadableSource, parse
+from zephyrun.languages.python.links import read_links
+from zephyrun.link_facts import ImportUse, LinkFacts
+from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.source import SourceText
+
+LIBRARY = "<library>/"
+_MOST_FILES_KEPT = 512
+
+# A file's bytes, or one phrase that says why they are not read.
+Content = bytes | str
+# Gives the source of a library's module by its dotted name, and whether it is a package's own; `None`
+# where there is none to be read.
+Library = Callable[[str], tuple[bytes, bool] | None]
+
+
+@dataclass(frozen=True)
+class LinkedFile:
+    """One module: where it lies, what it is called, and all that its text says."""
+
+    path: str
+    module: str
+    is_package: bool
+    source: SourceText
+    facts: FileFacts
+    links: LinkFacts
+
+    @property
+    def is_own(self) -> bool:
+        """Whether it belongs to the project."""
+        return not self.path.startswith(LIBRARY)
+
+    @cached_property
+    def module_bindings(self) -> dict[str, int]:
+        """The bindings of the module's own names."""
+        return {
+            binding.name: index
+            for index, binding in enumerate(self.facts.bindings)
+            if binding.scope == 0 and not binding.outside
+        }
+
+    @cached_property
+    def class_bindings(self) -> dict[int, dict[str, int]]:
+        """For the scope of each class body: its names and their bindings."""
+        found: dict[int, dict[str, int]] = {record.scope: {} for record in self.links.classes}
+        for index, binding in enumerate(self.facts.bindings):
+            if binding.scope in found and not binding.outside:
+                found[binding.scope][binding.name] = index
+        return found
+
+    def line_of(self, offset: int) -> int:
+        """The 1-based line of an offset."""
+        return self.source.line_of(offset)
+
+    def has_role(self, binding: int, roles: Collection[Role]) -> bool:
+        """Whether some reference of a binding has one of the roles."""
+        return not self.facts.roles(binding).isdisjoint(roles)
+
+
+def no_library(module: str) -> None:
+    """A library of which nothing can be read."""
+    return None
+
+
+class Linkage:
+    """The modules of one version of a project.
+
+    Files are read when a question first comes to them; one that cannot be read is `None`. The project
+    may vouch for decorators of libraries, by their full names.
+    """
+
+    def __init__(
+        self,
+        contents: Mapping[str, Content],
+        given_roots: Collection[str] = (),
+        library: Library = no_library,
+        harmless_decorators: Collection[str] = (),
+    ) -> None:
+        self.contents = contents
+        self.harmless_decorators = frozenset(harmless_decorators)
+        self._library = library
+        self.paths = sorted(path for path in contents if is_python(path))
+        self._roots = find_import_roots(self.paths, given_roots)
+        self.modules = {path: module_name(path, self._roots) for path in self.paths}
+        self._files: dict[str, LinkedFile | None] = {}
+        self._libraries: dict[str, str] = {}
+
+    @cached_property
+    def _paths_by_module(self) -> dict[str, list[str]]:
+        found: dict[str, list[str]] = {}
+        for path, module in self.modules.items():
+            found.setdefault(module, []).append(path)
+        return found
+
+    @cached_property
+    def _packages(self) -> frozenset[str]:
+        """Dotted names that lead to some module, folders without a mark of a package included."""
+        names: set[str] = set()
+        for module in self._paths_by_module:
+            parts = module.split(".")
+            names.update(".".join(parts[:count]) for count in range(1, len(parts)))
+        return frozenset(names)
+
+    def file(self, path: str) -> LinkedFile | None:
+        """One module's facts; `None` where it cannot be read."""
+        if path not in self._files:
+            data = self.contents.get(path)
+            module = self.modules.get(path, "")
+            self._files[path] = _read(path, module, data) if isinstance(data, bytes) else None
+        return self._files[path]
+
+    def mentioning(self, word: str) -> Iterator[LinkedFile]:
+        """The files of the project that hold a word and can be read, in order of their paths."""
+        for path in self.paths_mentioning(word):
+            if (file := self.file(path)) is not None:
+                yield file
+
+    def paths_mentioning(self, word: str) -> list[str]:
+        """The paths of the project's modules that hold a word, in order."""
+        pattern = word_pattern(word)
+        encoded = word.encode()
+        return [
+            path
+            for path in self.paths
+            for data in [self.contents[path]]
+            if isinstance(data, bytes) and encoded in data and pattern.search(data)
+        ]
+
+    def find_module(self, dotted: str, beside: str = "") -> str | None:
+        """The path of a module of the project by its absolute name, as the file at `beside` would find
+        it; `None` where there is none, or more than one."""
+        paths = self._paths_by_module.get(dotted, [])
+        if len(paths) > 1:
+            paths = [path for path in paths if self._root_of(path) == self._root_of(beside)]
+        return paths[0] if len(paths) == 1 else None
+
+    def is_package(self, dotted: str) -> bool:
+        """Whether a dotted name leads on to modules of the project."""
+        return dotted in self._packages or dotted in self._paths_by_module
+
+    def is_own_module(self, dotted: str) -> bool:
+        """Whether a dotted name is that of a module of the project."""
+        return dotted in self._paths_by_module
+
+    def _root_of(self, path: str) -> str:
+        module = self.modules.get(path, "").replace(".", "/")
+        return path[: path.rfind(module)] if module and module in path else path.rpartition("/")[0]
+
+    def library_file(self, dotted: str) -> LinkedFile | None:
+        """A module of a library by its dotted name; `None` where its source cannot be read."""
+        if dotted not in self._libraries:
+            self._libraries[dotted] = ""
+            if (found := self._library(dotted)) is not None:
+                data, is_package = found
+                path = LIBRARY + dotted.replace(".", "/") + ("/__init__.py" if is_package else ".py")
+                self._files[path] = _read(path, dotted, data)
+                self._libraries[dotted] = path
+        path = self._libraries[dotted]
+        return self._files[path] if path else None
+
+    def absolute(self, file: LinkedFile, module: str) -> str:
+        """The absolute dotted name of what a file imports as `module`, which may begin with dots."""
+        rest = module.lstrip(".")
+        level = len(module) - len(rest)
+        if not level:
+            return module
+        parts = file.module.split(".") if file.module else []
+        n_dropped = level - 1 if file.is_package else level
+        kept = parts[: max(len(parts) - n_dropped, 0)]
+        return ".".join([*kept, rest] if rest else kept)
+
+    def module_of_import(self, file: LinkedFile, use: ImportUse) -> str:
+        """The absolute name of the module that an import statement names."""
+        return self.absolute(file, use.module)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _read(path: str, module: str, data: bytes) -> LinkedFile | None:
+    """Kept between versions of a project, of which most files are the same."""
+    try:
+        parsed = parse(data)
+        links = read_links(parsed)
+    except (UnreadableSource, RecursionError):
+        return None
+    is_package = path.rpartition("/")[2].startswith("__init__.")
+    return LinkedFile(path, module, is_package, parsed.source, parsed.facts, links)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def word_pattern(word: str) -> re.Pattern[bytes]:
+    """Finds a word in bytes, as far as bytes can tell words."""
+    return re.compile(rb"(?<![\w\x80-\xff])%b(?![\w\x80-\xff])" % re.escape(word.encode()))

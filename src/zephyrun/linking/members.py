@@ -1,0 +1,604 @@
+"""The use of an attribute or method: by its receivers, and by all the classes that share it.
+
+An attribute belongs only where it is known what its receiver is. For a private name (`_weight`) that no
+library in sight bears, nothing but a class of the project can be the receiver: where one family alone
+has such a name, an unknown receiver is one of it, under the assumption of that name.
+"""
+
+from __future__ import annotations
+
+import builtins
+import re
+from collections.abc import Iterator
+
+from zephyrun.facts import Role
+from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
+from zephyrun.linking.escapes import NAMES_ARE_SHOWN, check_handed, prefixes_of_lookups
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.mentions import note_mentions
+from zephyrun.linking.references import (
+    binding_places,
+    is_own_decorator,
+    place_of_attribute,
+    shown_attribute,
+    why_open,
+)
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.values import (
+    UNKNOWN_VALUE,
+    ClassKey,
+    Evaluator,
+    Value,
+    ValueSort,
+    Values,
+    unmangled,
+)
+
+PRIVATE_ATTRIBUTES = "a library's objects (not read) not bearing a private attribute name"
+REPRESENTATIONS = NAMES_ARE_SHOWN
+_RECORDS = ("dataclasses.dataclass",)
+_RECORD_BASES = frozenset({"typing.NamedTuple", "typing.TypedDict"})
+# Bases that bear no names of their own beside special ones, or whose names are told below.
+_UNDERSTOOD_BASES = frozenset(
+    """builtins.object abc.ABC typing.Generic typing.Protocol typing_extensions.Protocol typing.NamedTuple
+    typing.TypedDict enum.Enum enum.IntEnum enum.Flag enum.IntFlag enum.StrEnum""".split()
+)
+_NAMES_OF_BASES = {
+    "typing.NamedTuple": frozenset("_fields _asdict _replace _make _field_defaults count index".split()),
+    "typing.TypedDict": frozenset(dir(dict)),
+    **dict.fromkeys(
+        ("enum.Enum", "enum.IntEnum", "enum.Flag", "enum.IntFlag", "enum.StrEnum"),
+        frozenset("name value names values _name_ _value_ _missing_ _generate_next_value_".split()),
+    ),
+}
+# What takes an instance and asks it for nothing but special methods.
+_ASKING_NOTHING = frozenset(
+    f"builtins.{name}"
+    for name in """len repr str print isinstance issubclass iter next list tuple set frozenset sorted
+    reversed enumerate zip sum min max any all bool hash id type int float abs round format super
+    callable getattr setattr hasattr delattr bytes map filter dict""".split()
+) | frozenset(
+    """copy.copy copy.deepcopy dataclasses.replace typing.cast weakref.ref weakref.proxy
+    functools.partial contextlib.closing threading.Thread collections.deque collections.Counter
+    collections.defaultdict itertools.chain operator.attrgetter asyncio.gather asyncio.run
+    asyncio.create_task asyncio.wait_for asyncio.ensure_future""".split()
+)
+_ASKING_MEMBERS = frozenset({"dataclasses.asdict", "dataclasses.astuple", "builtins.vars", "builtins.dir"})
+_LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+_WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
+_ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
+
+
+class MemberUsage:
+    """Gathers the use of a name of a class."""
+
+    def __init__(self, evaluator: Evaluator, usage: Usage, *, is_library: bool) -> None:
+        self._evaluator = evaluator
+        self._linkage = evaluator.linkage
+        self._usage = usage
+        self._is_library = is_library
+        self.name = usage.target.name
+        self.spelling = unmangled(self.name)
+        self.is_private = self.spelling.startswith("_")
+        self.family: list[ClassKey] = []
+        self._reachable: set[ClassKey] = set()
+        self._foreign_names: list[str] = []
+        self._all_uses: list[tuple[LinkedFile, AttributeUse, Values]] = []
+
+    def note(self) -> None:
+        """Fill the usage."""
+        self._all_uses = [
+            (file, use, self._evaluator.values(file, use.receiver))
+            for file in self._linkage.mentioning(self.spelling)
+            for use in file.links.attributes_by_name.get(self.name, ())
+        ]
+        self._find_family((self._usage.target.path, self._usage.target.number))
+        first = self._evaluator.class_record(self.family[0])
+        self._usage.label = f"`{self.spelling}` of {first.name}"
+        self._note_bodies()
+        self._note_attributes()
+        self._note_keywords()
+        self._note_texts()
+        self._check_bases()
+        self._check_lookups()
+        self._check_escapes()
+        files = {place.path for place in self._usage.places}
+        note_mentions(self._linkage, self._usage, self.spelling, files.__contains__)
+
+    # -- the family --------------------------------------------------------------------------
+
+    def _find_family(self, start: ClassKey) -> None:
+        """All classes of the project that share the name: joined by inheritance, by a later common
+        subclass, or by code that asks whichever of them it is given."""
+        evaluator = self._evaluator
+        family = [start]
+        while True:
+            before = len(family)
+            for key in list(family):
+                for relative in evaluator.relatives(key):
+                    if relative not in family and self._bears(relative):
+                        family.append(relative)
+            reachable = {each for key in family for each in evaluator.relatives(key)}
+            for _, _, values in self._all_uses:
+                classes = _classes(values)
+                if classes & reachable:
+                    # `weight` of a class above them all, or of several, is that of every one.
+                    for key in classes:
+                        for each in [key, *evaluator.below(key)]:
+                            if each not in family and self._bears(each):
+                                family.append(each)
+            if len(family) == before:
+                break
+        self.family = [key for key in family if evaluator.file(key[0]).is_own]
+        self._foreign_names = [name for key in self.family for name in evaluator.foreign_above(key)]
+        self._reachable = {each for key in family for each in evaluator.relatives(key)}
+
+    def _bears(self, key: ClassKey) -> bool:
+        """Whether a class itself defines the name, or sets it on its instances."""
+        evaluator = self._evaluator
+        if evaluator.binding_in(key, self.name) is not None:
+            return True
+        return any(
+            file.path == key[0] and _is_own_receiver(file, use.receiver, key[1])
+            for file, use in evaluator.writes(self.name)
+        )
+
+    # -- places ------------------------------------------------------------------------------
+
+    def _note_bodies(self) -> None:
+        for key in self.family:
+            file = self._evaluator.file(key[0])
+            binding = self._evaluator.binding_in(key, self.name)
+            if binding is None:
+                continue
+            for place in binding_places(file, binding):
+                self._usage.places.add(place)
+            self._check_body(file, key, binding)
+
+    def _check_body(self, file: LinkedFile, key: ClassKey, binding: int) -> None:
+        record = file.facts.bindings[binding]
+        first = file.facts.references[record.references[0]]
+        if first.role is Role.READ and any(
+            each.name == self.name and each.scope != record.scope for each in file.facts.bindings
+        ):
+            self._usage.obstruct(
+                f"`{self.spelling}` is read in the class body before it is bound there, so it may be "
+                "another one",
+                file.path,
+                first.start,
+            )
+        if any(
+            not use.has_alias and use.binding == binding for use in file.links.imports
+        ):
+            self._usage.obstruct(
+                f"`{self.spelling}` is imported in the class body", file.path, first.start
+            )
+        for origin in file.links.sources.get(binding, ()):
+            if origin.sort is OriginSort.DEFINED_FUNCTION:
+                self._check_decorators(file, origin.binding)
+            elif self._may_notice_its_name(file, binding, origin):
+                self._usage.doubt(
+                    f"the value of `{self.spelling}` in {self._evaluator.class_record(key).name} does "
+                    "not ask for its name (`__set_name__`)",
+                    file.path,
+                    first.start,
+                )
+
+    def _may_notice_its_name(self, file: LinkedFile, binding: int, origin: Origin) -> bool:
+        """Whether what a class body binds may define `__set_name__`. A field of a record is one by its
+        annotation, whatever stands for its default."""
+        if origin.sort is not OriginSort.CALL or binding in file.links.annotated:
+            return False
+        for value in self._evaluator.values(file, origin.parts[0]):
+            if value.sort is ValueSort.CLASS:
+                key = (value.path, value.number)
+                if self._evaluator.binding_in(key, "__set_name__") is not None:
+                    return True
+            elif value.sort is not ValueSort.FUNCTION and not value.name.startswith(_WITHOUT_HOOKS):
+                return True
+        return False
+
+    def _check_decorators(self, file: LinkedFile, index: int) -> None:
+        record = file.links.functions[index]
+        for decorator in record.decorators:
+            if not self._evaluator.is_harmless(file, decorator) and not is_own_decorator(
+                self._evaluator, file, decorator
+            ):
+                self._usage.doubt(
+                    f"the decorator of `{self.spelling}` in {file.path} does not look at its name",
+                    file.path,
+                    record.name_start,
+                )
+
+    def _note_attributes(self) -> None:
+        others_bear = self._find_other_bearers()
+        for file, use, values in self._all_uses:
+            place = place_of_attribute(file, use)
+            if file.source.text[use.start : use.end] != self.spelling:
+                continue
+            classes = _classes(values)
+            ours = classes & self._reachable
+            unknown = [value for value in values if self._is_open(value)]
+            if ours and classes <= self._reachable and not unknown:
+                self._usage.places.add(place)
+            elif ours and not unknown:
+                self._usage.obstruct(
+                    f"`{shown_attribute(file, use.end)}` in {file.path} may be that of another class, too",
+                    file.path,
+                    use.start,
+                )
+            elif unknown and self.is_private and not others_bear:
+                # Nothing but this family bears such a name.
+                self._usage.places.add(place)
+                self._usage.assume(PRIVATE_ATTRIBUTES)
+            elif ours or unknown:
+                self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _is_open(self, value: Value) -> bool:
+        """Whether a value may be one of the family although it is not known to be."""
+        if value.sort in (ValueSort.UNKNOWN, ValueSort.PROMISE):
+            return True
+        if value.sort is ValueSort.FOREIGN:
+            return value.name.removesuffix("()") in self._foreign_names
+        if value.sort is ValueSort.PLAIN:
+            return f"builtins.{value.name}" in self._foreign_names
+        if value.sort in (ValueSort.OUTSIDE, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING):
+            return any(name not in _UNDERSTOOD_BASES for name in self._foreign_names) and (
+                not self.is_private
+            )
+        return False
+
+    def _find_other_bearers(self) -> bool:
+        """Whether a private name is borne by another class, a module, or a library in sight."""
+        if not self.is_private:
+            return True
+        for file in self._linkage.mentioning(self.spelling):
+            for index in range(len(file.links.classes)):
+                key = (file.path, index)
+                if key not in self.family and self._bears(key):
+                    return True
+            if self.name in file.module_bindings:
+                return True
+        return self._library_bears()
+
+    def _library_bears(self) -> bool:
+        pattern = re.compile(rf"(?<!\w){re.escape(self.spelling)}(?!\w)")
+        modules = {
+            name
+            for file in self._linkage.mentioning(self.spelling)
+            for use in file.links.imports
+            for name in [self._linkage.module_of_import(file, use)]
+            if not self._linkage.is_package(name)
+        }
+        if self.spelling in _NAMES_OF_BASES["typing.NamedTuple"]:
+            return True
+        for module in sorted(modules):
+            there = self._linkage.library_file(module)
+            if there is not None and pattern.search(there.source.text):
+                return True
+        return False
+
+    def _note_keywords(self) -> None:
+        for file in self._linkage.mentioning(self.spelling):
+            for use in file.links.keywords:
+                if use.name != self.name:
+                    continue
+                values = self._evaluator.values(file, use.callee)
+                place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
+                if any(self._takes_field(file, value, use.in_pattern) for value in values):
+                    self._usage.places.add(place)
+                elif any(
+                    value.sort is ValueSort.FOREIGN and value.name == "dataclasses.replace"
+                    for value in values
+                ) or use.callee.name in ("_replace", "__replace__"):
+                    self._usage.open_places.append(
+                        OpenPlace(place, f"the keyword `{self.spelling}`: what it replaces is not known")
+                    )
+                elif use.in_pattern and UNKNOWN_VALUE in values:
+                    self._usage.open_places.append(
+                        OpenPlace(place, f"the pattern's `{self.spelling}`: its class is not known")
+                    )
+
+    def _takes_field(self, file: LinkedFile, value: Value, in_pattern: bool) -> bool:
+        """Whether a keyword of a call or pattern is a field of the family."""
+        if value.sort is not ValueSort.CLASS or (value.path, value.number) not in self._reachable:
+            return False
+        return in_pattern or self._has_field((value.path, value.number))
+
+    def _has_field(self, key: ClassKey) -> bool:
+        """Whether a class takes the name as a keyword since it is a field of a record."""
+        return any(
+            self._is_record(each)
+            and self._evaluator.binding_in(each, self.name) in self._evaluator.file(each[0]).links.annotated
+            for each in self._evaluator.above(key)
+        )
+
+    def _is_record(self, key: ClassKey) -> bool:
+        file, record = self._evaluator.file(key[0]), self._evaluator.class_record(key)
+        return any(
+            self._evaluator.decorator_name(file, decorator) in _RECORDS
+            for decorator in record.decorators
+        ) or bool(_RECORD_BASES & set(self._evaluator.foreign_above(key)))
+
+    def _note_texts(self) -> None:
+        bodies = self._texts_of_bodies()
+        for file in self._linkage.mentioning(self.spelling):
+            for text in file.links.texts:
+                if text.words == self.spelling and text.is_plain:
+                    self._note_text(file, text, bodies.get(file.path, []))
+                elif text.words.endswith(f".{self.spelling}") and text.is_plain:
+                    self._note_dotted_text(file, text)
+            self._note_templates(file)
+
+    def _texts_of_bodies(self) -> dict[str, list[tuple[int, int]]]:
+        """Where `__slots__` and `__match_args__` of the family are written."""
+        found: dict[str, list[tuple[int, int]]] = {}
+        for key in self.family:
+            file = self._evaluator.file(key[0])
+            for name in ("__slots__", "__match_args__"):
+                binding = self._evaluator.binding_in(key, name)
+                for index in file.facts.bindings[binding].references if binding is not None else ():
+                    start = file.facts.references[index].start
+                    statement = file.facts.statements[file.facts.statement_at(start)]
+                    found.setdefault(file.path, []).append((statement.start, statement.end))
+        return found
+
+    def _note_text(
+        self, file: LinkedFile, text: TextUse, bodies: list[tuple[int, int]]
+    ) -> None:
+        raw = file.source.text[text.start : text.end]
+        start = text.start + raw.index(self.spelling)
+        place = Place(file.path, start, start + len(self.spelling), PlaceSort.TEXT)
+        if any(first <= text.start < last for first, last in bodies):
+            self._usage.places.add(place)
+            return
+        callees = {value.name for value in self._evaluator.values(file, text.callee)}
+        if text.position == 1 and text.arguments:
+            values = self._evaluator.values(file, text.arguments[0])
+            classes = _classes(values)
+            if classes & self._reachable:
+                if UNKNOWN_VALUE in values or not classes <= self._reachable:
+                    self._usage.open_places.append(
+                        OpenPlace(place, f'"{self.spelling}": what it is looked up in is not known')
+                    )
+                else:
+                    self._usage.places.add(place)
+            elif UNKNOWN_VALUE in values and (
+                {name.rpartition(".")[2] for name in callees} | {text.callee.name}
+            ) & _LOOKUPS:
+                self._usage.open_places.append(
+                    OpenPlace(place, f'"{self.spelling}": what it is looked up in is not known')
+                )
+        elif callees & {"operator.attrgetter", "operator.methodcaller"}:
+            self._usage.open_places.append(
+                OpenPlace(place, f'"{self.spelling}": what it is looked up in is not known')
+            )
+
+    def _note_templates(self, file: LinkedFile) -> None:
+        """Texts into which an attribute is filled: `"{hive.weight}".format(hive=hive)`."""
+        pattern = re.compile(rf"\{{[\w.\[\]]*\.({re.escape(self.spelling)})(?!\w)[^{{}}]*\}}")
+        for text in file.facts.texts:
+            if self.spelling not in text.words or text.interpolated or text.use == "documentation":
+                continue
+            for match in pattern.finditer(file.source.text, text.start, text.end):
+                place = Place(file.path, match.start(1), match.end(1), PlaceSort.TEXT)
+                self._usage.open_places.append(
+                    OpenPlace(place, f"`{match[0]}`: what is filled in there is not known")
+                )
+
+    def _note_dotted_text(self, file: LinkedFile, text: TextUse) -> None:
+        """`hive.log.Hive.weight`, as patchers take it."""
+        raw = file.source.text[text.start : text.end]
+        for key in self.family:
+            there = self._evaluator.file(key[0])
+            full = f"{there.module}.{self._evaluator.class_record(key).name}.{self.spelling}"
+            if text.words == full and full in raw:
+                start = text.start + raw.index(full) + len(full) - len(self.spelling)
+                self._usage.places.add(
+                    Place(file.path, start, start + len(self.spelling), PlaceSort.TEXT)
+                )
+
+    # -- what speaks against -----------------------------------------------------------------
+
+    def _check_bases(self) -> None:
+        evaluator = self._evaluator
+        for key in self._reachable:
+            file, record = evaluator.file(key[0]), evaluator.class_record(key)
+            if not file.is_own:
+                if self._bears(key) or (
+                    self.name in _instance_names(file, key[1])
+                ):
+                    self._usage.obstruct(
+                        f"`{self.spelling}` comes from {file.module}.{record.name}, which is outside the "
+                        "project",
+                        *self._first_place(),
+                    )
+                continue
+            for name in evaluator.bases(key)[1]:
+                self._check_foreign_base(file, record.name_start, name)
+            for decorator in record.decorators:
+                self._check_class_decorator(file, record.name_start, decorator)
+            for keyword in record.keywords:
+                if keyword == "metaclass" and not re.search(
+                    r"metaclass\s*=\s*(?:abc\.)?ABCMeta\b", file.source.text[record.name_start :][:400]
+                ):
+                    self._usage.doubt(
+                        f"the metaclass of {record.name} does not look at `{self.spelling}`",
+                        file.path,
+                        record.name_start,
+                    )
+            for hook in _ATTRIBUTE_HOOKS:
+                if evaluator.binding_in(key, hook) is not None:
+                    self._usage.doubt(
+                        f"the `{hook}` of {record.name} does not depend on the name `{self.spelling}`",
+                        file.path,
+                        record.name_start,
+                    )
+
+    def _first_place(self) -> tuple[str, int]:
+        place = min(self._usage.places, default=None)
+        return (place.path, place.start) if place is not None else (self._usage.target.path, 0)
+
+    def _check_foreign_base(self, file: LinkedFile, start: int, name: str) -> None:
+        if name.startswith("builtins."):
+            kind = getattr(builtins, name.removeprefix("builtins."), None)
+            if kind is not None and self.spelling in dir(kind):
+                self._usage.obstruct(
+                    f"`{self.spelling}` comes from `{name.removeprefix('builtins.')}`, which is outside "
+                    "the project",
+                    file.path,
+                    start,
+                )
+        elif self.spelling in _NAMES_OF_BASES.get(name, ()):
+            self._usage.obstruct(
+                f"`{self.spelling}` comes from {name}, which is outside the project", file.path, start
+            )
+        elif name.startswith("enum."):
+            self._usage.doubt(
+                f"nothing shows or looks up the member `{self.spelling}` by its name", file.path, start
+            )
+        elif name not in _UNDERSTOOD_BASES:
+            if self.is_private:
+                self._usage.assume(PRIVATE_ATTRIBUTES)
+            else:
+                self._usage.doubt(
+                    f"the base {name} in {file.path}, which was not read, has no `{self.spelling}`",
+                    file.path,
+                    start,
+                )
+
+    def _check_class_decorator(self, file: LinkedFile, start: int, decorator: Origin) -> None:
+        name = self._evaluator.decorator_name(file, decorator)
+        if name in _RECORDS:
+            self._usage.assume(REPRESENTATIONS)
+        elif not self._evaluator.is_harmless(file, decorator) and not is_own_decorator(
+            self._evaluator, file, decorator
+        ):
+            self._usage.doubt(
+                f"the decorator of a class in {file.path} does not look at `{self.spelling}`",
+                file.path,
+                start,
+            )
+
+    def _check_lookups(self) -> None:
+        """Code that looks attributes up by names that it works out."""
+        for file in self._files_with_lookups():
+            for start, prefix in prefixes_of_lookups(file):
+                if prefix is not None and not self.spelling.startswith(prefix):
+                    continue
+                if not self._may_look_here(file, start):
+                    continue
+                if prefix is not None:
+                    self._usage.obstruct(
+                        f'names that begin with "{prefix}" are looked up in {file.path}',
+                        file.path,
+                        start,
+                    )
+                elif not self.is_private or self._is_in_family(file, start):
+                    self._usage.doubt(
+                        f"nothing in {file.path} looks up `{self.spelling}` by a name that it works out",
+                        file.path,
+                        start,
+                    )
+        for file in self._linkage.mentioning("__dict__"):
+            for use in file.links.attributes_by_name.get("__dict__", ()):
+                if _classes(self._evaluator.values(file, use.receiver)) & self._reachable:
+                    self._usage.doubt(
+                        f"what uses `__dict__` in {file.path} does not depend on `{self.spelling}`",
+                        file.path,
+                        use.start,
+                    )
+
+    def _files_with_lookups(self) -> Iterator[LinkedFile]:
+        seen = set()
+        for word in ("getattr", "setattr", "hasattr", "delattr"):
+            for file in self._linkage.mentioning(word):
+                if file.path not in seen:
+                    seen.add(file.path)
+                    yield file
+
+    def _may_look_here(self, file: LinkedFile, start: int) -> bool:
+        """Whether what a name is looked up in at an offset may be one of the family."""
+        values = self._looked_up_in(file, start)
+        return UNKNOWN_VALUE in values or bool(_classes(values) & self._reachable)
+
+    def _is_in_family(self, file: LinkedFile, start: int) -> bool:
+        return bool(_classes(self._looked_up_in(file, start)) & self._reachable)
+
+    def _looked_up_in(self, file: LinkedFile, start: int) -> Values:
+        for handed in file.links.handed:
+            if handed.position == 0 and start < handed.start < start + 120:
+                return self._evaluator.values(file, handed.value)
+        return frozenset({UNKNOWN_VALUE})
+
+    def _check_escapes(self) -> None:
+        """Instances that go to code that was not read, which may ask them for any public name."""
+        if self._is_library and not self.is_private and self._is_public_class():
+            self._usage.doubt(
+                f"no code outside this project uses {self._usage.label}", *self._first_place()
+            )
+        for file in self._files_of_family():
+            for handed in file.links.handed:
+                values = self._evaluator.values(file, handed.value)
+                if not _classes(values) & self._reachable:
+                    continue
+                callees = self._evaluator.values(file, handed.callee)
+                place = Place(file.path, handed.start, handed.end, PlaceSort.READ)
+                names = {value.name for value in callees if value.sort is ValueSort.FOREIGN}
+                if names & _ASKING_MEMBERS:
+                    self._usage.doubt(
+                        f"what `{sorted(names)[0]}` gives in {file.path} is not looked into for "
+                        f"`{self.spelling}`",
+                        file.path,
+                        handed.start,
+                    )
+                elif not self.is_private:
+                    check_handed(
+                        self._evaluator,
+                        self._usage,
+                        file,
+                        handed.callee,
+                        place,
+                        f"`{self.spelling}` of what it is given",
+                        _ASKING_NOTHING,
+                    )
+
+    def _is_public_class(self) -> bool:
+        return any(
+            not self._evaluator.class_record(key).name.startswith("_")
+            and not any(part.startswith("_") for part in self._evaluator.file(key[0]).module.split("."))
+            for key in self.family
+        )
+
+    def _files_of_family(self) -> Iterator[LinkedFile]:
+        """The files in which an instance of the family may be handed on."""
+        seen = set()
+        words = {self._evaluator.class_record(key).name for key in self.family}
+        for word in sorted({*words, self.spelling}):
+            for file in self._linkage.mentioning(word):
+                if file.path not in seen:
+                    seen.add(file.path)
+                    yield file
+
+
+def _classes(values: Values) -> set[ClassKey]:
+    return {
+        (value.path, value.number)
+        for value in values
+        if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
+    }
+
+
+def _is_own_receiver(file: LinkedFile, receiver: Origin, index: int) -> bool:
+    """Whether a receiver is the `self` or `cls` of a class's own method."""
+    return receiver.sort is OriginSort.NAME and any(
+        origin.sort in (OriginSort.OWN, OriginSort.OWN_CLASS) and origin.binding == index
+        for origin in file.links.sources.get(receiver.binding, ())
+    )
+
+
+def _instance_names(file: LinkedFile, index: int) -> set[str]:
+    """The attributes that a class sets on its own instances."""
+    return {
+        use.name for use in file.links.attributes if _is_own_receiver(file, use.receiver, index)
+    }

@@ -1,0 +1,117 @@
+"""Where a name stands as a word and not as a name: comments, documentation, other texts, other files."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from pathlib import PurePosixPath
+
+from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.modules import is_python
+from zephyrun.linking.texts import is_searched
+from zephyrun.linking.usage import Place, PlaceSort, Usage
+from zephyrun.source import SourceText
+
+_DOCUMENT_ENDINGS = frozenset({".md", ".rst", ".adoc"})
+_DOCUMENT_NAMES = frozenset(
+    "license licence notice authors contributors changelog changes history news readme copying".split()
+)
+# Marks that make a word in prose a name: code quotes, roles, a call, a field of a parameter list.
+_MARKED_BEFORE = re.compile(r"(?:`[~!]?(?:[\w.]*\.)?|:param(?:\s+\w+)?\s+|:type\s+)\Z")
+_MARKED_AFTER = re.compile(r"`|\(\)|:(?=\s)")
+
+
+def is_document(path: str) -> bool:
+    """Whether a file is written for readers, so that a name in it is no more than a mention."""
+    pure = PurePosixPath(path)
+    return pure.suffix.lower() in _DOCUMENT_ENDINGS or pure.stem.lower() in _DOCUMENT_NAMES
+
+
+def is_distinctive(name: str) -> bool:
+    """Whether a name is no plain word, so that it means itself wherever it stands in prose."""
+    inner = name.strip("_")
+    return "_" in inner or inner != inner.lower() and inner[1:] != inner[1:].lower()
+
+
+def word_in_text(name: str) -> re.Pattern[str]:
+    """Finds a name as a whole word."""
+    return re.compile(rf"(?<!\w){re.escape(name)}(?!\w)")
+
+
+def note_mentions(
+    linkage: Linkage, usage: Usage, name: str, is_visible: Callable[[str], bool]
+) -> None:
+    """Note where else the name stands in the project.
+
+    In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
+    it. A file that is no Python, or that cannot be read, leaves a doubt.
+    """
+    known = {(place.path, place.start) for place in usage.places}
+    known |= {(each.place.path, each.place.start) for each in usage.open_places}
+    pattern = word_in_text(name)
+    for path in linkage.paths_mentioning(name):
+        file = linkage.file(path)
+        if file is None:
+            if isinstance(data := linkage.contents[path], bytes):
+                _doubt_unread(usage, path, name, SourceText.from_bytes(data, strict=False), pattern)
+            continue
+        for place in _words_in(file, name, pattern):
+            if (path, place.start) in known:
+                continue
+            is_meant = is_visible(path) and _means_name(file, place, name)
+            if place.sort in (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION) and is_meant:
+                usage.places.add(place)
+            else:
+                usage.mentions.add(place)
+    for path, data in sorted(linkage.contents.items()):
+        if is_python(path) or not isinstance(data, bytes) or name.encode() not in data:
+            continue
+        if is_document(path) or is_searched(path, data):
+            source = SourceText.from_bytes(data, strict=False)
+            if is_document(path):
+                for match in pattern.finditer(source.text):
+                    usage.mentions.add(
+                        Place(path, match.start(), match.end(), PlaceSort.DOCUMENT)
+                    )
+            elif not any(place == path for place, _ in known):
+                _doubt_unread(usage, path, name, source, pattern)
+
+
+def _doubt_unread(
+    usage: Usage, path: str, name: str, source: SourceText, pattern: re.Pattern[str]
+) -> None:
+    match = pattern.search(source.text)
+    if match is not None:
+        usage.doubt(f"the word `{name}` in {path} does not mean this name", path, match.start())
+
+
+def _words_in(file: LinkedFile, name: str, pattern: re.Pattern[str]) -> list[Place]:
+    """Where the name stands in a file's comments and texts."""
+    found: list[Place] = []
+    text = file.source.text
+    for comment in file.facts.comments:
+        if name in comment.text:
+            found += [
+                Place(file.path, match.start(), match.end(), PlaceSort.COMMENT)
+                for match in pattern.finditer(text, comment.start, comment.end)
+            ]
+    for literal in file.facts.texts:
+        if name not in literal.words or literal.use == "annotation":
+            continue
+        sort = PlaceSort.DOCUMENTATION if literal.use == "documentation" else PlaceSort.STRING
+        found += [
+            Place(file.path, match.start(), match.end(), sort)
+            for match in pattern.finditer(text, literal.start, literal.end)
+        ]
+    return found
+
+
+def _means_name(file: LinkedFile, place: Place, name: str) -> bool:
+    """Whether a word in prose surely means the name: it is marked as code, or is no plain word."""
+    text = file.source.text
+    if is_distinctive(name):
+        return True
+    before = text[max(place.start - 120, 0) : place.start]
+    return _MARKED_BEFORE.search(before) is not None and (
+        _MARKED_AFTER.match(text, place.end) is not None
+    )

@@ -1,0 +1,219 @@
+"""The use of a module's or package's name: in imports, behind the names of packages, in dotted texts."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zephyrun.link_facts import ImportUse, TextUse
+from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.mentions import note_mentions
+from zephyrun.linking.references import (
+    binding_places,
+    is_in_tests,
+    place_of_attribute,
+    why_open,
+)
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.values import Evaluator, Value, ValueSort
+
+_IMPORTERS = frozenset({"importlib.import_module", "builtins.__import__", "importlib.reload"})
+
+
+class ModuleUsage:
+    """Gathers the use of a module's name. Only the last part of its dotted name is in question."""
+
+    def __init__(self, evaluator: Evaluator, usage: Usage, *, is_library: bool) -> None:
+        self._evaluator = evaluator
+        self._linkage = evaluator.linkage
+        self._usage = usage
+        self._is_library = is_library
+        self.dotted = usage.target.name
+        self.package, _, self.name = self.dotted.rpartition(".")
+
+    def note(self) -> None:
+        """Fill the usage."""
+        self._usage.label = f"the module {self.dotted}"
+        if self._is_taken_twice():
+            self._usage.obstruct(f"several modules are called {self.dotted}", self._usage.target.path)
+        for file in self._linkage.mentioning(self.name):
+            for use in file.links.imports:
+                self._usage.add(self._places_in_import(file, use))
+            self._note_attributes(file)
+            for text in file.links.texts:
+                self._note_text(file, text)
+        self._note_packaging()
+        self._check()
+        files = {place.path for place in self._usage.places}
+        note_mentions(self._linkage, self._usage, self.name, files.__contains__)
+
+    def _is_taken_twice(self) -> bool:
+        paths = [path for path, module in self._linkage.modules.items() if module == self.dotted]
+        return len(paths) > 1
+
+    def _covers(self, module: str) -> bool:
+        return module == self.dotted or module.startswith(f"{self.dotted}.")
+
+    def _places_in_import(self, file: LinkedFile, use: ImportUse) -> Iterator[Place]:
+        module = self._linkage.module_of_import(file, use)
+        written = use.module.lstrip(".")
+        if not use.name:
+            if self._covers(module):
+                yield self._part(file, use.start, module, len(module))
+                if not use.has_alias and module == self.dotted or not self.package:
+                    yield from self._places_of_binding(file, use)
+            return
+        if self._covers(module) and use.module_start >= 0 and self._is_written(module, written):
+            start = use.module_start + len(use.module) - len(written)
+            yield self._part(file, start, module, len(written))
+        if use.name == self.name and module == self.package and self._names_module(file, use):
+            yield Place(file.path, use.start, use.end, PlaceSort.IMPORT)
+            if not use.has_alias:
+                yield from self._places_of_binding(file, use)
+
+    def _is_written(self, module: str, written: str) -> bool:
+        """Whether the part in question is among those that are written, and not behind the dots."""
+        return len(module) - len(written) <= len(self.package) + bool(self.package)
+
+    def _names_module(self, file: LinkedFile, use: ImportUse) -> bool:
+        values = self._evaluator.module_attribute(file, self.package, self.name)
+        return any(map(self._is_target, values))
+
+    def _is_target(self, value: Value) -> bool:
+        return (
+            value.sort in (ValueSort.MODULE, ValueSort.PACKAGE) and value.name == self.dotted
+        )
+
+    def _part(self, file: LinkedFile, start: int, module: str, n_written: int) -> Place:
+        """The place of the part in question in a dotted name, of which the end is written."""
+        hidden = len(module) - n_written
+        first = start + len(self.dotted) - len(self.name) - hidden
+        return Place(file.path, first, first + len(self.name), PlaceSort.IMPORT)
+
+    def _places_of_binding(self, file: LinkedFile, use: ImportUse) -> Iterator[Place]:
+        if use.binding < 0 or file.facts.bindings[use.binding].name != self.name:
+            return
+        others = [
+            each
+            for each in file.links.imports
+            if each.binding == use.binding and not each.has_alias
+            and not self._covers(self._linkage.module_of_import(file, each))
+            and f"{self._linkage.module_of_import(file, each)}.{each.name}" != self.dotted
+        ]
+        if others:
+            self._usage.obstruct(
+                f"`{self.name}` in {file.path} is bound by another import, too",
+                file.path,
+                others[0].start,
+            )
+        for place in binding_places(file, use.binding):
+            yield place._replace(alone=True)
+
+    def _note_attributes(self, file: LinkedFile) -> None:
+        for use in file.links.attributes_by_name.get(self.name, ()):
+            place = place_of_attribute(file, use)
+            receivers = self._evaluator.values(file, use.receiver)
+            modules = {
+                value for value in receivers if value.sort in (ValueSort.MODULE, ValueSort.PACKAGE)
+            }
+            leads_here = [
+                value
+                for value in modules
+                if any(map(self._is_target, self._evaluator.attribute_values(file, value, self.name)))
+            ]
+            if leads_here and len(leads_here) == len(receivers):
+                self._usage.places.add(place)
+            elif leads_here:
+                self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _note_text(self, file: LinkedFile, text: TextUse) -> None:
+        raw = file.source.text[text.start : text.end]
+        pattern = rf"{re.escape(self.dotted)}(?=[.:]|\Z)"
+        match = re.match(pattern, text.words)
+        if match is None or text.words not in raw or not re.fullmatch(r"[\w.:]+", text.words):
+            return
+        is_import = any(
+            value.sort is ValueSort.FOREIGN and value.name in _IMPORTERS
+            for value in self._evaluator.values(file, text.callee)
+        )
+        if "." not in text.words and ":" not in text.words and not is_import:
+            return
+        start = text.start + raw.index(text.words) + len(self.dotted) - len(self.name)
+        place = Place(file.path, start, start + len(self.name), PlaceSort.TEXT)
+        if self.package or is_import:
+            self._usage.places.add(place)
+        else:
+            # `log.weight` may be a key as well as a name in a module.
+            self._usage.open_places.append(
+                OpenPlace(place, f'"{text.words}": whether that means the module is not known')
+            )
+
+    def _note_packaging(self) -> None:
+        """Entry points in packaging files: `hive.commands:main`."""
+        for path in ("pyproject.toml", "setup.cfg"):
+            data = self._linkage.contents.get(path)
+            if not isinstance(data, bytes) or self.name.encode() not in data:
+                continue
+            text = data.decode("utf-8", "surrogateescape")
+            shift = len(self.dotted) - len(self.name)
+            for match in re.finditer(rf"(?<![\w.]){re.escape(self.dotted)}(?=[\w.]*:\w)", text):
+                start = match.start() + shift
+                self._usage.places.add(Place(path, start, start + len(self.name), PlaceSort.TEXT))
+
+    def _check(self) -> None:
+        target = self._usage.target
+        first = target.path
+        own = [path for path, module in self._linkage.modules.items() if self._covers(module)]
+        if any(is_in_tests(path) for path in own) or self.name in ("conftest", "setup", "__main__"):
+            self._usage.doubt(f"the test runner or another program does not find {first} by name", first)
+        if self.name in ("__main__", "__init__"):
+            self._usage.obstruct(f"Python gives the name {self.name} a meaning of its own", first)
+        if self._is_library and not any(part.startswith("_") for part in self.dotted.split(".")):
+            self._usage.doubt(f"no code outside this project imports {self.dotted}", first)
+        for path in own:
+            file = self._linkage.file(path)
+            if file is None:
+                continue
+            if re.search(r"getLogger\(\s*__name__|__module__|\.__qualname__", file.source.text):
+                self._usage.assume(NAMES_ARE_SHOWN)
+            if "pickle" in file.source.text:
+                self._usage.assume(STORED_OBJECTS)
+        for file in self._linkage.mentioning(self.name):
+            for text in file.facts.texts:
+                if text.use == "documentation" or self.name not in text.words:
+                    continue
+                if re.search(rf"(?<![\w.]){re.escape(self.name)}(?:/|\\|\.py\b|\Z)", text.words) and not any(
+                    place.path == file.path and text.start <= place.start < text.end
+                    for place in self._usage.places
+                ):
+                    self._usage.doubt(
+                        f"the text that holds `{self.name}` in {file.path} does not lead to the module",
+                        file.path,
+                        text.start,
+                    )
+        for path in self._linkage.paths:
+            data = self._linkage.contents[path]
+            if isinstance(data, bytes) and re.search(
+                rb"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\(", data
+            ):
+                file = self._linkage.file(path)
+                if file is None or not self._loads_by_literal(file):
+                    self._usage.doubt(
+                        f"{path}, which loads modules by names that it works out, does not load "
+                        f"{self.dotted}",
+                        path,
+                    )
+
+    def _loads_by_literal(self, file: LinkedFile) -> bool:
+        """Whether every module that a file loads by name is one whose name it writes out."""
+        n_calls = len(
+            re.findall(r"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\(",
+                       file.source.text)
+        )  # fmt: skip
+        n_literal = sum(
+            text.position == 0
+            and any(value.name in _IMPORTERS for value in self._evaluator.values(file, text.callee))
+            for text in file.links.texts
+        )
+        return n_literal >= n_calls

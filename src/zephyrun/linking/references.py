@@ -1,0 +1,497 @@
+"""Every reference of one name across a project, and what speaks against changing it."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator
+
+from zephyrun.facts import Role
+from zephyrun.link_facts import AttributeUse, ImportUse, Origin, OriginSort, TextUse, Use
+from zephyrun.linking.escapes import check_name_readers
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.mentions import note_mentions, word_in_text
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, Value, ValueSort
+
+SORT_OF_ROLE = {
+    **dict.fromkeys((Role.READ, Role.QUOTED), PlaceSort.READ),
+    **dict.fromkeys(
+        (Role.FUNCTION, Role.CLASS, Role.PARAMETER, Role.TYPE_PARAMETER, Role.TYPE_ALIAS),
+        PlaceSort.DEFINITION,
+    ),
+    Role.IMPORT: PlaceSort.IMPORT,
+}
+_DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
+_STAR = re.compile(rb"import\s*\(?\s*\*")
+_TYPE_COMMENT = re.compile(r"#\s*type:\s*(?!ignore\b)")
+# What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
+_NAMED_BY_TEXT = frozenset(
+    """typing.TypeVar typing.ParamSpec typing.TypeVarTuple typing.NewType typing.NamedTuple
+    typing.TypedDict typing.TypeAliasType collections.namedtuple enum.Enum enum.IntEnum enum.Flag
+    enum.IntFlag enum.StrEnum""".split()
+)
+_LOADING = re.compile(
+    rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\((?!\s*[rRbB]?[\"'][\w.]+[\"']\s*\))"
+    rb"|\bsys\.modules\b"
+)
+
+
+def binding_places(file: LinkedFile, binding: int) -> Iterator[Place]:
+    """Where a binding's name stands in its file."""
+    unaliased = {
+        use.start: use
+        for use in file.links.imports
+        if use.binding == binding and not use.has_alias
+    }
+    for index in file.facts.bindings[binding].references:
+        reference = file.facts.references[index]
+        sort = SORT_OF_ROLE.get(reference.role, PlaceSort.WRITE)
+        alone = reference.start not in unaliased
+        yield Place(file.path, reference.start, reference.end, sort, alone)
+
+
+def note_local(evaluator: Evaluator, usage: Usage) -> None:
+    """The references of a local: all of them stand in its file."""
+    target = usage.target
+    file = evaluator.linkage.file(target.path)
+    assert file is not None, "the target was found in it"
+    scope = file.facts.dotted(file.facts.bindings[target.number].scope)
+    usage.label = f"the local `{target.name}` of {scope or 'the module'}"
+    usage.add(binding_places(file, target.number))
+    home = file.facts.scopes[file.facts.owner(file.facts.bindings[target.number].scope)]
+    if not file.facts.roles(target.number).isdisjoint(_DEFINED):
+        _check_decorators(evaluator, usage, [(file, target.number)])
+        is_class = Role.CLASS in file.facts.roles(target.number)
+        check_name_readers(evaluator, usage, is_class=is_class)
+    for comment in file.facts.comments:
+        if home.start <= comment.start < home.end and target.name in comment.text:
+            for match in word_in_text(target.name).finditer(
+                file.source.text, comment.start, comment.end
+            ):
+                usage.mentions.add(Place(file.path, match.start(), match.end(), PlaceSort.COMMENT))
+
+
+class GlobalUsage:
+    """Gathers the use of a module-level name.
+
+    *Homes* are the modules whose namespace holds the thing under this name: the one that defines it, and
+    those that import it without giving it another name.
+    """
+
+    def __init__(self, evaluator: Evaluator, usage: Usage) -> None:
+        self._evaluator = evaluator
+        self._linkage = evaluator.linkage
+        self._usage = usage
+        self._name = usage.target.name
+        self.homes: dict[str, LinkedFile] = {}
+        self._bindings: list[tuple[LinkedFile, int]] = []
+
+    def note(self) -> None:
+        """Fill the usage."""
+        target = self._usage.target
+        pending = [target.path]
+        while pending:
+            path = pending.pop()
+            file = self._linkage.file(path)
+            if path in self.homes or file is None:
+                continue
+            self.homes[path] = file
+            pending.extend(self._note_home(file))
+        first = self.homes[target.path]
+        self._usage.label = f"`{self._name}` of {first.module or first.path}"
+        self._note_attributes()
+        self._note_texts()
+        self._check_readers()
+        self._check_definitions()
+        note_mentions(self._linkage, self._usage, self._name, self._is_visible)
+
+    def _is_visible(self, path: str) -> bool:
+        return path in self.homes or any(place.path == path for place in self._usage.places)
+
+    def _note_home(self, file: LinkedFile) -> Iterator[str]:
+        """Note the references in one home; gives the paths of further homes."""
+        binding = file.module_bindings.get(self._name)
+        if binding is None:
+            for index, record in enumerate(file.facts.bindings):
+                if record.outside and record.name == self._name:
+                    self._usage.add(binding_places(file, index))
+        else:
+            self._bindings.append((file, binding))
+            yield from self._note_binding(file, binding)
+        yield from self._importers_of(file)
+        if "__getattr__" in file.module_bindings and file.path == self._usage.target.path:
+            start = file.facts.references[
+                file.facts.bindings[file.module_bindings["__getattr__"]].references[0]
+            ].start
+            self._usage.obstruct(
+                f"{file.path} answers for names by a `__getattr__` of its own", file.path, start
+            )
+
+    def _note_binding(self, file: LinkedFile, binding: int) -> Iterator[str]:
+        """Note the references of a binding; gives the modules from which it is imported."""
+        origins: dict[int, str | None] = {}
+        for use in file.links.imports:
+            if use.binding == binding and not use.has_alias:
+                origins[use.start] = self._origin_of(file, use)
+        for place in binding_places(file, binding):
+            if not place.alone:
+                origin = origins[place.start]
+                if origin is not None:
+                    place = place._replace(alone=True)
+                    yield origin
+                elif "." in file.source.text[place.start : _import_end(file, place.start)]:
+                    self._usage.obstruct(
+                        f"`{self._name}` is bound by the import of a module inside it",
+                        file.path,
+                        place.start,
+                    )
+            self._usage.places.add(place)
+
+    def _origin_of(self, file: LinkedFile, use: ImportUse) -> str | None:
+        """The path of the project's module from which an import takes the name."""
+        if not use.name:
+            return None
+        path = self._linkage.find_module(self._linkage.module_of_import(file, use), file.path)
+        there = self._linkage.file(path) if path is not None else None
+        if there is None or there.path == file.path:
+            return None
+        is_there = use.name in there.module_bindings or any(
+            each.name == "*" for each in there.links.imports
+        )
+        return there.path if is_there else None
+
+    def _importers_of(self, home: LinkedFile) -> Iterator[str]:
+        """Note imports of the name out of a home; gives the modules that have it from then on."""
+        for path in self._linkage.paths:
+            data = self._linkage.contents[path]
+            if path == home.path or not isinstance(data, bytes):
+                continue
+            has_name = self._name.encode() in data
+            if not has_name and _STAR.search(data) is None:
+                continue
+            file = self._linkage.file(path)
+            if file is None:
+                continue
+            for use in file.links.imports:
+                if use.name not in (self._name, "*"):
+                    continue
+                module = self._linkage.module_of_import(file, use)
+                if self._linkage.find_module(module, path) != home.path:
+                    continue
+                if use.name == "*":
+                    if is_exported(home, self._name) and self._name not in file.module_bindings:
+                        yield path
+                    continue
+                self._usage.places.add(Place(path, use.start, use.end, PlaceSort.IMPORT))
+                if use.has_alias:
+                    continue
+                if file.facts.bindings[use.binding].scope == 0:
+                    yield path
+                else:
+                    self._note_local_import(file, use.binding)
+
+    def _note_local_import(self, file: LinkedFile, binding: int) -> None:
+        for place in binding_places(file, binding):
+            self._usage.places.add(place._replace(alone=True))
+
+    def _note_attributes(self) -> None:
+        loose = self._find_loose_modules()
+        for file in self._linkage.mentioning(self._name):
+            for use in file.links.attributes_by_name.get(self._name, ()):
+                values = self._evaluator.values(file, use.receiver)
+                place = place_of_attribute(file, use)
+                ours = {value for value in values if self._is_home(value)}
+                if ours and ours == values:
+                    self._usage.places.add(place)
+                elif ours:
+                    self._usage.obstruct(
+                        f"`{shown_attribute(file, use.end)}` in {file.path} may be that of another "
+                        "module, too",
+                        file.path,
+                        use.start,
+                    )
+                elif UNKNOWN_VALUE in values and (loose or _loads_modules(file)):
+                    self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _is_home(self, value: Value) -> bool:
+        return value.sort is ValueSort.MODULE and value.path in self.homes
+
+    def _find_loose_modules(self) -> bool:
+        """Whether a home goes about as a value, so that code may have it that does not import it."""
+        is_loose = False
+        for file in self._files_with_homes():
+            for handed in file.links.handed:
+                if any(map(self._is_home, self._evaluator.values(file, handed.value))):
+                    is_loose = True
+                    if not self._names_the_attribute(file, handed.start):
+                        self._usage.doubt(
+                            f"what takes the module in {file.path} does not look up `{self._name}` in it",
+                            file.path,
+                            handed.start,
+                        )
+            for use in file.links.attributes_by_name.get("__dict__", ()):
+                if any(map(self._is_home, self._evaluator.values(file, use.receiver))):
+                    self._usage.doubt(
+                        f"what goes through the module's names in {file.path} does not look for "
+                        f"`{self._name}`",
+                        file.path,
+                        use.start,
+                    )
+        return is_loose
+
+    def _names_the_attribute(self, file: LinkedFile, start: int) -> bool:
+        """Whether the call that a module is handed to at an offset says which name it wants."""
+        return any(
+            text.position == 1 and text.is_plain and 0 < text.start - start < 200
+            for text in file.links.texts
+        )
+
+    def _files_with_homes(self) -> Iterator[LinkedFile]:
+        """The files that speak of a home by its module's own name."""
+        seen: set[str] = set()
+        for home in list(self.homes.values()):
+            short = home.module.rpartition(".")[2]
+            if not short:
+                continue
+            for file in self._linkage.mentioning(short):
+                if file.path not in seen:
+                    seen.add(file.path)
+                    yield file
+
+    def _note_texts(self) -> None:
+        for file in self._linkage.mentioning(self._name):
+            listed = self._export_range(file)
+            for text in file.links.texts:
+                if self._name in text.words:
+                    self._note_text(file, text, listed)
+            if file.path in self.homes:
+                self._note_type_comments(file)
+        self._note_packaging()
+
+    def _export_range(self, file: LinkedFile) -> list[tuple[int, int]]:
+        """Where a home's `__all__` is written."""
+        binding = file.module_bindings.get("__all__") if file.path in self.homes else None
+        if binding is None:
+            return []
+        statements = [
+            file.facts.statements[file.facts.statement_at(file.facts.references[index].start)]
+            for index in file.facts.bindings[binding].references
+        ]
+        return [(each.start, each.end) for each in statements]
+
+    def _note_text(
+        self, file: LinkedFile, text: TextUse, listed: list[tuple[int, int]]
+    ) -> None:
+        start = self._start_in_text(file, text)
+        if start < 0:
+            return
+        place = Place(file.path, start, start + len(self._name), PlaceSort.TEXT)
+        if text.words == self._name:
+            is_listed = any(first <= text.start < last for first, last in listed)
+            takes_from_home = (
+                text.position == 1
+                and bool(text.arguments)
+                and any(map(self._is_home, self._evaluator.values(file, text.arguments[0])))
+            )
+            if is_listed or takes_from_home or self._names_itself(file, text):
+                self._usage.places.add(place)
+        else:
+            self._usage.places.add(place)
+
+    def _start_in_text(self, file: LinkedFile, text: TextUse) -> int:
+        """Where the name stands in a text that is it, or that is a dotted name which leads to it."""
+        raw = file.source.text[text.start : text.end]
+        if text.words == self._name:
+            return text.start + raw.index(self._name) if self._name in raw else -1
+        for home in self.homes.values():
+            match = re.match(
+                rf"{re.escape(home.module)}[.:]({re.escape(self._name)})(?![\w])", text.words
+            )
+            if home.module and match is not None and text.words in raw:
+                return text.start + raw.index(text.words) + match.start(1)
+        return -1
+
+    def _names_itself(self, file: LinkedFile, text: TextUse) -> bool:
+        """Whether a text is the name that something is given where it is made (`TypeVar("Row")`)."""
+        if text.position != 0 or file.path not in self.homes:
+            return False
+        statement = file.facts.statements[file.facts.statement_at(text.start)]
+        binding = file.module_bindings.get(self._name)
+        is_assigned = binding is not None and any(
+            statement.start <= file.facts.references[index].start < text.start
+            for index in file.facts.bindings[binding].references
+        )
+        return is_assigned and any(
+            value.sort is ValueSort.FOREIGN
+            and value.name.replace("typing_extensions.", "typing.") in _NAMED_BY_TEXT
+            for value in self._evaluator.values(file, text.callee)
+        )
+
+    def _note_type_comments(self, file: LinkedFile) -> None:
+        for comment in file.facts.comments:
+            if self._name in comment.text and _TYPE_COMMENT.match(comment.text):
+                for match in word_in_text(self._name).finditer(
+                    file.source.text, comment.start, comment.end
+                ):
+                    self._usage.places.add(
+                        Place(file.path, match.start(), match.end(), PlaceSort.TYPE_COMMENT)
+                    )
+
+    def _note_packaging(self) -> None:
+        """Entry points in packaging files: `hive.commands:main`."""
+        for path in ("pyproject.toml", "setup.cfg", "setup.py"):
+            data = self._linkage.contents.get(path)
+            if not isinstance(data, bytes) or self._name.encode() not in data:
+                continue
+            text = data.decode("utf-8", "surrogateescape")
+            for home in self.homes.values():
+                pattern = rf"(?<![\w.]){re.escape(home.module)}:({re.escape(self._name)})(?!\w)"
+                for match in re.finditer(pattern, text):
+                    self._usage.places.add(
+                        Place(path, match.start(1), match.end(1), PlaceSort.TEXT)
+                    )
+
+    def _check_readers(self) -> None:
+        """Doubts about what could look the name up among those of a module."""
+        name = self._name
+        for file in self.homes.values():
+            for exposure in file.facts.exposures:
+                is_in_module = file.facts.owner(exposure.scope) == 0
+                runs_text = exposure.what.startswith(("eval", "exec"))
+                if is_in_module or runs_text:
+                    self._usage.doubt(
+                        f"nothing looks up `{name}` by name through {exposure.what} in {file.path}",
+                        file.path,
+                        exposure.start,
+                    )
+            match = re.search(r"\bglobals\s*\(|\bsys\.modules\b", file.source.text)
+            if match is not None:
+                self._usage.doubt(
+                    f"nothing looks up `{name}` by name through {match[0].rstrip('(')} in {file.path}",
+                    file.path,
+                    match.start(),
+                )
+        for path in self._linkage.paths:
+            data = self._linkage.contents[path]
+            if isinstance(data, bytes) and path not in self.homes and _LOADING.search(data):
+                self._usage.doubt(
+                    f"{path}, which loads modules by names that it works out, does not look up `{name}`",
+                    path,
+                )
+
+    def _check_definitions(self) -> None:
+        roles = [file.facts.roles(binding) for file, binding in self._bindings]
+        is_class = any(Role.CLASS in each for each in roles)
+        if is_class or any(Role.FUNCTION in each for each in roles):
+            _check_decorators(self._evaluator, self._usage, self._bindings)
+            check_name_readers(self._evaluator, self._usage, is_class=is_class)
+        for file, binding in self._bindings:
+            if is_in_tests(file.path) and Role.FUNCTION in file.facts.roles(binding):
+                check_test_name(self._usage, file, binding)
+
+
+def _check_decorators(
+    evaluator: Evaluator, usage: Usage, bindings: Iterable[tuple[LinkedFile, int]]
+) -> None:
+    """Doubts about decorators that were not understood: they may look at the name."""
+    for file, binding in bindings:
+        for origin in file.links.sources.get(binding, ()):
+            if origin.sort is OriginSort.DEFINED_FUNCTION:
+                decorators, start = (
+                    file.links.functions[origin.binding].decorators,
+                    file.links.functions[origin.binding].name_start,
+                )
+            elif origin.sort is OriginSort.DEFINED_CLASS:
+                decorators, start = (
+                    file.links.classes[origin.binding].decorators,
+                    file.links.classes[origin.binding].name_start,
+                )
+            else:
+                continue
+            for decorator in decorators:
+                if not evaluator.is_harmless(file, decorator) and not is_own_decorator(
+                    evaluator, file, decorator
+                ):
+                    usage.doubt(
+                        f"the decorator of `{usage.target.name}` in {file.path} does not look at its name",
+                        file.path,
+                        start,
+                    )
+
+
+def is_own_decorator(evaluator: Evaluator, file: LinkedFile, decorator: Origin) -> bool:
+    """Whether a decorator is a function of the project that looks at no names."""
+    callee = decorator.parts[0] if decorator.sort is OriginSort.CALL else decorator
+    values = evaluator.values(file, callee)
+    for value in values:
+        if value.sort not in (ValueSort.FUNCTION, ValueSort.CLASS):
+            return False
+        there = evaluator.file(value.path)
+        if not there.is_own or re.search(
+            r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__",
+            there.source.text,
+        ):
+            return False
+    return bool(values)
+
+
+def is_exported(file: LinkedFile, name: str) -> bool:
+    """Whether `import *` takes a name along."""
+    binding = file.module_bindings.get("__all__")
+    if binding is None:
+        return not name.startswith("_")
+    for index in file.facts.bindings[binding].references:
+        statement = file.facts.statements[
+            file.facts.statement_at(file.facts.references[index].start)
+        ]
+        texts = file.facts.texts_between(statement.start, statement.end)
+        if any(text.words == name for text in texts):
+            return True
+    return False
+
+
+def is_in_tests(path: str) -> bool:
+    """Whether a file is one of tests, by its name or folder."""
+    parts = path.split("/")
+    return parts[-1].startswith("test_") or parts[-1].endswith("_test.py") or (
+        not {"test", "tests"}.isdisjoint(parts[:-1])
+    )
+
+
+def check_test_name(usage: Usage, file: LinkedFile, binding: int) -> None:
+    """A test is found by its name, and a fixture by that of parameters."""
+    name = usage.target.name
+    if name.lower().startswith("test") or file.path.endswith("conftest.py"):
+        start = file.facts.references[file.facts.bindings[binding].references[0]].start
+        usage.doubt(f"the test runner does not find `{name}` by its name", file.path, start)
+
+
+def place_of_attribute(file: LinkedFile, use: AttributeUse) -> Place:
+    """The place of a name behind a dot."""
+    sort = PlaceSort.READ if use.use is Use.READ else PlaceSort.WRITE
+    return Place(file.path, use.start, use.end, sort)
+
+
+def shown_attribute(file: LinkedFile, end: int) -> str:
+    """The expression that ends with an attribute, as it is written, shortened to its line."""
+    line = file.source.text[file.source.text.rfind("\n", 0, end) + 1 : end]
+    match = re.search(r"[\w.\[\]()\"']+\Z", line)
+    return match[0].lstrip("([\"'") if match is not None else line.strip()
+
+
+def why_open(file: LinkedFile, end: int) -> str:
+    shown = shown_attribute(file, end)
+    receiver = shown.rpartition(".")[0]
+    what = f"what `{receiver}` is" if receiver else "what it belongs to"
+    return f"`{shown}`: {what} is not known"
+
+
+def _loads_modules(file: LinkedFile) -> bool:
+    return re.search(r"import_module|__import__|sys\.modules", file.source.text) is not None
+
+
+def _import_end(file: LinkedFile, start: int) -> int:
+    for use in file.links.imports:
+        if use.start == start:
+            return use.end
+    return start

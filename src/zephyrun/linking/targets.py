@@ -1,0 +1,293 @@
+"""From what a person points at to the thing that bears the name there."""
+
+from __future__ import annotations
+
+from zephyrun.facts import Binding, ScopeKind
+from zephyrun.link_facts import AttributeUse, ImportUse, KeywordUse, OriginSort
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.usage import Target, TargetSort
+from zephyrun.linking.values import ClassKey, Evaluator, Value, ValueSort, Values
+
+
+class NoTarget(ValueError):
+    """Nothing that could be renamed is there; the message says why."""
+
+
+def target_at(evaluator: Evaluator, path: str, offset: int) -> Target:
+    """What bears the name at an offset of a file. Errors: `NoTarget`."""
+    file = evaluator.linkage.file(path)
+    if file is None:
+        raise NoTarget(f"{path} cannot be read as Python")
+    for use in file.links.attributes:
+        if use.start <= offset < use.end:
+            return _target_of_attribute(evaluator, file, use)
+    for keyword in file.links.keywords:
+        if keyword.start <= offset < keyword.end:
+            return _target_of_keyword(evaluator, file, keyword)
+    for imported in file.links.imports:
+        if (found := _target_of_import(evaluator, file, imported, offset)) is not None:
+            return found
+    for reference in file.facts.references:
+        if reference.start <= offset < reference.end:
+            return target_of_binding(evaluator, file, reference.binding)
+    raise NoTarget("no name of the program stands there; point at any letter of one")
+
+
+def target_named(evaluator: Evaluator, dotted: str) -> Target:
+    """What a dotted name means. Errors: `NoTarget`."""
+    linkage = evaluator.linkage
+    parts = dotted.split(".")
+    for count in range(len(parts), 0, -1):
+        module = ".".join(parts[:count])
+        path = linkage.find_module(module)
+        if path is None:
+            if linkage.is_package(module) and count == len(parts):
+                return Target(TargetSort.MODULE, "", module)
+            continue
+        file = linkage.file(path)
+        if count == len(parts):
+            return Target(TargetSort.MODULE, path, module)
+        if file is None:
+            raise NoTarget(f"{path} cannot be read as Python")
+        return _target_inside(evaluator, file, parts[count:])
+    raise NoTarget(f"no module of this project is called {parts[0]}")
+
+
+def _target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> Target:
+    scope = 0
+    where = file.module
+    for position, name in enumerate(parts):
+        is_last = position == len(parts) - 1
+        alike = [
+            index
+            for index, binding in enumerate(file.facts.bindings)
+            if binding.name in _spellings(file, scope, name)
+            and not binding.outside
+            and _is_inside(file, binding, scope)
+        ]
+        if is_last and file.facts.scopes[scope].kind is ScopeKind.CLASS and not alike:
+            key = (file.path, file.links.class_by_scope[scope])
+            spelled = _spellings(file, scope, name)[-1]
+            if any(_is_member(evaluator, other, use, key) for other, use in evaluator.writes(spelled)):
+                return Target(TargetSort.MEMBER, file.path, spelled, key[1])
+        if not alike:
+            raise NoTarget(f"there is no `{name}` in {where}")
+        if is_last:
+            if len({file.facts.bindings[each].scope for each in alike}) > 1:
+                raise NoTarget(
+                    f"several variables are called `{name}` in {where}; give path:line:column instead"
+                )
+            return target_of_binding(evaluator, file, alike[0])
+        inner = [
+            each.inner_scope
+            for each in file.facts.definitions
+            if each.name == name and each.scope in _scopes_within(file, scope)
+        ]
+        if not inner:
+            raise NoTarget(f"`{name}` in {where} holds no names of its own")
+        scope = inner[0]
+        where = f"{where}.{name}"
+    raise NoTarget("no name was given")
+
+
+def _spellings(file: LinkedFile, scope: int, name: str) -> list[str]:
+    if file.facts.scopes[scope].kind is ScopeKind.CLASS and name.startswith("__") and name[-2:] != "__":
+        return [name, f"_{file.facts.scopes[scope].name.lstrip('_')}{name}"]
+    return [name]
+
+
+def _is_inside(file: LinkedFile, binding: Binding, scope: int) -> bool:
+    return binding.scope == scope or (
+        file.facts.scopes[scope].kind is not ScopeKind.MODULE
+        and file.facts.scopes[binding.scope].kind in (ScopeKind.COMPREHENSION, ScopeKind.LAMBDA)
+        and file.facts.owner(binding.scope) == scope
+    )
+
+
+def _scopes_within(file: LinkedFile, scope: int) -> set[int]:
+    """The scope and those of type parameters that stand in it."""
+    return {scope} | {
+        index
+        for index, each in enumerate(file.facts.scopes)
+        if each.kind is ScopeKind.TYPES and each.parent == scope
+    }
+
+
+def _is_member(evaluator: Evaluator, file: LinkedFile, use: AttributeUse, key: ClassKey) -> bool:
+    relatives = evaluator.relatives(key)
+    return any(
+        value.sort in (ValueSort.INSTANCE, ValueSort.CLASS) and (value.path, value.number) in relatives
+        for value in evaluator.values(file, use.receiver)
+    )
+
+
+def target_of_binding(evaluator: Evaluator, file: LinkedFile, binding: int) -> Target:
+    """What a binding is, followed to where it was defined. Errors: `NoTarget`."""
+    record = file.facts.bindings[binding]
+    if record.outside:
+        return _target_from_outside(evaluator, file, record.name)
+    for imported in file.links.imports:
+        if imported.binding == binding and not imported.has_alias:
+            if (found := _followed(evaluator, file, imported)) is not None:
+                return found
+    kind = file.facts.scopes[record.scope].kind
+    if kind is ScopeKind.MODULE:
+        return Target(TargetSort.GLOBAL, file.path, record.name)
+    if kind is ScopeKind.CLASS and record.scope in file.links.class_by_scope:
+        index = file.links.class_by_scope[record.scope]
+        return Target(TargetSort.MEMBER, file.path, record.name, index)
+    for number, function in enumerate(file.links.functions):
+        if any(parameter.binding == binding for parameter in function.parameters):
+            return Target(TargetSort.PARAMETER, file.path, record.name, binding, number)
+    return Target(TargetSort.LOCAL, file.path, record.name, binding)
+
+
+def _followed(evaluator: Evaluator, file: LinkedFile, use: ImportUse) -> Target | None:
+    """What an import without an alias brings in, where that belongs to the project."""
+    linkage = evaluator.linkage
+    module = linkage.module_of_import(file, use)
+    if not use.name:
+        top = module.partition(".")[0]
+        path = linkage.find_module(top, file.path)
+        is_own = path is not None or linkage.is_package(top)
+        return Target(TargetSort.MODULE, path or "", top) if is_own else None
+    return _target_in_module(evaluator, file, module, use.name)
+
+
+def _target_in_module(
+    evaluator: Evaluator, file: LinkedFile, module: str, name: str
+) -> Target | None:
+    linkage = evaluator.linkage
+    path = linkage.find_module(module, file.path)
+    there = linkage.file(path) if path is not None else None
+    if there is not None and name in there.module_bindings and there.path != file.path:
+        return target_of_binding(evaluator, there, there.module_bindings[name])
+    inner = f"{module}.{name}"
+    if (inner_path := linkage.find_module(inner, file.path)) is not None or linkage.is_package(inner):
+        return Target(TargetSort.MODULE, inner_path or "", inner)
+    if there is not None:
+        for use in there.links.imports:
+            if use.name == "*" and there.path != file.path:
+                found = _target_in_module(
+                    evaluator, there, linkage.module_of_import(there, use), name
+                )
+                if found is not None:
+                    return found
+    return None
+
+
+def _target_from_outside(evaluator: Evaluator, file: LinkedFile, name: str) -> Target:
+    for use in file.links.imports:
+        if use.name == "*":
+            module = evaluator.linkage.module_of_import(file, use)
+            if (found := _target_in_module(evaluator, file, module, name)) is not None:
+                return found
+    raise NoTarget(f"`{name}` comes from outside the project, so it has to keep its name")
+
+
+def _target_of_import(
+    evaluator: Evaluator, file: LinkedFile, use: ImportUse, offset: int
+) -> Target | None:
+    linkage = evaluator.linkage
+    module = linkage.module_of_import(file, use)
+    written = use.module.lstrip(".")
+    if use.start <= offset < use.end:
+        if use.name:
+            if (found := _target_in_module(evaluator, file, module, use.name)) is not None:
+                return found
+            if use.has_alias or use.name == "*":
+                raise NoTarget(f"`{use.name}` comes from outside the project, so it has to keep its name")
+            return None
+        return _target_of_module_part(evaluator, file, module, use.start, offset, len(module))
+    if use.module_start >= 0 and use.module_start <= offset < use.module_start + len(use.module):
+        start = use.module_start + len(use.module) - len(written)
+        return _target_of_module_part(evaluator, file, module, start, offset, len(written))
+    return None
+
+
+def _target_of_module_part(
+    evaluator: Evaluator, file: LinkedFile, module: str, start: int, offset: int, length: int
+) -> Target:
+    """The module that the part of a dotted name at an offset stands for; of the name `length` letters
+    are written, from `start` on."""
+    written = module[len(module) - length :]
+    end = written.find(".", max(offset - start, 0))
+    shown = module[: len(module) - length] + (written if end < 0 else written[:end])
+    path = evaluator.linkage.find_module(shown, file.path)
+    if path is None and not evaluator.linkage.is_package(shown):
+        raise NoTarget(f"{shown} comes from outside the project, so it has to keep its name")
+    return Target(TargetSort.MODULE, path or "", shown)
+
+
+def _target_of_attribute(evaluator: Evaluator, file: LinkedFile, use: AttributeUse) -> Target:
+    values = evaluator.values(file, use.receiver)
+    classes = _classes_among(evaluator, values)
+    if classes:
+        key = classes[0]
+        return Target(TargetSort.MEMBER, key[0], use.name, key[1])
+    for value in values:
+        if value.sort in (ValueSort.MODULE, ValueSort.PACKAGE):
+            found = _target_in_module(evaluator, file, value.name, use.name)
+            if found is not None:
+                return found
+    raise NoTarget(
+        f"what `{use.name}` belongs to is not known there; point at where it is defined, or give its "
+        "dotted name"
+    )
+
+
+def _classes_among(evaluator: Evaluator, values: Values) -> list[ClassKey]:
+    return [
+        (value.path, value.number)
+        for value in sorted(values, key=lambda each: (each.path, each.number))
+        if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
+        and evaluator.file(value.path).is_own
+    ]
+
+
+def _target_of_keyword(evaluator: Evaluator, file: LinkedFile, use: KeywordUse) -> Target:
+    for value in evaluator.values(file, use.callee):
+        if use.in_pattern and value.sort is ValueSort.CLASS:
+            return Target(TargetSort.MEMBER, value.path, use.name, value.number)
+        if (found := parameter_of(evaluator, value, use.name)) is not None:
+            return found
+        if value.sort is ValueSort.CLASS and evaluator.binding_in(
+            (value.path, value.number), use.name
+        ) is not None:
+            return Target(TargetSort.MEMBER, value.path, use.name, value.number)
+    raise NoTarget(
+        f"what takes the keyword `{use.name}` is not known there; point at where it is defined"
+    )
+
+
+def parameter_of(evaluator: Evaluator, callee: Value, name: str) -> Target | None:
+    """The parameter of that name that calling something would fill."""
+    for key in functions_called(evaluator, callee):
+        for parameter in evaluator.function_record(key).parameters:
+            if parameter.name == name:
+                return Target(TargetSort.PARAMETER, key[0], name, parameter.binding, key[1])
+    return None
+
+
+def functions_called(evaluator: Evaluator, callee: Value) -> list[tuple[str, int]]:
+    """The functions that calling a value runs first: itself, or what makes an instance."""
+    if callee.sort is ValueSort.FUNCTION:
+        return [(callee.path, callee.number)]
+    if callee.sort is not ValueSort.CLASS:
+        return []
+    for key in evaluator.above((callee.path, callee.number)):
+        found = []
+        for name in ("__init__", "__new__"):
+            binding = evaluator.binding_in(key, name)
+            file = evaluator.file(key[0])
+            sources = file.links.sources.get(binding, ()) if binding is not None else ()
+            found += [
+                (key[0], origin.binding)
+                for origin in sources
+                if origin.sort is OriginSort.DEFINED_FUNCTION
+            ]
+        if found:
+            return found
+    return []
+
+

@@ -1,0 +1,132 @@
+"""What is known about the use of one name across a project."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from enum import StrEnum
+from typing import NamedTuple
+
+
+class TargetSort(StrEnum):
+    """What sort of thing bears a name."""
+
+    LOCAL = "local"
+    PARAMETER = "parameter"
+    GLOBAL = "module-level name"
+    MEMBER = "attribute"
+    MODULE = "module"
+
+
+class Target(NamedTuple):
+    """The thing that a name is the name of.
+
+    `number` is the binding of a local or parameter, or the class record of a member (the one at which
+    somebody pointed); -1 for what the path and name alone tell. For a parameter `owner` is its function
+    record. The name of a module is its dotted name.
+    """
+
+    sort: TargetSort
+    path: str
+    name: str
+    number: int = -1
+    owner: int = -1
+
+
+class PlaceSort(StrEnum):
+    """What a name does where it stands."""
+
+    DEFINITION = "definition"
+    READ = "read"
+    WRITE = "write"
+    KEYWORD = "keyword"
+    IMPORT = "import"
+    TEXT = "in a string used as a name"
+    TYPE_COMMENT = "type comment"
+    DOCUMENTATION = "in documentation"
+    COMMENT = "in a comment"
+    DOCUMENT = "in a document"
+    STRING = "in a string"
+
+
+class Place(NamedTuple):
+    """Where a name stands: the text from `start` to `end` of a file is the name as it is written.
+
+    At a place that is not `alone` (`import weights`) the new name is written behind the old one, as an
+    alias.
+    """
+
+    path: str
+    start: int
+    end: int
+    sort: PlaceSort
+    alone: bool = True
+
+
+class OpenPlace(NamedTuple):
+    """A place of which nobody can tell whether the name there is the one in question."""
+
+    place: Place
+    why: str
+
+
+class Doubt(NamedTuple):
+    """Something that could read the name while the program runs, and that no reading of the code can
+    clear. `what` is the sentence that a person vouches for; it holds no lines."""
+
+    what: str
+    path: str
+    start: int
+
+
+class Obstacle(NamedTuple):
+    """Why a name cannot be changed, in one plain sentence, and where that shows."""
+
+    reason: str
+    path: str
+    start: int
+
+
+@dataclass
+class Usage:
+    """The use of one name: places that are references, places that may be, and what speaks against a
+    change of it.
+
+    `mentions` are places where the name stands as a word and is not meant to be changed along; `assumed`
+    is what the answer rests on, in the words of the closed list.
+    """
+
+    target: Target
+    label: str = ""
+    places: set[Place] = field(default_factory=set)
+    open_places: list[OpenPlace] = field(default_factory=list)
+    doubts: list[Doubt] = field(default_factory=list)
+    obstacles: list[Obstacle] = field(default_factory=list)
+    mentions: set[Place] = field(default_factory=set)
+    assumed: list[str] = field(default_factory=list)
+
+    def add(self, places: Iterable[Place]) -> None:
+        """Add references."""
+        self.places.update(places)
+
+    def doubt(self, what: str, path: str, start: int = 0) -> None:
+        """Add a doubt, each sentence once."""
+        if all(each.what != what for each in self.doubts):
+            self.doubts.append(Doubt(what, path, start))
+
+    def obstruct(self, reason: str, path: str, start: int = 0) -> None:
+        """Add an obstacle, each sentence once."""
+        if all(each.reason != reason for each in self.obstacles):
+            self.obstacles.append(Obstacle(reason, path, start))
+
+    def assume(self, what: str) -> None:
+        """Add an assumption, once."""
+        if what not in self.assumed:
+            self.assumed.append(what)
+
+    def by_path(self) -> dict[str, list[Place]]:
+        """The references of each file, in text order."""
+        found: dict[str, list[Place]] = {}
+        for place in sorted(self.places):
+            found.setdefault(place.path, []).append(place)
+        return found

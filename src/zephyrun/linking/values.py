@@ -1,0 +1,854 @@
+"""What a value may be: enough of it to tell what an attribute belongs to.
+
+The answer is a set of possibilities that leaves nothing out: where something is not known for sure,
+`UNKNOWN_VALUE` is among them. What code does is taken without its order: a variable may hold whatever
+any of its assignments gives it.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable, Iterator
+from enum import StrEnum
+from functools import cached_property
+from typing import NamedTuple
+
+from zephyrun.facts import Role, ScopeKind
+from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.link_facts import (
+    AttributeUse,
+    ClassRecord,
+    FunctionRecord,
+    Origin,
+    OriginSort,
+    ParameterSort,
+    Use,
+)
+from zephyrun.linking.linkage import LinkedFile, Linkage
+
+
+class ValueSort(StrEnum):
+    """What a value is; the comment says what its other fields hold."""
+
+    INSTANCE = "instance"  # of the class at (path, index), or of one below it
+    CLASS = "class"  # the class at (path, index), or one below it
+    FUNCTION = "function"  # the function at (path, index); name is "bound" once it has its receiver
+    ABOVE = "above"  # what `super()` gives in the class at (path, index)
+    MODULE = "module"  # the module at path, called name
+    PACKAGE = "package"  # a folder of modules, called name
+    PLAIN = "plain"  # an instance of the builtin class called name
+    SERIES = "series"  # a collection; parts[0] are its elements
+    TUPLE = "tuple"  # parts are its elements, one by one
+    MAPPING = "mapping"  # parts[0] are its values
+    PROMISE = "promise"  # parts[0] is what awaiting it gives
+    FOREIGN = "foreign"  # something of a library, called name
+    OUTSIDE = "outside"  # something that no code of the project made, and that holds nothing of it
+    UNKNOWN = "unknown"
+
+
+class Value(NamedTuple):
+    """One thing that a value may be (see `ValueSort`)."""
+
+    sort: ValueSort
+    path: str = ""
+    number: int = -1
+    name: str = ""
+    parts: tuple[frozenset[Value], ...] = ()
+
+
+Values = frozenset[Value]
+# A class of the project or of a library: the file it stands in, and its record there.
+ClassKey = tuple[str, int]
+FunctionKey = tuple[str, int]
+
+UNKNOWN_VALUE = Value(ValueSort.UNKNOWN)
+_NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
+_OUTSIDE: Values = frozenset({Value(ValueSort.OUTSIDE)})
+_NONE = Value(ValueSort.PLAIN, name="NoneType")
+_DEEPEST = 40
+
+# Builtins by what they give. Source: library reference, "Built-in Functions".
+_GIVE_PLAIN = {
+    **dict.fromkeys("len hash id ord".split(), "int"),
+    **dict.fromkeys("repr str ascii bin oct hex chr format input".split(), "str"),
+    **dict.fromkeys("isinstance issubclass callable any all hasattr bool".split(), "bool"),
+    **{name: name for name in "int float complex bytes bytearray memoryview range slice".split()},
+    **dict.fromkeys("print delattr setattr".split(), "NoneType"),
+}
+_GIVE_SERIES = frozenset("list tuple set frozenset sorted reversed iter".split())
+_GIVE_ELEMENT = frozenset({"next", "min", "max"})
+_GIVE_ARGUMENT = frozenset({"copy.copy", "copy.deepcopy", "dataclasses.replace", "weakref.proxy"})
+# Modules of the standard library that make and give nothing but things of their own, by documentation.
+_GIVE_OWN_THINGS = frozenset(
+    "re pathlib os os.path datetime time calendar logging subprocess shutil tempfile glob hashlib hmac "
+    "struct zlib gzip bz2 lzma zipfile tarfile platform uuid secrets base64 binascii string textwrap "
+    "unicodedata decimal fractions math cmath io csv configparser socket ssl select getpass locale "
+    "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
+)
+# What calling something of the standard library gives, where that is one thing of the library's own; the
+# attributes of a namespace may be anything.
+_GIVE_FOREIGN = {
+    "argparse.ArgumentParser": "argparse.ArgumentParser()",
+    "argparse.ArgumentParser().parse_args": "argparse.Namespace()",
+    "argparse.ArgumentParser().add_subparsers": "argparse.ArgumentParser().add_subparsers()",
+    "argparse.ArgumentParser().add_subparsers().add_parser": "argparse.ArgumentParser()",
+    "argparse.ArgumentParser().add_argument_group": "argparse.ArgumentParser()",
+    "argparse.ArgumentParser().add_mutually_exclusive_group": "argparse.ArgumentParser()",
+    "argparse.Namespace": "argparse.Namespace()",
+    "types.SimpleNamespace": "types.SimpleNamespace()",
+}
+_NAMESPACES = frozenset({"argparse.Namespace()", "types.SimpleNamespace()"})
+# Decorators that leave a function what it is, or whose result is called the same way.
+HARMLESS_DECORATORS = frozenset(
+    """builtins.staticmethod builtins.classmethod abc.abstractmethod functools.lru_cache functools.cache
+    functools.wraps typing.final typing.override typing.overload typing.no_type_check
+    contextlib.contextmanager contextlib.asynccontextmanager builtins.property functools.cached_property
+    abc.abstractproperty functools.singledispatch functools.total_ordering functools.partialmethod
+    dataclasses.dataclass typing.runtime_checkable enum.unique typing.dataclass_transform
+    functools.singledispatchmethod warnings.deprecated types.coroutine atexit.register""".split()
+)
+PROPERTIES = frozenset(
+    {"builtins.property", "functools.cached_property", "abc.abstractproperty", "enum.property"}
+)
+_ENTERING = frozenset({"contextlib.contextmanager", "contextlib.asynccontextmanager"})
+_SAME_RESULT = HARMLESS_DECORATORS - PROPERTIES - _ENTERING - {"functools.singledispatchmethod"}
+_SERIES_METHODS = frozenset({"pop", "popleft", "__getitem__"})
+_MUTATORS = frozenset(
+    "append add insert extend update appendleft extendleft setdefault __setitem__ push".split()
+)
+_ONE_MORE = {"append": 0, "add": 0, "appendleft": 0, "insert": 1}
+_MUTABLE = frozenset({"list", "set"})
+
+
+# Their classes are understood by name: to read them would cost more than all else.
+_TOLD_BY_TABLES = frozenset({"", "builtins", "typing", "typing_extensions", "enum", "dataclasses", "abc"})
+_MOVED_MODULES = {"collections.abc": "_collections_abc"}
+
+
+class Evaluator:
+    """Says what values may be in one version of a project."""
+
+    def __init__(self, linkage: Linkage) -> None:
+        self.linkage = linkage
+        self._known: dict[tuple[str, Origin], Values] = {}
+        self._known_bindings: dict[tuple[str, int], Values] = {}
+        self._under_way: set[object] = set()
+        self._depth = 0
+        self._rules: dict[OriginSort, Callable[[LinkedFile, Origin], Values]] = {
+            OriginSort.NAME: self._of_name,
+            OriginSort.ATTRIBUTE: self._of_attribute,
+            OriginSort.CALL: self._of_call,
+            OriginSort.ELEMENT: self._of_element,
+            OriginSort.EACH: self._of_each,
+            OriginSort.PART: self._of_part,
+            OriginSort.AWAITED: self._of_awaited,
+            OriginSort.ENTERED: self._of_entered,
+            OriginSort.EITHER: self._of_either,
+            OriginSort.OPERATION: self._of_operation,
+            OriginSort.INSTANCE: self._of_instance,
+            OriginSort.CLASS: self._of_class,
+            OriginSort.PASSED: self._of_passed,
+        }
+
+    # -- classes -----------------------------------------------------------------------------
+
+    def class_record(self, key: ClassKey) -> ClassRecord:
+        """The record of a class."""
+        return self.file(key[0]).links.classes[key[1]]
+
+    def function_record(self, key: FunctionKey) -> FunctionRecord:
+        """The record of a function."""
+        return self.file(key[0]).links.functions[key[1]]
+
+    def file(self, path: str) -> LinkedFile:
+        """The file of a class or function that was found."""
+        file = self.linkage.file(path)
+        assert file is not None, "something was found in it"
+        return file
+
+    def bases(self, key: ClassKey) -> tuple[list[ClassKey], list[str]]:
+        """The direct bases of a class that could be read, and what the others are called."""
+        file, record = self.file(key[0]), self.class_record(key)
+        known: list[ClassKey] = []
+        others: list[str] = []
+        for base in record.bases:
+            for value in self.values(file, base):
+                if value.sort is ValueSort.CLASS:
+                    known.append((value.path, value.number))
+                elif value.sort is ValueSort.FOREIGN:
+                    read = self.library_class(value.name)
+                    if read is not None:
+                        known.append(read)
+                    else:
+                        others.append(value.name)
+                else:
+                    others.append(base.name or "a base that is worked out")
+        return known, others
+
+    def library_class(self, name: str) -> ClassKey | None:
+        """A class of a library by its full name, where its source can be read."""
+        if name not in self._library_classes:
+            self._library_classes[name] = None
+            module, _, short = name.rpartition(".")
+            module = _MOVED_MODULES.get(module, module)
+            file = self.linkage.library_file(module) if module not in _TOLD_BY_TABLES else None
+            binding = file.module_bindings.get(short) if file is not None else None
+            if file is not None and binding is not None:
+                for value in self.binding_values(file, binding):
+                    if value.sort is ValueSort.CLASS:
+                        self._library_classes[name] = (value.path, value.number)
+                    elif value.sort is ValueSort.FOREIGN and value.name != name:
+                        self._library_classes[name] = self.library_class(value.name)
+        return self._library_classes[name]
+
+    @cached_property
+    def _library_classes(self) -> dict[str, ClassKey | None]:
+        return {}
+
+    def above(self, key: ClassKey) -> list[ClassKey]:
+        """A class and every class above it that could be read, nearest first."""
+        found = [key]
+        for each in found:
+            found += [base for base in self.bases(each)[0] if base not in found]
+        return found
+
+    def foreign_above(self, key: ClassKey) -> list[str]:
+        """The bases of a class or of one above it that could not be read."""
+        return [name for each in self.above(key) for name in self.bases(each)[1]]
+
+    def below(self, key: ClassKey) -> list[ClassKey]:
+        """The classes of the project below a class, at any depth."""
+        found: list[ClassKey] = []
+        rest = [key]
+        while rest:
+            for each in self._directly_below(rest.pop()):
+                if each not in found:
+                    found.append(each)
+                    rest.append(each)
+        return found
+
+    def _directly_below(self, key: ClassKey) -> list[ClassKey]:
+        known: dict[ClassKey, list[ClassKey]] = self._below_by_class
+        if key not in known:
+            name = self.class_record(key).name
+            known[key] = [
+                (file.path, index)
+                for file in self.linkage.mentioning(name)
+                for index, record in enumerate(file.links.classes)
+                if record.bases and key in self.bases((file.path, index))[0]
+            ]
+        return known[key]
+
+    @cached_property
+    def _below_by_class(self) -> dict[ClassKey, list[ClassKey]]:
+        return {}
+
+    def relatives(self, key: ClassKey) -> list[ClassKey]:
+        """The classes that an instance of a class may have its attributes from or share them with."""
+        found = self.above(key)
+        for below in self.below(key):
+            # A class below may have other bases, from which an instance then has attributes, too.
+            found += [each for each in self.above(below) if each not in found]
+        return found
+
+    def binding_in(self, key: ClassKey, name: str) -> int | None:
+        """The binding of a name in the body of a class."""
+        file = self.file(key[0])
+        return file.class_bindings.get(self.class_record(key).scope, {}).get(name)
+
+    def writes(self, name: str) -> list[tuple[LinkedFile, AttributeUse]]:
+        """Every place of the project that gives an attribute of that name a value."""
+        if name not in self._writes:
+            self._writes[name] = [
+                (file, use)
+                for file in self.linkage.mentioning(unmangled(name))
+                for use in file.links.attributes_by_name.get(name, ())
+                if use.use is Use.WRITE
+            ]
+        return self._writes[name]
+
+    @cached_property
+    def _writes(self) -> dict[str, list[tuple[LinkedFile, AttributeUse]]]:
+        return {}
+
+    # -- values ------------------------------------------------------------------------------
+
+    def values(self, file: LinkedFile, origin: Origin) -> Values:
+        """What a value of that origin may be; never empty."""
+        key = (file.path, origin)
+        if (found := self._known.get(key)) is not None:
+            return found
+        if key in self._under_way or self._depth > _DEEPEST:
+            return _NOTHING_KNOWN
+        self._under_way.add(key)
+        self._depth += 1
+        try:
+            found = self._find(file, origin) or _NOTHING_KNOWN
+        finally:
+            self._depth -= 1
+            self._under_way.discard(key)
+        if not self._under_way or UNKNOWN_VALUE not in found:
+            # What is unknown only because the question is still open may be known later.
+            self._known[key] = found
+        return found
+
+    def _find(self, file: LinkedFile, origin: Origin) -> Values:
+        sort = origin.sort
+        if (rule := self._rules.get(sort)) is not None:
+            return rule(file, origin)
+        parts = [self.values(file, part) for part in origin.parts]
+        simple = {
+            OriginSort.PLAIN: lambda: Value(ValueSort.PLAIN, name=origin.name),
+            OriginSort.SERIES: lambda: Value(
+                ValueSort.SERIES, name=origin.name, parts=(_union(parts),)
+            ),
+            OriginSort.TUPLE: lambda: Value(ValueSort.TUPLE, parts=tuple(parts)),
+            OriginSort.MAPPING: lambda: Value(
+                ValueSort.MAPPING, name=origin.name, parts=(_union(parts),)
+            ),
+            OriginSort.PROMISE: lambda: Value(ValueSort.PROMISE, parts=(_union(parts),)),
+            OriginSort.DEFINED_CLASS: lambda: Value(ValueSort.CLASS, file.path, origin.binding),
+            OriginSort.DEFINED_FUNCTION: lambda: Value(ValueSort.FUNCTION, file.path, origin.binding),
+            OriginSort.OWN: lambda: Value(ValueSort.INSTANCE, file.path, origin.binding),
+            OriginSort.OWN_CLASS: lambda: Value(ValueSort.CLASS, file.path, origin.binding),
+            OriginSort.ABOVE: lambda: Value(ValueSort.ABOVE, file.path, origin.binding),
+        }
+        if sort is OriginSort.IMPORTED:
+            return self._of_import(file, origin.binding)
+        return frozenset({simple[sort]()}) if sort in simple else _NOTHING_KNOWN
+
+    def _of_name(self, file: LinkedFile, origin: Origin) -> Values:
+        return self.binding_values(file, origin.binding)
+
+    def binding_values(self, file: LinkedFile, binding: int) -> Values:
+        """What a variable, function, class or import may be."""
+        if binding < 0:
+            return _NOTHING_KNOWN
+        record = file.facts.bindings[binding]
+        if record.outside:
+            return self._of_outside_name(file, record.name)
+        key = (file.path, binding)
+        if (found := self._known_bindings.get(key)) is not None:
+            return found
+        values = _union(self._source_values(file, binding))
+        if binding not in file.links.annotated:
+            values = self._with_additions(file, binding, values)
+        if file.facts.scopes[record.scope].kind is ScopeKind.MODULE:
+            values |= self._set_from_elsewhere(file, record.name)
+        if UNKNOWN_VALUE not in values:
+            self._known_bindings[key] = values
+        return values
+
+    def _source_values(self, file: LinkedFile, binding: int) -> Iterator[Values]:
+        for origin in file.links.sources.get(binding, ()):
+            values = self.values(file, origin)
+            if origin.sort is OriginSort.DEFINED_FUNCTION:
+                values = self._decorated(file, origin.binding, values)
+            elif origin.sort is OriginSort.DEFINED_CLASS:
+                record = file.links.classes[origin.binding]
+                if not all(self.is_harmless(file, each) for each in record.decorators):
+                    values |= _NOTHING_KNOWN
+            yield values
+
+    def _decorated(self, file: LinkedFile, index: int, values: Values) -> Values:
+        decorators = file.links.functions[index].decorators
+        if all(self.is_harmless(file, each) for each in decorators):
+            return values
+        return _NOTHING_KNOWN
+
+    def is_harmless(self, file: LinkedFile, decorator: Origin) -> bool:
+        """Whether a decorator leaves what it decorates as it is, as far as names go."""
+        if _is_setter(decorator):
+            return True
+        name = self.decorator_name(file, decorator)
+        return name in HARMLESS_DECORATORS or name in self.linkage.harmless_decorators
+
+    def decorator_name(self, file: LinkedFile, decorator: Origin) -> str:
+        """What a decorator of a library is called in full, "" for any other."""
+        callee = decorator.parts[0] if decorator.sort is OriginSort.CALL else decorator
+        names = {
+            value.name if value.sort is ValueSort.FOREIGN else self._library_name(value)
+            for value in self.values(file, callee)
+        }
+        return names.pop() if len(names) == 1 else ""
+
+    def _library_name(self, value: Value) -> str:
+        """The dotted name of a function or class of a library that was read."""
+        if value.sort not in (ValueSort.FUNCTION, ValueSort.CLASS):
+            return ""
+        file = self.file(value.path)
+        if file.is_own:
+            return ""
+        records = file.links.functions if value.sort is ValueSort.FUNCTION else file.links.classes
+        return f"{file.module}.{records[value.number].name}"
+
+    def _with_additions(self, file: LinkedFile, binding: int, values: Values) -> Values:
+        """Collections that a name stands for, with what is put into them later."""
+        if not any(_is_mutable(value) for value in values):
+            return values
+        more: list[Values] = []
+        for use in file.links.attributes:
+            receiver = use.receiver
+            if receiver.sort is OriginSort.NAME and receiver.binding == binding:
+                if use.name in _MUTATORS:
+                    more.append(self._added(file, use))
+        if not self._stays_in_sight(file, binding):
+            more.append(_NOTHING_KNOWN)
+        added = _union(more)
+        return frozenset(
+            value._replace(parts=(value.parts[0] | added,)) if _is_mutable(value) else value
+            for value in values
+        )
+
+    def _added(self, file: LinkedFile, use: AttributeUse) -> Values:
+        position = _ONE_MORE.get(use.name)
+        if position is None:
+            return _NOTHING_KNOWN
+        for handed in file.links.handed:
+            callee = handed.callee
+            if (
+                handed.position == position
+                and callee.sort is OriginSort.ATTRIBUTE
+                and callee.name == use.name
+                and callee.parts[0] == use.receiver
+                and use.end < handed.start
+                and not file.source.text[use.end : handed.start].strip("( \t\n")
+            ):
+                return self.values(file, handed.value)
+        return _NOTHING_KNOWN
+
+    def _stays_in_sight(self, file: LinkedFile, binding: int) -> bool:
+        """Whether a collection is only gone through, looked into and added to by its name, so that
+        nothing else can put anything into it."""
+        text, record = file.source.text, file.facts.bindings[binding]
+        is_local = file.facts.scopes[record.scope].kind is ScopeKind.FUNCTION and not record.captured
+        for index in record.references:
+            reference = file.facts.references[index]
+            if reference.role is not Role.READ:
+                continue
+            before, after = text[: reference.start].rstrip(), text[reference.end :].lstrip(" \t")
+            is_looked_into = after.startswith(".") or (
+                after.startswith("[") and not re.match(r"\[[^\]\n]*\]\s*=[^=]", after)
+            )
+            is_iterated = re.search(r"\b(?:in|len\(|sorted\(|enumerate\(|if|not|and|or)\Z", before)
+            is_returned = is_local and before.endswith("return")
+            if not is_looked_into and not is_iterated and not is_returned:
+                return False
+        return True
+
+    def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
+        """What other modules give to a variable of a module."""
+        if re.search(rf"(?m)^\s*(?:def|class)\s+{re.escape(name)}\b", file.source.text):
+            return frozenset()
+        more: list[Values] = []
+        for other, use in self.writes(name):
+            if other.path == file.path or use.receiver.sort is OriginSort.OWN:
+                continue
+            for value in self.values(other, use.receiver):
+                if value.sort is ValueSort.MODULE and value.path == file.path:
+                    more.append(self.values(other, use.value))
+        return _union(more)
+
+    def _of_outside_name(self, file: LinkedFile, name: str) -> Values:
+        stars = [use for use in file.links.imports if use.name == "*"]
+        if name in BUILTINS and not stars:
+            return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{name}")})
+        for use in stars:
+            values = self.module_attribute(file, self.linkage.module_of_import(file, use), name)
+            if UNKNOWN_VALUE not in values:
+                return values
+        return _NOTHING_KNOWN
+
+    def _of_import(self, file: LinkedFile, index: int) -> Values:
+        use = file.links.imports[index]
+        module = self.linkage.module_of_import(file, use)
+        if not use.name:
+            bound = module if use.has_alias else module.partition(".")[0]
+            return self.module_values(file, bound)
+        return self.module_attribute(file, module, use.name)
+
+    def module_values(self, file: LinkedFile, dotted: str) -> Values:
+        """The module of an absolute name, as a file would find it."""
+        path = self.linkage.find_module(dotted, file.path)
+        if path is not None:
+            return frozenset({Value(ValueSort.MODULE, path, name=dotted)})
+        if self.linkage.is_package(dotted):
+            return frozenset({Value(ValueSort.PACKAGE, name=dotted)})
+        return frozenset({Value(ValueSort.FOREIGN, name=dotted)})
+
+    def module_attribute(self, file: LinkedFile, dotted: str, name: str) -> Values:
+        """What a name of a module stands for."""
+        path = self.linkage.find_module(dotted, file.path)
+        inner = f"{dotted}.{name}" if dotted else name
+        is_inner = self.linkage.is_package(inner)
+        if path is None:
+            if is_inner:
+                return self.module_values(file, inner)
+            if self.linkage.is_package(dotted):
+                return _NOTHING_KNOWN
+            return frozenset({Value(ValueSort.FOREIGN, name=inner)})
+        there = self.linkage.file(path)
+        if there is None:
+            return _NOTHING_KNOWN
+        binding = there.module_bindings.get(name)
+        if binding is not None:
+            values = self.binding_values(there, binding)
+            return values | self.module_values(file, inner) if is_inner else values
+        if is_inner:
+            return self.module_values(file, inner)
+        if not there.is_own:
+            return frozenset({Value(ValueSort.FOREIGN, name=inner)})
+        return self._of_outside_name(there, name) if name not in BUILTINS else _NOTHING_KNOWN
+
+    def _of_attribute(self, file: LinkedFile, origin: Origin) -> Values:
+        receivers = self.values(file, origin.parts[0])
+        return _union(self.attribute_values(file, value, origin.name) for value in receivers)
+
+    def attribute_values(self, file: LinkedFile, receiver: Value, name: str) -> Values:
+        """What an attribute of one value may be."""
+        sort = receiver.sort
+        if sort in (ValueSort.INSTANCE, ValueSort.CLASS):
+            return self._of_member((receiver.path, receiver.number), name, sort)
+        if sort is ValueSort.ABOVE:
+            return self._of_member((receiver.path, receiver.number), name, ValueSort.INSTANCE)
+        if sort in (ValueSort.MODULE, ValueSort.PACKAGE):
+            return self.module_attribute(file, receiver.name, name)
+        if sort is ValueSort.FOREIGN:
+            if receiver.name in _NAMESPACES:
+                return _NOTHING_KNOWN
+            return frozenset({Value(ValueSort.FOREIGN, name=f"{receiver.name}.{name}")})
+        if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
+            return _OUTSIDE
+        if sort in (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING):
+            return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{sort}.{name}")})
+        return _NOTHING_KNOWN
+
+    def _of_member(self, key: ClassKey, name: str, sort: ValueSort) -> Values:
+        found: list[Values] = []
+        relatives = self.relatives(key)
+        for each in relatives:
+            binding = self.binding_in(each, name)
+            if binding is not None:
+                found.append(self._of_class_binding(each, binding, sort))
+        for file, use in self.writes(name):
+            for value in self.values(file, use.receiver):
+                if value.sort is ValueSort.UNKNOWN or (
+                    value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
+                    and (value.path, value.number) in relatives
+                ):
+                    found.append(self.values(file, use.value))
+        if not found:
+            return _NOTHING_KNOWN
+        values = _opened(_union(found))
+        # What is only ever set to nothing here is set to something by code that was not seen.
+        return values if values != {_NONE} else _NOTHING_KNOWN
+
+    def _of_class_binding(self, key: ClassKey, binding: int, sort: ValueSort) -> Values:
+        file = self.file(key[0])
+        found: list[Values] = []
+        for origin in file.links.sources.get(binding, ()):
+            if origin.sort is not OriginSort.DEFINED_FUNCTION:
+                found.append(self.values(file, origin))
+                continue
+            record = file.links.functions[origin.binding]
+            names = {self.decorator_name(file, each) for each in record.decorators}
+            if names & PROPERTIES or any(map(_is_setter, record.decorators)):
+                if sort is ValueSort.INSTANCE and not any(map(_is_setter, record.decorators)):
+                    found.append(self.values(file, record.gives))
+            elif all(self.is_harmless(file, each) for each in record.decorators):
+                found.append(
+                    frozenset({Value(ValueSort.FUNCTION, file.path, origin.binding, "bound")})
+                )
+            else:
+                found.append(_NOTHING_KNOWN)
+        return _union(found)
+
+    def _of_call(self, file: LinkedFile, origin: Origin) -> Values:
+        callees = self.values(file, origin.parts[0])
+        arguments = origin.parts[1:]
+        return _union(
+            self._called(file, value, origin.parts[0], arguments) for value in callees
+        )
+
+    def _called(
+        self, file: LinkedFile, callee: Value, origin: Origin, arguments: tuple[Origin, ...]
+    ) -> Values:
+        if callee.sort is ValueSort.CLASS:
+            return self._constructed(callee)
+        if callee.sort is ValueSort.FUNCTION:
+            return self._result(callee)
+        if callee.sort is ValueSort.FOREIGN:
+            return self._result_of_foreign(file, callee.name, origin, arguments)
+        if callee.sort is ValueSort.OUTSIDE:
+            return _OUTSIDE
+        return _NOTHING_KNOWN
+
+    def _constructed(self, callee: Value) -> Values:
+        key = (callee.path, callee.number)
+        # A `__new__` or a metaclass of the project's own may give anything.
+        for each in self.above(key):
+            record = self.class_record(each)
+            if self.binding_in(each, "__new__") is not None and self.file(each[0]).is_own:
+                return _NOTHING_KNOWN
+            if "metaclass" in record.keywords and not self._has_plain_metaclass(each):
+                return _NOTHING_KNOWN
+        return frozenset({Value(ValueSort.INSTANCE, *key)})
+
+    def _has_plain_metaclass(self, key: ClassKey) -> bool:
+        file = self.file(key[0])
+        head = file.source.text[self.class_record(key).name_start :].partition(":\n")[0]
+        return re.search(r"metaclass\s*=\s*(?:abc\.)?ABCMeta\b", head) is not None
+
+    def _result(self, callee: Value) -> Values:
+        key = (callee.path, callee.number)
+        file, record = self.file(key[0]), self.function_record(key)
+        values = self.values(file, record.gives)
+        for decorator in record.decorators:
+            name = self.decorator_name(file, decorator)
+            if name in _ENTERING:
+                return frozenset({Value(ValueSort.PROMISE, name="entered", parts=(_elements(values),))})
+            if name not in _SAME_RESULT:
+                return _NOTHING_KNOWN
+        return values
+
+    def _result_of_foreign(
+        self, file: LinkedFile, name: str, origin: Origin, arguments: tuple[Origin, ...]
+    ) -> Values:
+        short = name.removeprefix("builtins.")
+        if name.startswith("builtins."):
+            if short in _GIVE_PLAIN:
+                return frozenset({Value(ValueSort.PLAIN, name=_GIVE_PLAIN[short])})
+            if (found := self._result_of_builtin(file, short, origin, arguments)) is not None:
+                return found
+        if name in _GIVE_FOREIGN:
+            return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])})
+        if name in _GIVE_ARGUMENT and arguments:
+            return self.values(file, arguments[0])
+        if name in ("typing.cast", "typing_extensions.cast") and arguments:
+            return self._of_instance(file, Origin(OriginSort.INSTANCE, "", -1, arguments[:1]))
+        module = name.rpartition(".")[0]
+        while module:
+            if module in _GIVE_OWN_THINGS:
+                return _OUTSIDE
+            module = module.rpartition(".")[0]
+        return _NOTHING_KNOWN
+
+    def _result_of_builtin(
+        self, file: LinkedFile, name: str, origin: Origin, arguments: tuple[Origin, ...]
+    ) -> Values | None:
+        given = [self.values(file, each) for each in arguments]
+        if name in _GIVE_SERIES and given:
+            return _series(_elements(given[0]))
+        if name == "filter" and len(given) == 2:
+            return _series(_elements(given[1]))
+        if name in _GIVE_ELEMENT and given:
+            return _elements(given[0]) if len(given) == 1 or name == "next" else _union(given)
+        if name == "enumerate" and given:
+            number = frozenset({Value(ValueSort.PLAIN, name="int")})
+            pair = Value(ValueSort.TUPLE, parts=(number, _elements(given[0])))
+            return _series(frozenset({pair}))
+        if name == "zip" and given:
+            return _series(frozenset({Value(ValueSort.TUPLE, parts=tuple(map(_elements, given)))}))
+        if name == "type" and len(given) == 1:
+            return self._classes_of(given[0])
+        if name == "open":
+            return _OUTSIDE
+        kind, _, method = name.partition(".")
+        if method and origin.sort is OriginSort.ATTRIBUTE:
+            return _result_of_method(kind, method, self.values(file, origin.parts[0]))
+        return None
+
+    def _classes_of(self, values: Values) -> Values:
+        return frozenset(
+            value._replace(sort=ValueSort.CLASS) if value.sort is ValueSort.INSTANCE
+            else Value(ValueSort.OUTSIDE) if value.sort in (ValueSort.PLAIN, ValueSort.OUTSIDE)
+            else UNKNOWN_VALUE
+            for value in values
+        )  # fmt: skip
+
+    def _of_element(self, file: LinkedFile, origin: Origin) -> Values:
+        found: list[Values] = []
+        for value in self.values(file, origin.parts[0]):
+            if value.sort is ValueSort.TUPLE and origin.name.isdigit():
+                index = int(origin.name)
+                found.append(value.parts[index] if index < len(value.parts) else frozenset())
+            elif value.sort is ValueSort.MAPPING and not origin.name:
+                found.append(value.parts[0])
+            elif value.sort is ValueSort.INSTANCE:
+                found.append(self._result_of_special(value, "__getitem__"))
+            else:
+                found.append(_elements(frozenset({value})))
+        return _union(found)
+
+    def _of_each(self, file: LinkedFile, origin: Origin) -> Values:
+        return _union(
+            _elements(self._result_of_special(value, "__iter__"))
+            if value.sort is ValueSort.INSTANCE
+            else _elements(frozenset({value}))
+            for value in self.values(file, origin.parts[0])
+        )
+
+    def _result_of_special(self, value: Value, name: str) -> Values:
+        """What a special method of an instance gives."""
+        return _union(
+            self._result(method) if method.sort is ValueSort.FUNCTION else _NOTHING_KNOWN
+            for method in self._of_member((value.path, value.number), name, ValueSort.INSTANCE)
+        )
+
+    def _of_part(self, file: LinkedFile, origin: Origin) -> Values:
+        return frozenset(
+            value
+            if value.sort in (ValueSort.SERIES, ValueSort.PLAIN, ValueSort.OUTSIDE)
+            else Value(ValueSort.SERIES, parts=(_elements(frozenset({value})),))
+            for value in self.values(file, origin.parts[0])
+        )
+
+    def _of_awaited(self, file: LinkedFile, origin: Origin) -> Values:
+        return _union(
+            value.parts[0] if value.sort is ValueSort.PROMISE and value.name != "entered"
+            else _OUTSIDE if value.sort is ValueSort.OUTSIDE
+            else _NOTHING_KNOWN
+            for value in self.values(file, origin.parts[0])
+        )  # fmt: skip
+
+    def _of_entered(self, file: LinkedFile, origin: Origin) -> Values:
+        found: list[Values] = []
+        for value in self.values(file, origin.parts[0]):
+            if value.sort is ValueSort.PROMISE and value.name == "entered":
+                found.append(value.parts[0])
+            elif value.sort is ValueSort.OUTSIDE:
+                found.append(_OUTSIDE)
+            elif value.sort is ValueSort.INSTANCE:
+                found.append(self._result_of_special(value, "__enter__"))
+            else:
+                found.append(_NOTHING_KNOWN)
+        return _union(found)
+
+    def _of_either(self, file: LinkedFile, origin: Origin) -> Values:
+        return _union(self.values(file, part) for part in origin.parts)
+
+    def _of_operation(self, file: LinkedFile, origin: Origin) -> Values:
+        parts = [self.values(file, part) for part in origin.parts]
+        if parts and all(value.sort is ValueSort.PLAIN for each in parts for value in each):
+            return _OUTSIDE
+        if parts and all(value.sort is ValueSort.SERIES for each in parts for value in each):
+            return _series(_union(_elements(each) for each in parts))
+        return _NOTHING_KNOWN
+
+    def _of_instance(self, file: LinkedFile, origin: Origin) -> Values:
+        found: list[Value] = []
+        for value in self.values(file, origin.parts[0]):
+            if value.sort is ValueSort.CLASS and not self.is_protocol((value.path, value.number)):
+                found.append(value._replace(sort=ValueSort.INSTANCE))
+            elif value.sort is ValueSort.FOREIGN and value.name.startswith("builtins."):
+                found.append(Value(ValueSort.PLAIN, name=value.name.removeprefix("builtins.")))
+            elif value.sort is ValueSort.FOREIGN and value.name in _GIVE_FOREIGN:
+                found.append(Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[value.name]))
+            elif value.sort is ValueSort.FOREIGN and _gives_own_things(value.name):
+                found.append(Value(ValueSort.OUTSIDE))
+            else:
+                found.append(UNKNOWN_VALUE)
+        return frozenset(found)
+
+    def is_protocol(self, key: ClassKey) -> bool:
+        """Whether other classes may stand for a class without being below it."""
+        return any(
+            name in ("typing.Protocol", "typing_extensions.Protocol")
+            for name in self.foreign_above(key)
+        ) or any(
+            self.file(path).module == "typing" and self.class_record((path, index)).name == "Protocol"
+            for path, index in self.above(key)
+        )
+
+    def _of_class(self, file: LinkedFile, origin: Origin) -> Values:
+        return frozenset(
+            value if value.sort is ValueSort.CLASS else UNKNOWN_VALUE
+            for value in self.values(file, origin.parts[0])
+        )
+
+    def _of_passed(self, file: LinkedFile, origin: Origin) -> Values:
+        return _NOTHING_KNOWN
+
+
+def unmangled(name: str) -> str:
+    """The part of a mangled name that stands in the text, in any case."""
+    match = re.fullmatch(r"_[^\W_]\w*?(__\w+)", name)
+    return match[1] if match is not None else name
+
+
+def _is_setter(decorator: Origin) -> bool:
+    """Whether a decorator is the setter, deleter or getter of a property (`@weight.setter`)."""
+    return decorator.sort is OriginSort.ATTRIBUTE and decorator.name in (
+        "setter",
+        "deleter",
+        "getter",
+    )
+
+
+def _is_mutable(value: Value) -> bool:
+    return (value.sort is ValueSort.SERIES and value.name in _MUTABLE) or (
+        value.sort is ValueSort.MAPPING and value.name != "annotated"
+    )
+
+
+def _opened(values: Values) -> Values:
+    """Values of which nobody sees what is put into them later."""
+    return frozenset(
+        value._replace(parts=(value.parts[0] | _NOTHING_KNOWN,)) if _is_mutable(value) else value
+        for value in values
+    )
+
+
+def _series(elements: Values) -> Values:
+    return frozenset({Value(ValueSort.SERIES, name="list", parts=(elements,))})
+
+
+def _elements(values: Values) -> Values:
+    """What going through a value, or an index of it, may give."""
+    found: list[Values] = []
+    for value in values:
+        if value.sort in (ValueSort.SERIES, ValueSort.TUPLE):
+            found.append(_union(value.parts))
+        elif value.sort in (ValueSort.PLAIN, ValueSort.OUTSIDE):
+            found.append(_OUTSIDE)
+        else:
+            found.append(_NOTHING_KNOWN)
+    return _union(found)
+
+
+def _result_of_method(kind: str, method: str, receivers: Values) -> Values | None:
+    """What a method of a collection gives."""
+    if kind == ValueSort.MAPPING:
+        held = _union(value.parts[0] for value in receivers if value.sort is ValueSort.MAPPING)
+        if method in ("get", "pop", "setdefault"):
+            return held | {_NONE} if held else None
+        if method == "values":
+            return _series(held) if held else None
+        if method == "items":
+            pair = Value(ValueSort.TUPLE, parts=(_NOTHING_KNOWN, held))
+            return _series(frozenset({pair})) if held else None
+    elif method in _SERIES_METHODS:
+        return _elements(receivers)
+    return receivers if method == "copy" else None
+
+
+def _gives_own_things(name: str) -> bool:
+    return name.rpartition(".")[0] in _GIVE_OWN_THINGS
+
+
+def _union(values: Iterable[Values]) -> Values:
+    return frozenset().union(*values)
+
+
+__all__ = [
+    "HARMLESS_DECORATORS",
+    "PROPERTIES",
+    "UNKNOWN_VALUE",
+    "ClassKey",
+    "Evaluator",
+    "FunctionKey",
+    "ParameterSort",
+    "Value",
+    "ValueSort",
+    "Values",
+]

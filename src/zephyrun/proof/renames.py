@@ -1,0 +1,298 @@
+"""Renames of what others can see: does a whole project do the same under the new names?
+
+The uses of the old names are sought in the old version, and those of the new names, anew, in the new
+one. They must be the same places, one by one; nothing of the old name may be left that belongs to the
+thing; and every changed file must be equal, by all witnesses, once the new names are read as the old
+ones. What captures a name, or joins two into one, shows in that the places differ.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+from zephyrun.linking.linkage import Content, Library, Linkage, no_library
+from zephyrun.linking.modules import is_python
+from zephyrun.linking.search import find_usage
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSort, Usage
+from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.proof.comparison import Respelling, compare_files
+from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
+
+# Places that no running program sees, but for documentation that something reads.
+_FOR_READERS = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT})
+_READS_DOCUMENTATION = (b"__doc__", b"getdoc", b"doctest", b"pydoc")
+
+
+class Renaming(NamedTuple):
+    """One thing with its new name. `belongs` and `apart` are the open places (path and offset in the
+    old version) of which a person says that they mean this thing, or that they do not."""
+
+    target: Target
+    new: str
+    belongs: frozenset[tuple[str, int]] = frozenset()
+    apart: frozenset[tuple[str, int]] = frozenset()
+
+
+@dataclass(frozen=True)
+class World:
+    """What the question is about beside the files: where modules are looked up, what libraries say,
+    whether code outside may use public names, and what is known of each file's surroundings."""
+
+    import_roots: tuple[str, ...] = ()
+    harmless_decorators: tuple[str, ...] = ()
+    library: Library = no_library
+    is_library: bool = False
+    surroundings: Mapping[str, Surroundings] = field(default_factory=dict)
+
+    def evaluator(self, contents: Mapping[str, Content]) -> Evaluator:
+        """What answers questions about one version."""
+        return Evaluator(
+            Linkage(contents, self.import_roots, self.library, self.harmless_decorators)
+        )
+
+
+@dataclass(frozen=True)
+class RenameProof:
+    """The verdict on renames: proofs of the changed files by their new paths, and what else is to say."""
+
+    verdict: Verdict
+    files: tuple[tuple[str, FileProof], ...]
+    reasons: tuple[str, ...]
+    assumptions: tuple[str, ...]
+
+
+def judge_renames(
+    old: Mapping[str, Content],
+    new: Mapping[str, Content],
+    renamings: Sequence[Renaming],
+    world: World,
+    *,
+    moved: Mapping[str, str] | None = None,
+    confirmed: Collection[str] = (),
+) -> RenameProof:
+    """Judge a change that is said to be nothing but renames. `moved` gives the new path of each file
+    that has another one; `confirmed` holds the doubts that a person vouches against."""
+    return _Judge(old, new, world, moved or {}, frozenset(confirmed)).judge(renamings)
+
+
+class _Judge:
+    """Hears the witnesses about one change."""
+
+    def __init__(
+        self,
+        old: Mapping[str, Content],
+        new: Mapping[str, Content],
+        world: World,
+        moved: Mapping[str, str],
+        confirmed: frozenset[str],
+    ) -> None:
+        self._old, self._new = old, new
+        self._world = world
+        self._moved = moved
+        self._confirmed = confirmed
+        self._before, self._after = world.evaluator(old), world.evaluator(new)
+        self._reasons: list[str] = []
+        self._assumed: list[str] = []
+        self._old_places: dict[str, dict[int, Place]] = {}
+        self._respelled: dict[str, dict[int, tuple[int, str]]] = {}
+        self._pairs: set[tuple[str, str]] = set()
+
+    def judge(self, renamings: Sequence[Renaming]) -> RenameProof:
+        """The verdict."""
+        renamed_away = {each.new for each in renamings}
+        for renaming in renamings:
+            self._check(renaming, renamed_away)
+        files = tuple(self._judge_files())
+        verdicts = [proof.verdict for _, proof in files]
+        if self._reasons:
+            verdicts.append(Verdict.UNPROVEN)
+        assumed = dict.fromkeys(
+            [*self._assumed, *(what for _, proof in files for what in proof.assumptions)]
+        )
+        return RenameProof(worst(verdicts), files, tuple(dict.fromkeys(self._reasons)), tuple(assumed))
+
+    # -- names -------------------------------------------------------------------------------
+
+    def _check(self, renaming: Renaming, new_names: Collection[str]) -> None:
+        """Hold the uses of one thing in both versions against each other."""
+        is_library = self._world.is_library
+        before = find_usage(self._before, renaming.target, is_library=is_library)
+        target = self._new_target(renaming)
+        if target is None:
+            self._reasons.append(f"{before.label} is not found under its new name")
+            return
+        after = find_usage(self._after, target, is_library=False)
+        self._vouch(before, renaming)
+        self._judge_doubts(before, after)
+        old_name, new_name = _spelling(renaming.target), _spelling(target)
+        self._pairs.add((old_name, new_name))
+        if renaming.target.sort is TargetSort.MEMBER:
+            self._pairs.add((renaming.target.name, target.name))
+        self._take_new_places(before, after, renaming, old_name)
+        if old_name not in new_names:
+            self._check_left_over(renaming, target, old_name)
+        for place in before.places:
+            self._old_places.setdefault(place.path, {})[place.start] = place
+
+    def _new_target(self, renaming: Renaming) -> Target | None:
+        target = renaming.target
+        path = self._moved.get(target.path, target.path)
+        if target.sort is TargetSort.MODULE:
+            package = target.name.rpartition(".")[0]
+            return target._replace(path=path, name=f"{package}.{renaming.new}".strip("."))
+        if target.sort is TargetSort.GLOBAL:
+            return target._replace(path=path, name=renaming.new)
+        file = self._after.linkage.file(path)
+        if file is None:
+            return None
+        if target.sort is TargetSort.MEMBER:
+            record = file.links.classes[target.number] if target.number < len(file.links.classes) else None
+            name = renaming.new
+            if record is not None and name.startswith("__") and not name.endswith("__"):
+                name = f"_{record.name.lstrip('_')}{name}"
+            return target._replace(path=path, name=name) if record is not None else None
+        if target.sort is TargetSort.PARAMETER:
+            position = self._position_of_parameter(target)
+            if target.owner >= len(file.links.functions):
+                return None
+            parameters = file.links.functions[target.owner].parameters
+            if position >= len(parameters):
+                return None
+            found = parameters[position]
+            return target._replace(path=path, name=found.name, number=found.binding)
+        if target.number >= len(file.facts.bindings):
+            return None
+        return target._replace(path=path, name=file.facts.bindings[target.number].name)
+
+    def _position_of_parameter(self, target: Target) -> int:
+        file = self._before.linkage.file(target.path)
+        assert file is not None, "the target was found in it"
+        bindings = [each.binding for each in file.links.functions[target.owner].parameters]
+        return bindings.index(target.number)
+
+    def _vouch(self, usage: Usage, renaming: Renaming) -> None:
+        """Let open places belong, or stand apart, as a person says; the others are reasons against."""
+        for each in usage.open_places:
+            key = (each.place.path, each.place.start)
+            where = f"{each.place.path}, line {_line(self._before, each)}"
+            if key in renaming.belongs:
+                usage.places.add(each.place)
+                self._assumed.append(f"{each.why}, and a person says that it is {usage.label} ({where})")
+            elif key in renaming.apart:
+                self._assumed.append(f"{each.why}, and a person says that it is another ({where})")
+            else:
+                self._reasons.append(f"{where}: {each.why}")
+
+    def _judge_doubts(self, before: Usage, after: Usage) -> None:
+        for obstacle in [*before.obstacles, *after.obstacles]:
+            self._reasons.append(obstacle.reason)
+        for doubt in before.doubts:
+            if doubt.what in self._confirmed:
+                self._assumed.append(doubt.what)
+            else:
+                self._reasons.append(f"not shown: {doubt.what}")
+        self._assumed.extend(before.assumed)
+
+    def _take_new_places(
+        self, before: Usage, after: Usage, renaming: Renaming, old_name: str
+    ) -> None:
+        """Pair the places of both versions, file by file and in their order."""
+        belongs = {key for key in renaming.belongs}
+        n_vouched: dict[str, int] = {}
+        for path, _ in belongs:
+            new_path = self._moved.get(path, path)
+            n_vouched[new_path] = n_vouched.get(new_path, 0) + 1
+        old_by_path = {
+            self._moved.get(path, path): [place for place in places if place.sort not in _FOR_READERS]
+            for path, places in before.by_path().items()
+        }
+        open_places = [each.place for each in after.open_places]
+        new_by_path: dict[str, list[Place]] = {}
+        for place in sorted([*after.places, *open_places]):
+            if place.sort not in _FOR_READERS:
+                new_by_path.setdefault(place.path, []).append(place)
+        for path in sorted(old_by_path.keys() | new_by_path.keys()):
+            old_places, new_places = old_by_path.get(path, []), new_by_path.get(path, [])
+            if len(old_places) != len(new_places):
+                self._reasons.append(
+                    f"{path}: the new name of {before.label} stands in {len(new_places)} places and "
+                    f"the old one stood in {len(old_places)}"
+                )
+                continue
+            for place in new_places:
+                self._respelled.setdefault(path, {})[place.start] = (place.end, old_name)
+        for place in after.places:
+            if place.sort in _FOR_READERS:
+                self._respelled.setdefault(place.path, {})[place.start] = (place.end, old_name)
+
+    def _check_left_over(self, renaming: Renaming, target: Target, old_name: str) -> None:
+        """Nothing may ask for the thing under its old name in the new version."""
+        name = old_name
+        if target.sort is TargetSort.MODULE:
+            name = renaming.target.name
+        elif target.sort is TargetSort.MEMBER:
+            name = renaming.target.name
+        elif target.sort is TargetSort.LOCAL:
+            return
+        left = find_usage(self._after, target._replace(name=name), is_library=False)
+        apart = len(renaming.apart)
+        live = [place for place in left.places if place.sort not in _FOR_READERS]
+        if target.sort is TargetSort.PARAMETER:
+            live = [place for place in live if place.sort is PlaceSort.KEYWORD]
+        if live:
+            first = min(live)
+            self._reasons.append(f"{first.path}: `{old_name}` is left, and seems to mean {left.label}")
+        elif len(left.open_places) > apart:
+            self._reasons.append(f"`{old_name}` is left where what it means is not known")
+
+    # -- files -------------------------------------------------------------------------------
+
+    def _judge_files(self) -> Iterable[tuple[str, FileProof]]:
+        back = {new: old for old, new in self._moved.items()}
+        for path in sorted(self._new.keys() | {self._moved.get(each, each) for each in self._old}):
+            before, after = self._old.get(back.get(path, path)), self._new.get(path)
+            if before == after:
+                continue
+            if isinstance(before, bytes) and isinstance(after, bytes):
+                yield path, self._judge_file(path, before, after)
+            else:
+                yield path, _unproven("the file is only in one of the versions")
+
+    def _judge_file(self, path: str, before: bytes, after: bytes) -> FileProof:
+        respelled = self._respelled.get(path, {})
+        if not is_python(path):
+            return self._judge_text(before, after)
+        respelling = Respelling(dict(sorted(respelled.items())), frozenset(self._pairs))
+        return compare_files(
+            before,
+            after,
+            self._world.surroundings.get(path, Surroundings()),
+            confirmed=self._confirmed,
+            respelling=respelling,
+        )
+
+    def _judge_text(self, before: bytes, after: bytes) -> FileProof:
+        """A document or packaging file: equal once names are read as the old ones."""
+        respelled = after
+        for old_name, new_name in self._pairs:
+            respelled = respelled.replace(new_name.encode(), old_name.encode())
+            before = before.replace(new_name.encode(), old_name.encode())
+        return FileProof(Verdict.SAME) if respelled == before else _unproven("not Python, and it differs")
+
+
+def _spelling(target: Target) -> str:
+    if target.sort is TargetSort.MODULE:
+        return target.name.rpartition(".")[2]
+    return unmangled(target.name)
+
+
+def _line(evaluator: Evaluator, each: OpenPlace) -> int:
+    file = evaluator.linkage.file(each.place.path)
+    return file.line_of(each.place.start) if file is not None else 0
+
+
+def _unproven(what: str) -> FileProof:
+    return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, what),))
