@@ -93,11 +93,12 @@ class KeywordUse(NamedTuple):
 
 class RestUse(NamedTuple):
     """A `**` in a call of what `callee` is; `keys` are those of a dictionary written out there, `None`
-    where they are not known."""
+    where they are not known. `value` is what stands behind the stars."""
 
     start: int
     callee: Origin
     keys: tuple[str, ...] | None
+    value: Origin
 
 
 class ImportUse(NamedTuple):
@@ -127,6 +128,15 @@ class TextUse(NamedTuple):
     keyword: str
     arguments: tuple[Origin, ...]
     is_plain: bool
+
+
+class Lookup(NamedTuple):
+    """A call that looks an attribute of `receiver` up by a name that is worked out, and what such a name
+    begins with: "" where that is not known."""
+
+    start: int
+    receiver: Origin
+    prefix: str
 
 
 class Handed(NamedTuple):
@@ -210,6 +220,7 @@ class LinkFacts:
     imports: tuple[ImportUse, ...]
     texts: tuple[TextUse, ...]
     handed: tuple[Handed, ...]
+    lookups: tuple[Lookup, ...]
     called: frozenset[int]
 
     @cached_property

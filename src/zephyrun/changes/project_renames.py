@@ -11,6 +11,7 @@ import sys
 import unicodedata
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from types import MappingProxyType
 
 from zephyrun.changes.new_names import reason_against_spelling
 from zephyrun.facts import FileFacts
@@ -30,6 +31,8 @@ from zephyrun.linking.usage import (
     Usage,
 )
 from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.proof.normal_form import is_local_variable
+from zephyrun.proof.remains import Surroundings, reservations
 from zephyrun.proof.renames import Renaming
 from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
 
@@ -64,23 +67,24 @@ def carry_out_renames(
     confirms_all: bool = False,
     apart: frozenset[tuple[str, int]] = frozenset(),
     with_documents: bool = False,
+    surroundings: Mapping[str, Surroundings] = MappingProxyType({}),
 ) -> Change:
     """Make the edits of some renames. With `confirms_all` every open place belongs but those that a
     person says stand `apart` (path and offset); without it they stay open, and nothing is edited there.
     """
     change = Change(contents=dict(evaluator.linkage.contents))
-    freed = {(wish.target.path, _spelling(wish.target)) for wish in wishes}
     for wish in wishes:
         usage = find_usage(evaluator, wish.target, is_library=is_library)
+        if wish.target.sort is TargetSort.LOCAL:
+            _doubt_local(evaluator, usage, surroundings)
+        change.usages.append(usage)
         open_keys = {(each.place.path, each.place.start) for each in usage.open_places}
         belongs = frozenset(open_keys - apart) if confirms_all else frozenset()
         usage.add(
             each.place for each in usage.open_places if (each.place.path, each.place.start) in belongs
         )
-        change.usages.append(usage)
         change.renamings.append(Renaming(wish.target, wish.new, belongs, apart & open_keys))
         change.reasons.extend(usage.obstacles)
-        change.reasons.extend(_clashes(evaluator, usage, wish.new, freed))
         change.doubts.extend(usage.doubts)
         change.open_places.extend(
             each
@@ -89,9 +93,37 @@ def carry_out_renames(
         )
         if with_documents:
             _take_in_documents(usage)
+    freed = set(_bindings_of(evaluator, change.usages))
+    freed_members = {(wish.target.path, _spelling(wish.target)) for wish in wishes}
+    for wish, usage in zip(wishes, change.usages, strict=True):
+        change.reasons.extend(_clashes(evaluator, usage, wish.new, freed, freed_members))
     _edit(evaluator, wishes, change)
     _move(evaluator, wishes, change)
     return change
+
+
+def _doubt_local(
+    evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
+) -> None:
+    """What could read the name of a local while the program runs."""
+    path = usage.target.path
+    file = evaluator.linkage.file(path)
+    assert file is not None, "the target was found in it"
+    if not is_local_variable(file.facts, usage.target.number):
+        return
+    around = surroundings.get(path, Surroundings())
+    for what, start in reservations(file.facts, usage.target.number, around):
+        usage.doubt(what, path, start)
+
+
+def _bindings_of(evaluator: Evaluator, usages: Iterable[Usage]) -> Iterator[tuple[str, int]]:
+    """The bindings that lose their names."""
+    for usage in usages:
+        for place in usage.places:
+            file = evaluator.linkage.file(place.path)
+            reference = file.facts.reference_by_start.get(place.start) if file is not None else None
+            if reference is not None and place.sort is not PlaceSort.KEYWORD:
+                yield place.path, reference.binding
 
 
 def _spelling(target: Target) -> str:
@@ -131,8 +163,9 @@ def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
     for path, own in edits.items():
         data = evaluator.linkage.contents[path]
         assert isinstance(data, bytes), "names were found in it"
+        file = evaluator.linkage.file(path)
         try:
-            changed = own.apply(SourceText.from_bytes(data))
+            changed = own.apply(file.source if file is not None else SourceText.from_bytes(data))
         except UnreadableText as problem:
             change.reasons.append(Obstacle(str(problem), path, 0))
             continue
@@ -177,7 +210,11 @@ def _new_path(path: str, modules: Mapping[str, str], dotted: str, new: str) -> s
 
 
 def _clashes(
-    evaluator: Evaluator, usage: Usage, new: str, freed: set[tuple[str, str]]
+    evaluator: Evaluator,
+    usage: Usage,
+    new: str,
+    freed: set[tuple[str, int]],
+    freed_members: set[tuple[str, str]],
 ) -> Iterator[Obstacle]:
     """Why the new name cannot stand where the old one stood."""
     target = usage.target
@@ -189,10 +226,9 @@ def _clashes(
     for path, places in usage.by_path().items():
         file = evaluator.linkage.file(path)
         if file is not None:
-            is_freed = (path, new) in freed
-            yield from _clashes_in_file(file, places, new, is_freed)
+            yield from _clashes_in_file(file, places, new, freed)
     if target.sort is TargetSort.MEMBER:
-        yield from _clashes_in_classes(evaluator, target, new, freed)
+        yield from _clashes_in_classes(evaluator, target, new, freed_members)
     elif target.sort is TargetSort.GLOBAL:
         yield from _clashes_in_packages(evaluator, usage, new)
     elif target.sort is TargetSort.MODULE:
@@ -218,7 +254,7 @@ def _reason_against(target: Target, old: str, new: str) -> str | None:
 
 
 def _clashes_in_file(
-    file: LinkedFile, places: Sequence[Place], new: str, is_freed: bool
+    file: LinkedFile, places: Sequence[Place], new: str, freed: set[tuple[str, int]]
 ) -> Iterator[Obstacle]:
     """Bindings that would take the new name, or be taken by it."""
     facts = file.facts
@@ -237,7 +273,7 @@ def _clashes_in_file(
                 place.start,
             )
     for index, binding in enumerate(facts.bindings):
-        if binding.name != new or index in ours or (is_freed and binding.scope in scopes):
+        if binding.name != new or index in ours or (file.path, index) in freed:
             continue
         for home, used_in in scopes.items():
             start = facts.references[binding.references[0]].start if binding.references else 0

@@ -147,6 +147,7 @@ def _prove(pointed: PointedAt, change: Change) -> RenameProof:
         world,
         moved=change.moved,
         confirmed=[doubt.what for doubt in change.doubts],
+        before=pointed.evaluator,
     )
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterable
+from collections.abc import Collection
 
 from zephyrun.link_facts import Handed, Origin
 from zephyrun.linking.linkage import LinkedFile
@@ -131,21 +131,3 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
 
 def _may_be_a_class(values: Values) -> bool:
     return any(value.sort is ValueSort.CLASS for value in values)
-
-
-def prefixes_of_lookups(file: LinkedFile) -> Iterable[tuple[int, str | None]]:
-    """Where a file looks attributes up by names that it works out: the offset, and what such a name
-    begins with (`None` where that is not known)."""
-    for match in _COMPUTED.finditer(file.source.text):
-        yield match.start(), match["first"] or match["second"]
-
-
-_COMPUTED = re.compile(
-    r"""\b(?:getattr|setattr|hasattr|delattr)\s*\(\s*[^,()]*(?:\([^()]*\))?[^,()]*,\s*
-    (?:
-        f(?P<q1>["'])(?P<first>\w+)\{
-        | (?P<q2>["'])(?P<second>\w+)(?P=q2)\s*[+%]
-        | (?![rR]?["']\w+["']\s*[,)])
-    )""",
-    re.VERBOSE,
-)

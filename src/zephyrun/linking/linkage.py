@@ -13,10 +13,20 @@ from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.link_facts import ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.linking.texts import words_in
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
 _MOST_FILES_KEPT = 512
+
+_LOADS = re.compile(
+    rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\("
+    rb"(?!\s*[rRbB]?[\"'][\w.]+[\"']\s*\))|\bsys\.modules\b"
+)
+_LOOKS_INTO = re.compile(
+    rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
+    rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
+)
 
 # A file's bytes, or one phrase that says why they are not read.
 Content = bytes | str
@@ -95,6 +105,7 @@ class Linkage:
         self.modules = {path: module_name(path, self._roots) for path in self.paths}
         self._files: dict[str, LinkedFile | None] = {}
         self._libraries: dict[str, str] = {}
+        self._mentioning: dict[str, list[str]] = {}
 
     @cached_property
     def _paths_by_module(self) -> dict[str, list[str]]:
@@ -128,13 +139,26 @@ class Linkage:
 
     def paths_mentioning(self, word: str) -> list[str]:
         """The paths of the project's modules that hold a word, in order."""
-        pattern = word_pattern(word)
-        encoded = word.encode()
+        if word not in self._mentioning:
+            encoded = word.encode()
+            self._mentioning[word] = [
+                path
+                for path in self.paths
+                for data in [self.contents[path]]
+                # To look for the letters first spares most files from being taken apart.
+                if isinstance(data, bytes) and encoded in data and encoded in words_in(data)
+            ]
+        return self._mentioning[word]
+
+    @cached_property
+    def loading_paths(self) -> list[str]:
+        """The modules that load others by names that they work out, and look into what they loaded by
+        names that they work out, too."""
         return [
             path
             for path in self.paths
             for data in [self.contents[path]]
-            if isinstance(data, bytes) and encoded in data and pattern.search(data)
+            if isinstance(data, bytes) and _LOADS.search(data) and _LOOKS_INTO.search(data)
         ]
 
     def find_module(self, dotted: str, beside: str = "") -> str | None:
@@ -195,9 +219,3 @@ def _read(path: str, module: str, data: bytes) -> LinkedFile | None:
         return None
     is_package = path.rpartition("/")[2].startswith("__init__.")
     return LinkedFile(path, module, is_package, parsed.source, parsed.facts, links)
-
-
-@lru_cache(maxsize=_MOST_FILES_KEPT)
-def word_pattern(word: str) -> re.Pattern[bytes]:
-    """Finds a word in bytes, as far as bytes can tell words."""
-    return re.compile(rb"(?<![\w\x80-\xff])%b(?![\w\x80-\xff])" % re.escape(word.encode()))

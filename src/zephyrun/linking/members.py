@@ -13,7 +13,7 @@ from collections.abc import Iterator
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
-from zephyrun.linking.escapes import NAMES_ARE_SHOWN, check_handed, prefixes_of_lookups
+from zephyrun.linking.escapes import NAMES_ARE_SHOWN, check_handed
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.references import (
@@ -483,22 +483,24 @@ class MemberUsage:
     def _check_lookups(self) -> None:
         """Code that looks attributes up by names that it works out."""
         for file in self._files_with_lookups():
-            for start, prefix in prefixes_of_lookups(file):
-                if prefix is not None and not self.spelling.startswith(prefix):
+            for lookup in file.links.lookups:
+                if not self.spelling.startswith(lookup.prefix):
                     continue
-                if not self._may_look_here(file, start):
+                values = self._evaluator.values(file, lookup.receiver)
+                is_in_family = bool(_classes(values) & self._reachable)
+                if not is_in_family and (UNKNOWN_VALUE not in values or self.is_private):
                     continue
-                if prefix is not None:
+                if lookup.prefix:
                     self._usage.obstruct(
-                        f'names that begin with "{prefix}" are looked up in {file.path}',
+                        f'names that begin with "{lookup.prefix}" are looked up in {file.path}',
                         file.path,
-                        start,
+                        lookup.start,
                     )
-                elif not self.is_private or self._is_in_family(file, start):
+                else:
                     self._usage.doubt(
                         f"nothing in {file.path} looks up `{self.spelling}` by a name that it works out",
                         file.path,
-                        start,
+                        lookup.start,
                     )
         for file in self._linkage.mentioning("__dict__"):
             for use in file.links.attributes_by_name.get("__dict__", ()):
@@ -516,20 +518,6 @@ class MemberUsage:
                 if file.path not in seen:
                     seen.add(file.path)
                     yield file
-
-    def _may_look_here(self, file: LinkedFile, start: int) -> bool:
-        """Whether what a name is looked up in at an offset may be one of the family."""
-        values = self._looked_up_in(file, start)
-        return UNKNOWN_VALUE in values or bool(_classes(values) & self._reachable)
-
-    def _is_in_family(self, file: LinkedFile, start: int) -> bool:
-        return bool(_classes(self._looked_up_in(file, start)) & self._reachable)
-
-    def _looked_up_in(self, file: LinkedFile, start: int) -> Values:
-        for handed in file.links.handed:
-            if handed.position == 0 and start < handed.start < start + 120:
-                return self._evaluator.values(file, handed.value)
-        return frozenset({UNKNOWN_VALUE})
 
     def _check_escapes(self) -> None:
         """Instances that go to code that was not read, which may ask them for any public name."""

@@ -14,7 +14,7 @@ from zephyrun.source import SourceText
 
 _DOCUMENT_ENDINGS = frozenset({".md", ".rst", ".adoc"})
 _DOCUMENT_NAMES = frozenset(
-    "license licence notice authors contributors changelog changes history news readme copying".split()
+    "pkg-info license licence notice authors contributors changelog changes history news readme copying".split()
 )
 # Marks that make a word in prose a name: code quotes, roles, a call, a field of a parameter list.
 _MARKED_BEFORE = re.compile(r"(?:`[~!]?(?:[\w.]*\.)?|:param(?:\s+\w+)?\s+|:type\s+)\Z")

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
+from functools import cached_property
 
 from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import (
@@ -13,6 +13,7 @@ from zephyrun.link_facts import (
     OriginSort,
     ParameterRecord,
     ParameterSort,
+    RestUse,
 )
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.linkage import LinkedFile
@@ -24,16 +25,15 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, FunctionKey, Value, ValueSort
 
-_ONLY_BY_POSITION = frozenset({ParameterSort.POSITIONAL, ParameterSort.REST})
-_READS_SIGNATURES = re.compile(
-    rb"\b(?:signature|getfullargspec|getargspec|get_type_hints|__annotations__|__code__|co_varnames)\b"
-)
+# What reads the names of parameters off a function that it is given, or that stands before the dot.
+_SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
+_SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__")
 # What calls functions that it is given by position only. Source: library reference.
 _CALLING_BY_POSITION = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
-    functools.reduce functools.cmp_to_key itertools.starmap itertools.takewhile itertools.dropwhile
+    functools.partial functools.partialmethod functools.reduce functools.cmp_to_key itertools.starmap itertools.takewhile itertools.dropwhile
     itertools.groupby itertools.filterfalse itertools.accumulate re.sub atexit.register signal.signal
     builtins.callable builtins.isinstance builtins.id builtins.print builtins.repr builtins.str
     builtins.list builtins.tuple builtins.set builtins.dict builtins.property builtins.staticmethod
@@ -65,17 +65,25 @@ class ParameterUsage:
         for key in self.functions:
             for there, parameter in self._parameters_of(key):
                 self._usage.add(binding_places(there, parameter.binding))
-                may_be_keyword |= parameter.sort not in _ONLY_BY_POSITION and (
-                    parameter.sort is not ParameterSort.REST_KEYWORDS
-                )
+                may_be_keyword |= self._may_be_keyword(there.links.functions[key[1]], parameter)
+            self._check_exposures(key)
         if may_be_keyword:
             self._note_keywords()
             self._note_rests()
             self._check_callers()
             for key in self.functions:
                 self._check_function(key)
+            self._check_signature_readers()
         files = {place.path for place in self._usage.places}
         note_mentions(self._linkage, self._usage, self.name, files.__contains__)
+
+    def _may_be_keyword(self, record: FunctionRecord, parameter: ParameterRecord) -> bool:
+        """Whether a caller could give a parameter its value by its name. The receiver of a method comes
+        with the method."""
+        if record.owner >= 0 and parameter == record.parameters[0]:
+            decorators = {decorator.name for decorator in record.decorators}
+            return "staticmethod" in decorators
+        return parameter.sort in (ParameterSort.EITHER, ParameterSort.KEYWORD)
 
     def _file(self, path: str) -> LinkedFile:
         return self._evaluator.file(path)
@@ -91,8 +99,11 @@ class ParameterUsage:
         of them may be calling another."""
         file = self._file(key[0])
         record = file.links.functions[key[1]]
-        if record.owner < 0 or record.name in _MAKES:
+        if record.owner >= 0 and record.parameters and self.name == record.parameters[0].name:
+            # The receiver comes with the method, whatever the others call it.
             return [key]
+        if record.owner < 0 or record.name in _MAKES:
+            return self._defined_together(key)
         found: list[FunctionKey] = []
         classes = [(key[0], record.owner)]
         for each in classes:
@@ -129,6 +140,16 @@ class ParameterUsage:
                     record.name_start,
                 )
         return found
+
+    def _defined_together(self, key: FunctionKey) -> list[FunctionKey]:
+        """The functions that one name stands for: overloads, or one for each side of a condition."""
+        file = self._file(key[0])
+        binding = file.links.functions[key[1]].binding
+        return [key] + [
+            (key[0], origin.binding)
+            for origin in file.links.sources.get(binding, ())
+            if origin.sort is OriginSort.DEFINED_FUNCTION and origin.binding != key[1]
+        ]
 
     # -- keywords ----------------------------------------------------------------------------
 
@@ -183,14 +204,15 @@ class ParameterUsage:
     def _may_be_called(self, callee: Origin) -> bool:
         """Whether an unknown callee may be one of the functions: it is called by their name, or one of
         them goes about as a value."""
-        names = self._called_names()
+        names = self._called_names(self.functions)
         return callee.name in names or (
-            self._goes_about() and callee.sort is not OriginSort.ATTRIBUTE
+            self._goes_about and callee.sort is not OriginSort.ATTRIBUTE
         )
 
-    def _called_names(self) -> set[str]:
+    def _called_names(self, functions: list[FunctionKey]) -> set[str]:
+        """What calls of some functions may be spelled as."""
         names = set()
-        for key in self.functions:
+        for key in functions:
             record = self._evaluator.function_record(key)
             names.add(record.name)
             if record.name in _MAKES and record.owner >= 0:
@@ -200,44 +222,129 @@ class ParameterUsage:
                 names |= {"cls", "__class__", "__init__", "__new__"}
         return names - {""}
 
+    @cached_property
     def _goes_about(self) -> bool:
-        return any(
-            not self._is_called_only(key) for key in self.functions
-        )
+        """Whether one of the functions is handed on or kept as a value somewhere."""
+        return any(map(self._is_kept, self.functions))
 
-    def _is_called_only(self, key: FunctionKey) -> bool:
+    def _is_kept(self, key: FunctionKey) -> bool:
         file = self._file(key[0])
         record = file.links.functions[key[1]]
         if record.binding < 0:
-            return False
-        for index in file.facts.bindings[record.binding].references:
-            reference = file.facts.references[index]
-            if reference.start == record.name_start or reference.end in file.links.called:
-                continue
-            return False
-        return True
+            return True
+        if record.owner >= 0:
+            if record.name in _MAKES:
+                return self._is_class_kept((key[0], record.owner))
+            return any(
+                use.end not in other.links.called
+                for other in self._linkage.mentioning(record.name)
+                for use in other.links.attributes_by_name.get(record.name, ())
+            )
+        return any(
+            reference.start != record.name_start and reference.end not in file.links.called
+            for index in file.facts.bindings[record.binding].references
+            for reference in [file.facts.references[index]]
+        ) or self._is_kept_elsewhere(record.name, file)
+
+    def _is_kept_elsewhere(self, name: str, home: LinkedFile) -> bool:
+        """Whether another file hands a function on by its name."""
+        return any(
+            other.path != home.path
+            and any(
+                other.source.text[handed.start : handed.end].rpartition(".")[2] == name
+                for handed in other.links.handed
+            )
+            for other in self._linkage.mentioning(name)
+        )
+
+    def _is_class_kept(self, key: ClassKey) -> bool:
+        """Whether a class is handed to something that is not known to leave it alone."""
+        name = self._evaluator.class_record(key).name
+        return any(
+            other.source.text[handed.start : handed.end].rpartition(".")[2] == name
+            and not self._leaves_alone(other, handed.callee)
+            for other in self._linkage.mentioning(name)
+            for handed in other.links.handed
+        )
+
+    def _leaves_alone(self, file: LinkedFile, callee: Origin) -> bool:
+        return all(
+            value.sort is ValueSort.FOREIGN and value.name in _CALLING_BY_POSITION
+            for value in self._evaluator.values(file, callee)
+        )
 
     def _note_rests(self) -> None:
         """Calls with `**`: what keys it holds may not be known."""
-        names = self._called_names()
+        for file, rest in self._rests_to(self.functions):
+            if rest.keys is not None and self.name in rest.keys:
+                self._usage.obstruct(
+                    f"`{self.name}` is handed on through a dictionary in {file.path}",
+                    file.path,
+                    rest.start,
+                )
+            elif rest.keys is None and not self._is_forwarded_without(file, rest, set()):
+                self._usage.doubt(
+                    f"what `**` hands on in {file.path} holds no `{self.name}`", file.path, rest.start
+                )
+
+    def _rests_to(self, functions: list[FunctionKey]) -> Iterator[tuple[LinkedFile, RestUse]]:
+        """The calls with `**` that may run one of some functions."""
+        names = self._called_names(functions)
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
         for path in sorted(paths):
             file = self._linkage.file(path)
             for rest in file.links.rests if file is not None else ():
-                assert file is not None
+                assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
-                is_ours = any(map(self._is_call_of, values))
-                is_open = UNKNOWN_VALUE in values and rest.callee.name in names
-                if not is_ours and not is_open:
-                    continue
-                if rest.keys is None:
-                    self._usage.doubt(
-                        f"what `**` hands on in {path} holds no `{self.name}`", path, rest.start
-                    )
-                elif self.name in rest.keys:
-                    self._usage.obstruct(
-                        f"`{self.name}` is handed on through a dictionary in {path}", path, rest.start
-                    )
+                is_ours = any(self._runs_one_of(value, functions) for value in values)
+                if is_ours or (UNKNOWN_VALUE in values and rest.callee.name in names):
+                    yield file, rest
+
+    def _runs_one_of(self, value: Value, functions: list[FunctionKey]) -> bool:
+        return any(key in functions for key in functions_called(self._evaluator, value))
+
+    def _is_forwarded_without(
+        self, file: LinkedFile, rest: RestUse, seen: set[FunctionKey]
+    ) -> bool:
+        """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
+        if rest.value.sort is not OriginSort.NAME:
+            return False
+        if any(text.words == self.name for text in file.links.texts):
+            # It may be put into the dictionary on the way.
+            return False
+        for number, record in enumerate(file.links.functions):
+            last = record.parameters[-1] if record.parameters else None
+            if last is None or last.binding != rest.value.binding:
+                continue
+            if last.sort is not ParameterSort.REST_KEYWORDS or len(
+                file.links.sources.get(last.binding, ())
+            ) != 1:
+                return False
+            key = (file.path, number)
+            if key in seen:
+                return True
+            seen.add(key)
+            if self._is_kept(key) or (self._is_library and self._is_public(file, record)):
+                return False
+            return not self._is_given(key) and all(
+                inner.keys is None and self._is_forwarded_without(other, inner, seen)
+                for other, inner in self._rests_to([key])
+            )
+        return False
+
+    def _is_given(self, key: FunctionKey) -> bool:
+        """Whether some call that may run a function has the name as a keyword."""
+        names = self._called_names([key])
+        return any(
+            use.name == self.name
+            and (
+                any(self._runs_one_of(value, [key]) for value in values)
+                or (UNKNOWN_VALUE in values and use.callee.name in names)
+            )
+            for file in self._linkage.mentioning(self.name)
+            for use in file.links.keywords
+            for values in [self._evaluator.values(file, use.callee)]
+        )
 
     # -- what speaks against -----------------------------------------------------------------
 
@@ -305,19 +412,42 @@ class ParameterUsage:
             self._usage.doubt(
                 f"`{self.name}` of {record.name} does not name a fixture", file.path, record.name_start
             )
+
+    def _check_exposures(self, key: FunctionKey) -> None:
+        file = self._file(key[0])
+        name = file.links.functions[key[1]].name or "a lambda"
         for exposure in file.facts.exposures:
             if self._sees(file, exposure.scope, key) or exposure.whole_file:
                 self._usage.doubt(
-                    f"nothing looks up `{self.name}` of {record.name} by name through {exposure.what}",
+                    f"nothing looks up `{self.name}` of {name} by name through {exposure.what}",
                     file.path,
                     exposure.start,
                 )
-        for path in self._linkage.paths_mentioning(record.name) if record.name else ():
-            data = self._linkage.contents[path]
-            if isinstance(data, bytes) and _READS_SIGNATURES.search(data):
-                self._usage.doubt(
-                    f"what reads signatures in {path} does not look at those of {record.name}", path
-                )
+
+    def _check_signature_readers(self) -> None:
+        """Doubts about code that reads the parameters of functions that it is given."""
+        for word in (*_SIGNATURE_READERS, *_SIGNATURE_ATTRIBUTES):
+            for file in self._linkage.mentioning(word):
+                starts = [
+                    handed.start
+                    for handed in file.links.handed
+                    if handed.callee.name == word and self._may_be_ours(file, handed.value)
+                ]
+                starts += [
+                    use.start
+                    for use in file.links.attributes_by_name.get(word, ())
+                    if word in _SIGNATURE_ATTRIBUTES and self._may_be_ours(file, use.receiver)
+                ]
+                for start in starts[:1]:
+                    self._usage.doubt(
+                        f"what reads parameters in {file.path} does not look for `{self.name}`",
+                        file.path,
+                        start,
+                    )
+
+    def _may_be_ours(self, file: LinkedFile, origin: Origin) -> bool:
+        values = self._evaluator.values(file, origin)
+        return any(map(self._is_call_of, values)) or (UNKNOWN_VALUE in values and self._goes_about)
 
     def _sees(self, file: LinkedFile, scope: int, key: FunctionKey) -> bool:
         parameters = [each for _, each in self._parameters_of(key)]

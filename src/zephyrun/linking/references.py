@@ -23,6 +23,7 @@ SORT_OF_ROLE = {
 }
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _STAR = re.compile(rb"import\s*\(?\s*\*")
+_DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
 _TYPE_COMMENT = re.compile(r"#\s*type:\s*(?!ignore\b)")
 # What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
 _NAMED_BY_TEXT = frozenset(
@@ -30,12 +31,6 @@ _NAMED_BY_TEXT = frozenset(
     typing.TypedDict typing.TypeAliasType collections.namedtuple enum.Enum enum.IntEnum enum.Flag
     enum.IntFlag enum.StrEnum""".split()
 )
-_LOADING = re.compile(
-    rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\((?!\s*[rRbB]?[\"'][\w.]+[\"']\s*\))"
-    rb"|\bsys\.modules\b"
-)
-
-
 def binding_places(file: LinkedFile, binding: int) -> Iterator[Place]:
     """Where a binding's name stands in its file."""
     unaliased = {
@@ -58,6 +53,11 @@ def note_local(evaluator: Evaluator, usage: Usage) -> None:
     scope = file.facts.dotted(file.facts.bindings[target.number].scope)
     usage.label = f"the local `{target.name}` of {scope or 'the module'}"
     usage.add(binding_places(file, target.number))
+    for use in file.links.imports:
+        if use.binding == target.number and not use.has_alias and not use.name and "." in use.module:
+            usage.obstruct(
+                f"`{target.name}` is bound by the import of a module inside it", file.path, use.start
+            )
     home = file.facts.scopes[file.facts.owner(file.facts.bindings[target.number].scope)]
     if not file.facts.roles(target.number).isdisjoint(_DEFINED):
         _check_decorators(evaluator, usage, [(file, target.number)])
@@ -266,6 +266,7 @@ class GlobalUsage:
                     self._note_text(file, text, listed)
             if file.path in self.homes:
                 self._note_type_comments(file)
+                self._note_doctests(file)
         self._note_packaging()
 
     def _export_range(self, file: LinkedFile) -> list[tuple[int, int]]:
@@ -337,6 +338,19 @@ class GlobalUsage:
                         Place(file.path, match.start(), match.end(), PlaceSort.TYPE_COMMENT)
                     )
 
+    def _note_doctests(self, file: LinkedFile) -> None:
+        """Examples in documentation run: names in them are references."""
+        text = file.source.text
+        pattern = re.compile(rf"(?<![\w.]){re.escape(self._name)}(?!\w|\s*=[^=])")
+        for literal in file.facts.texts:
+            if literal.use != "documentation" or ">>>" not in literal.words:
+                continue
+            for line in _DOCTEST_LINE.finditer(text, literal.start, literal.end):
+                for match in pattern.finditer(text, line.start(1), line.end(1)):
+                    self._usage.places.add(
+                        Place(file.path, match.start(), match.end(), PlaceSort.TEXT)
+                    )
+
     def _note_packaging(self) -> None:
         """Entry points in packaging files: `hive.commands:main`."""
         for path in ("pyproject.toml", "setup.cfg", "setup.py"):
@@ -371,15 +385,32 @@ class GlobalUsage:
                     file.path,
                     match.start(),
                 )
-        for path in self._linkage.paths:
-            data = self._linkage.contents[path]
-            if isinstance(data, bytes) and path not in self.homes and _LOADING.search(data):
+        for path in self._linkage.loading_paths:
+            if path not in self.homes:
                 self._usage.doubt(
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
                 )
 
+    def _check_mangling(self, file: LinkedFile, binding: int) -> None:
+        """A class whose name Python puts before names of its own keeps it."""
+        for index, record in enumerate(file.links.classes):
+            prefix = f"_{record.name.lstrip('_')}__"
+            if record.binding != binding or not record.name.strip("_"):
+                continue
+            names = {use.name for use in file.links.attributes}
+            names |= {each.name for each in file.facts.bindings}
+            if any(name.startswith(prefix) and not name.endswith("__") for name in names):
+                self._usage.obstruct(
+                    f"`{record.name}` has names with two underscores, before which Python puts that of "
+                    "the class; give those other names first",
+                    file.path,
+                    file.links.classes[index].name_start,
+                )
+
     def _check_definitions(self) -> None:
+        for file, binding in self._bindings:
+            self._check_mangling(file, binding)
         roles = [file.facts.roles(binding) for file, binding in self._bindings]
         is_class = any(Role.CLASS in each for each in roles)
         if is_class or any(Role.FUNCTION in each for each in roles):

@@ -131,6 +131,8 @@ class Evaluator:
     def __init__(self, linkage: Linkage) -> None:
         self.linkage = linkage
         self._known: dict[tuple[str, Origin], Values] = {}
+        self._known_bases: dict[ClassKey, tuple[list[ClassKey], list[str]]] = {}
+        self._known_relatives: dict[ClassKey, list[ClassKey]] = {}
         self._known_bindings: dict[tuple[str, int], Values] = {}
         self._under_way: set[object] = set()
         self._depth = 0
@@ -168,6 +170,15 @@ class Evaluator:
 
     def bases(self, key: ClassKey) -> tuple[list[ClassKey], list[str]]:
         """The direct bases of a class that could be read, and what the others are called."""
+        if (known := self._known_bases.get(key)) is not None:
+            return known
+        found = self._find_bases(key)
+        if not self._under_way or len(found[0]) == len(self.class_record(key).bases):
+            # What is unknown only because the question is still open may be known later.
+            self._known_bases[key] = found
+        return found
+
+    def _find_bases(self, key: ClassKey) -> tuple[list[ClassKey], list[str]]:
         file, record = self.file(key[0]), self.class_record(key)
         known: list[ClassKey] = []
         others: list[str] = []
@@ -245,10 +256,14 @@ class Evaluator:
 
     def relatives(self, key: ClassKey) -> list[ClassKey]:
         """The classes that an instance of a class may have its attributes from or share them with."""
+        if (known := self._known_relatives.get(key)) is not None:
+            return known
         found = self.above(key)
         for below in self.below(key):
             # A class below may have other bases, from which an instance then has attributes, too.
             found += [each for each in self.above(below) if each not in found]
+        if not self._under_way:
+            self._known_relatives[key] = found
         return found
 
     def binding_in(self, key: ClassKey, name: str) -> int | None:

@@ -97,7 +97,9 @@ def _compare(
     respelling: Respelling,
 ) -> FileProof:
     old = Version(old_file)
-    new = Version(new_file, introduced_constants(old_file.facts, new_file))
+    # What has another name is nothing new.
+    constants = {} if respelling.new else introduced_constants(old_file.facts, new_file)
+    new = Version(new_file, constants)
     old_form, new_form = NormalForm(old), NormalForm(new, respelled=respelling.new)
     old_form.write_module()
     new_form.write_module()

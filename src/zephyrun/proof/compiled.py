@@ -21,6 +21,7 @@ import sys
 import warnings
 from collections.abc import Mapping, Sequence
 from types import CodeType, MappingProxyType
+from typing import NamedTuple
 
 from zephyrun.proof.named_constants import without_names
 from zephyrun.proof.normal_form import constant_key
@@ -133,9 +134,6 @@ class _Comparison:
 
         if len(old.co_cellvars) != len(new.co_cellvars) or len(old.co_freevars) != len(new.co_freevars):
             return f"closures share other variables {where}"
-        if (reason := self._instructions_difference(old, new, where)) is not None:
-            return reason
-
         if len(old.co_varnames) != len(new.co_varnames):
             return f"the number of variables differs {where}"
         for old_name, new_name in zip(old.co_freevars, new.co_freevars, strict=True):
@@ -154,32 +152,44 @@ class _Comparison:
                     return f"{old_name} became two variables {where}"
                 if back.setdefault(new_name, old_name) != old_name:
                     return f"{new_name} stands for two variables {where}"
-        return self._constants_difference(old.co_consts, new.co_consts, there, back, where)
+        if self._renamed:
+            return self._difference_one_by_one(old, new, there, back, where)
+        return self._instructions_difference(old, new, where) or self._constants_difference(
+            old.co_consts, new.co_consts, there, back, where
+        )
 
     def _instructions_difference(self, old: CodeType, new: CodeType, where: str) -> str | None:
-        if self._renamed and old.co_names != new.co_names:
-            # Names that become equal to others change the numbers by which instructions call them.
-            if _exceptions(old) == _exceptions(new) and self._do_alike(old, new):
-                return None
-            return f"other names are looked up {where}"
         if old.co_names != new.co_names:
             return f"other names are looked up {where}"
         if old.co_code != new.co_code or old.co_exceptiontable != new.co_exceptiontable:
-            if len(old.co_cellvars) > 1 or len(old.co_freevars) > 1:
-                return (
-                    f"the instructions differ {where}; if only names changed, the variables that it "
-                    "shares with inner functions would be cleared in another order"
-                )
-            return f"the instructions differ {where}"
+            return self._other_instructions(old, where)
         return None
 
-    def _do_alike(self, old: CodeType, new: CodeType) -> bool:
-        """Whether two codes have the same instructions, names aside that are renamed."""
+    def _other_instructions(self, code: CodeType, where: str) -> str:
+        if len(code.co_cellvars) > 1 or len(code.co_freevars) > 1:
+            return (
+                f"the instructions differ {where}; if only names changed, the variables that it "
+                "shares with inner functions would be cleared in another order"
+            )
+        return f"the instructions differ {where}"
+
+    def _difference_one_by_one(
+        self, old: CodeType, new: CodeType, there: dict[str, str], back: dict[str, str], where: str
+    ) -> str | None:
+        """Compare what instructions do, names and constants by what they are: a name or text that
+        becomes equal to another one, or no longer is, changes the numbers by which they are called."""
         before, after = _instructions(old), _instructions(new)
-        return len(before) == len(after) and all(
-            one[:2] == other[:2] and self._say_alike(one[2], other[2])
-            for one, other in zip(before, after, strict=True)
-        )
+        if len(before) != len(after) or _exceptions(old) != _exceptions(new):
+            return self._other_instructions(old, where)
+        for one, other in zip(before, after, strict=True):
+            if one.operation != other.operation or one.operand != other.operand:
+                return self._other_instructions(old, where)
+            if not self._say_alike(one.name, other.name):
+                return f"`{other.name}` is looked up for `{one.name}` {where}"
+            if reason := self._constants_difference(one.constants, other.constants, there, back, where):
+                return reason
+        # Documentation is loaded by no instruction.
+        return self._constants_difference(old.co_consts[:1], new.co_consts[:1], there, back, where)
 
     def _constants_difference(
         self,
@@ -211,23 +221,35 @@ class _Comparison:
         return False
 
 
-def _instructions(code: CodeType) -> list[tuple[int, object, str]]:
-    """What a code does, one by one: the operation, its operand, and the name that it concerns. Targets of
-    jumps are given by their number, since offsets depend on how long operands are."""
+class _Instruction(NamedTuple):
+    """One instruction: the operation, its operand, the name that it concerns and its constant."""
+
+    operation: int
+    operand: object
+    name: str = ""
+    constants: tuple[object, ...] = ()
+
+
+def _instructions(code: CodeType) -> list[_Instruction]:
+    """What a code does, one by one. Targets of jumps are given by their number, since offsets depend on
+    how long operands are."""
     found = [each for each in dis.get_instructions(code) if each.opname != "EXTENDED_ARG"]
     numbers: dict[object, int] = {}
     for number, each in enumerate(found):
         numbers[each.offset] = number
-    result: list[tuple[int, object, str]] = []
+    result: list[_Instruction] = []
     for each in found:
         if each.opcode in dis.hasname:
             name = str(each.argval)
             rest = re.sub(rf"(?<![\w.]){re.escape(name)}(?![\w.])", "", each.argrepr)
-            result.append((each.opcode, rest, name))
+            result.append(_Instruction(each.opcode, rest, name))
+        elif each.opcode in dis.hasconst or each.opname == "KW_NAMES":
+            assert each.arg is not None, "a constant is called by its number"
+            result.append(_Instruction(each.opcode, "", "", (code.co_consts[each.arg],)))
         elif each.opcode in dis.hasjrel or each.opcode in dis.hasjabs:
-            result.append((each.opcode, numbers.get(each.argval, each.argval), ""))
+            result.append(_Instruction(each.opcode, numbers.get(each.argval, each.argval)))
         else:
-            result.append((each.opcode, each.arg, ""))
+            result.append(_Instruction(each.opcode, each.arg))
     return result
 
 

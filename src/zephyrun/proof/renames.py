@@ -62,6 +62,8 @@ class RenameProof:
     files: tuple[tuple[str, FileProof], ...]
     reasons: tuple[str, ...]
     assumptions: tuple[str, ...]
+    # Which of the renames the reasons are about, by their order.
+    blamed: tuple[int, ...] = ()
 
 
 def judge_renames(
@@ -72,10 +74,50 @@ def judge_renames(
     *,
     moved: Mapping[str, str] | None = None,
     confirmed: Collection[str] = (),
+    before: Evaluator | None = None,
 ) -> RenameProof:
     """Judge a change that is said to be nothing but renames. `moved` gives the new path of each file
-    that has another one; `confirmed` holds the doubts that a person vouches against."""
-    return _Judge(old, new, world, moved or {}, frozenset(confirmed)).judge(renamings)
+    that has another one; `confirmed` holds the doubts that a person vouches against; `before` may hand
+    in what is known of the old version's values already."""
+    known = before or world.evaluator(old)
+    return _Judge(old, new, world, moved or {}, frozenset(confirmed), known).judge(renamings)
+
+
+def new_target_of(
+    before: Evaluator, after: Evaluator, renaming: Renaming, moved: Mapping[str, str]
+) -> Target | None:
+    """The same thing in the new version; `None` where nothing is in its place."""
+    target = renaming.target
+    path = moved.get(target.path, target.path)
+    if target.sort is TargetSort.MODULE:
+        package = target.name.rpartition(".")[0]
+        return target._replace(path=path, name=f"{package}.{renaming.new}".strip("."))
+    file = after.linkage.file(path)
+    if file is None:
+        return None
+    if target.sort is TargetSort.GLOBAL:
+        return target._replace(path=path, name=renaming.new)
+    if target.sort is TargetSort.MEMBER:
+        if target.number >= len(file.links.classes):
+            return None
+        name = renaming.new
+        if name.startswith("__") and not name.endswith("__"):
+            name = f"_{file.links.classes[target.number].name.lstrip('_')}{name}"
+        return target._replace(path=path, name=name)
+    if target.sort is TargetSort.PARAMETER:
+        if target.owner >= len(file.links.functions):
+            return None
+        bindings = [
+            each.binding for each in before.file(target.path).links.functions[target.owner].parameters
+        ]
+        parameters = file.links.functions[target.owner].parameters
+        if len(parameters) != len(bindings):
+            return None
+        found = parameters[bindings.index(target.number)]
+        return target._replace(path=path, name=found.name, number=found.binding)
+    if target.number >= len(file.facts.bindings):
+        return None
+    return target._replace(path=path, name=file.facts.bindings[target.number].name)
 
 
 class _Judge:
@@ -88,12 +130,13 @@ class _Judge:
         world: World,
         moved: Mapping[str, str],
         confirmed: frozenset[str],
+        before: Evaluator,
     ) -> None:
         self._old, self._new = old, new
         self._world = world
         self._moved = moved
         self._confirmed = confirmed
-        self._before, self._after = world.evaluator(old), world.evaluator(new)
+        self._before, self._after = before, world.evaluator(new)
         self._reasons: list[str] = []
         self._assumed: list[str] = []
         self._old_places: dict[str, dict[int, Place]] = {}
@@ -103,8 +146,12 @@ class _Judge:
     def judge(self, renamings: Sequence[Renaming]) -> RenameProof:
         """The verdict."""
         renamed_away = {each.new for each in renamings}
-        for renaming in renamings:
+        blamed = []
+        for number, renaming in enumerate(renamings):
+            n_before = len(self._reasons)
             self._check(renaming, renamed_away)
+            if len(self._reasons) > n_before:
+                blamed.append(number)
         files = tuple(self._judge_files())
         verdicts = [proof.verdict for _, proof in files]
         if self._reasons:
@@ -112,7 +159,13 @@ class _Judge:
         assumed = dict.fromkeys(
             [*self._assumed, *(what for _, proof in files for what in proof.assumptions)]
         )
-        return RenameProof(worst(verdicts), files, tuple(dict.fromkeys(self._reasons)), tuple(assumed))
+        return RenameProof(
+            worst(verdicts),
+            files,
+            tuple(dict.fromkeys(self._reasons)),
+            tuple(assumed),
+            tuple(blamed),
+        )
 
     # -- names -------------------------------------------------------------------------------
 
@@ -120,7 +173,7 @@ class _Judge:
         """Hold the uses of one thing in both versions against each other."""
         is_library = self._world.is_library
         before = find_usage(self._before, renaming.target, is_library=is_library)
-        target = self._new_target(renaming)
+        target = new_target_of(self._before, self._after, renaming, self._moved)
         if target is None:
             self._reasons.append(f"{before.label} is not found under its new name")
             return
@@ -136,42 +189,6 @@ class _Judge:
             self._check_left_over(renaming, target, old_name)
         for place in before.places:
             self._old_places.setdefault(place.path, {})[place.start] = place
-
-    def _new_target(self, renaming: Renaming) -> Target | None:
-        target = renaming.target
-        path = self._moved.get(target.path, target.path)
-        if target.sort is TargetSort.MODULE:
-            package = target.name.rpartition(".")[0]
-            return target._replace(path=path, name=f"{package}.{renaming.new}".strip("."))
-        if target.sort is TargetSort.GLOBAL:
-            return target._replace(path=path, name=renaming.new)
-        file = self._after.linkage.file(path)
-        if file is None:
-            return None
-        if target.sort is TargetSort.MEMBER:
-            record = file.links.classes[target.number] if target.number < len(file.links.classes) else None
-            name = renaming.new
-            if record is not None and name.startswith("__") and not name.endswith("__"):
-                name = f"_{record.name.lstrip('_')}{name}"
-            return target._replace(path=path, name=name) if record is not None else None
-        if target.sort is TargetSort.PARAMETER:
-            position = self._position_of_parameter(target)
-            if target.owner >= len(file.links.functions):
-                return None
-            parameters = file.links.functions[target.owner].parameters
-            if position >= len(parameters):
-                return None
-            found = parameters[position]
-            return target._replace(path=path, name=found.name, number=found.binding)
-        if target.number >= len(file.facts.bindings):
-            return None
-        return target._replace(path=path, name=file.facts.bindings[target.number].name)
-
-    def _position_of_parameter(self, target: Target) -> int:
-        file = self._before.linkage.file(target.path)
-        assert file is not None, "the target was found in it"
-        bindings = [each.binding for each in file.links.functions[target.owner].parameters]
-        return bindings.index(target.number)
 
     def _vouch(self, usage: Usage, renaming: Renaming) -> None:
         """Let open places belong, or stand apart, as a person says; the others are reasons against."""

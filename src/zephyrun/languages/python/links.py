@@ -25,6 +25,7 @@ from zephyrun.link_facts import (
     ImportUse,
     KeywordUse,
     LinkFacts,
+    Lookup,
     Origin,
     OriginSort,
     ParameterRecord,
@@ -40,6 +41,8 @@ _PLAIN_TEXT = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
 _FROM = re.compile(r"from\b[\s\\]*")
 _ACCESSOR = re.compile(r"\.(?:setter|getter|deleter)\b")
 _LONGEST_GAP = 300
+_LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
+_BEFORE_FILLING = re.compile(r"[%{]")
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
 # What annotations say by the last part of the name before the bracket. Source: PEP 484, 585, 604, 612.
@@ -106,6 +109,7 @@ class _Reader(ast.NodeVisitor):
         self._imports: list[ImportUse] = []
         self._texts: dict[int, TextUse] = {}
         self._handed: list[Handed] = []
+        self._lookups: list[Lookup] = []
         self._called: set[int] = set()
         self._scope = 0
         self._class = -1
@@ -127,6 +131,7 @@ class _Reader(ast.NodeVisitor):
             tuple(self._imports),
             tuple(self._texts[start] for start in sorted(self._texts)),
             tuple(self._handed),
+            tuple(self._lookups),
             frozenset(self._called),
         )
 
@@ -636,6 +641,10 @@ class _Reader(ast.NodeVisitor):
         self.visit(node.func)
         callee = self._origin(node.func)
         arguments = tuple(map(self._origin, node.args))
+        if _short_name(node.func) in _LOOKUPS and len(node.args) > 1:
+            name = node.args[1]
+            if not isinstance(name, ast.Constant):
+                self._lookups.append(Lookup(self._start_of(node), arguments[0], _prefix_of(name)))
         for position, argument in enumerate(node.args):
             self._note_text(argument, callee, position, "", arguments)
             self._hand(argument, callee, position, "")
@@ -666,7 +675,9 @@ class _Reader(ast.NodeVisitor):
             isinstance(key, ast.Constant) for key in keyword.value.keys
         ):
             keys = tuple(str(key.value) for key in keyword.value.keys if isinstance(key, ast.Constant))
-        self._rests.append(RestUse(self._start_of(keyword), callee, keys))
+        self._rests.append(
+            RestUse(self._start_of(keyword), callee, keys, self._origin(keyword.value))
+        )
 
     def _note_text(
         self,
@@ -828,6 +839,19 @@ class _Reader(ast.NodeVisitor):
         if name in ("Callable", "Literal", "TypeGuard", "TypeIs", "ContextManager"):
             return UNKNOWN
         return self._instance_of(node.value)
+
+
+def _prefix_of(node: ast.expr) -> str:
+    """What a text begins with that is put together from parts."""
+    if isinstance(node, ast.JoinedStr) and node.values:
+        node = node.values[0] if isinstance(node.values[0], ast.expr) else node
+    elif isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add | ast.Mod):
+        node = node.left
+    elif isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "format":
+        node = node.func.value
+    if isinstance(node, ast.Constant) and isinstance(node.value, str):
+        return _BEFORE_FILLING.split(node.value)[0]
+    return ""
 
 
 def keyword_before(text: str, name: str, end: int) -> int:

@@ -1,0 +1,217 @@
+"""What the rename benchmarks share: everything in a project that has a name, and what the tool says of
+renaming it."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
+from zephyrun.facts import Role, ScopeKind
+from zephyrun.linking.linkage import Content, LinkedFile
+from zephyrun.linking.targets import NoTarget, target_of_binding
+from zephyrun.linking.usage import PlaceSort, Target, TargetSort
+from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.project.discovery import read_project
+from zephyrun.project.library import read_library
+from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.renames import Renaming, RenameProof, World, judge_renames
+from zephyrun.proof.surroundings import find_surroundings
+from zephyrun.proof.verdict import Verdict
+
+
+@dataclass
+class Verdicts:
+    """What the tool says of each target: safe, or why not."""
+
+    safe: list[Wish] = field(default_factory=list)
+    others: list[tuple[Target, str, str]] = field(default_factory=list)
+    counts: Counter[tuple[str, str]] = field(default_factory=Counter)
+
+
+def open_world(root: Path, *, is_library: bool) -> tuple[dict[str, Content], World]:
+    """A project's files, and all that a judgement of them needs."""
+    contents = read_project(root)
+    world = World((), (), read_library, is_library, {})
+    return contents, world
+
+
+def with_surroundings(world: World, contents: Mapping[str, Content]) -> World:
+    """The same world, with what the files know of each other."""
+    return World(
+        world.import_roots,
+        world.harmless_decorators,
+        world.library,
+        world.is_library,
+        find_surroundings(contents),
+    )
+
+
+def everything_named(evaluator: Evaluator, paths: list[str]) -> Iterator[tuple[str, Target]]:
+    """Each thing that has a name in some files, with the sort of thing that it is."""
+    seen: set[Target] = set()
+    for path in paths:
+        file = evaluator.linkage.file(path)
+        if file is None:
+            continue
+        for sort, target in (*_bound(evaluator, file), *_set_on_instances(evaluator, file)):
+            if target not in seen and not unmangled(target.name).startswith("__"):
+                seen.add(target)
+                yield sort, target
+
+
+def _bound(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[str, Target]]:
+    for index, binding in enumerate(file.facts.bindings):
+        if binding.outside:
+            continue
+        try:
+            target = target_of_binding(evaluator, file, index)
+        except NoTarget:
+            continue
+        if target.path == file.path and target.sort is not TargetSort.MODULE:
+            yield sort_of(file, target, index), target
+
+
+def sort_of(file: LinkedFile, target: Target, binding: int) -> str:
+    """A sort of thing as practitioners speak of it."""
+    roles = file.facts.roles(binding)
+    if target.sort is TargetSort.LOCAL:
+        return "local"
+    if target.sort is TargetSort.PARAMETER:
+        owner = file.links.functions[target.owner]
+        kind = file.facts.scopes[owner.scope].kind
+        is_private = owner.name.startswith("_") or kind is ScopeKind.FUNCTION or not owner.name
+        return "parameter of a private function" if is_private else "parameter"
+    word = (
+        "class" if Role.CLASS in roles
+        else "import alias" if Role.IMPORT in roles
+        else "function" if Role.FUNCTION in roles and target.sort is TargetSort.GLOBAL
+        else "method" if Role.FUNCTION in roles
+        else "attribute" if target.sort is TargetSort.MEMBER
+        else "module-level variable"
+    )  # fmt: skip
+    is_private = unmangled(target.name).startswith("_")
+    return f"private {word}" if is_private else word
+
+
+def _set_on_instances(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[str, Target]]:
+    for use in file.links.attributes:
+        for origin in file.links.sources.get(use.receiver.binding, ()):
+            if use.use.value == "write" and origin.sort.value == "own":
+                key = (file.path, origin.binding)
+                if evaluator.binding_in(key, use.name) is None:
+                    is_private = unmangled(use.name).startswith("_")
+                    sort = "private attribute" if is_private else "attribute"
+                    yield sort, Target(TargetSort.MEMBER, file.path, use.name, origin.binding)
+
+
+def judge_each(
+    evaluator: Evaluator, contents: Mapping[str, Content], named: list[tuple[str, Target]], world: World,
+    new_name: str = "{old}_x{number}",
+) -> Verdicts:  # fmt: skip
+    """Ask for each target alone whether it could be renamed without anybody's word."""
+    found = Verdicts()
+    taken: set[tuple[str, int]] = set()
+    for number, (sort, target) in enumerate(named):
+        # A new name that begins like the old one leaves the order of closure cells as it is.
+        new = new_name.format(number=number, old=unmangled(target.name))
+        wish = Wish(target, new)
+        change = carry_out_renames(evaluator, [wish], is_library=world.is_library)
+        answer, why = _answer(change)
+        found.counts[sort, answer] += 1
+        if answer == "safe":
+            # A family of methods is met once for each of its classes.
+            places = {(place.path, place.start) for place in change.usages[0].places}
+            if not places & taken:
+                found.safe.append(wish)
+            taken |= places
+        else:
+            found.others.append((target, answer, why))
+    return found
+
+
+def _answer(change: Change) -> tuple[str, str]:
+    if change.reasons:
+        return "refused", change.reasons[0].reason
+    if change.open_places:
+        return "review", change.open_places[0].why
+    if change.doubts:
+        return "review", change.doubts[0].what
+    return "safe", ""
+
+
+def prove_together(
+    evaluator: Evaluator, contents: Mapping[str, Content], wishes: list[Wish], world: World
+) -> tuple[Change, list[tuple[Wish, str]]]:
+    """Carry out as many renames at once as are proved together; the others with the reason."""
+    refused: list[tuple[Wish, str]] = []
+    kept = _settle(evaluator, contents, wishes, [], world, refused)
+    return carry_out_renames(evaluator, kept, is_library=world.is_library), refused
+
+
+def _settle(
+    evaluator: Evaluator,
+    contents: Mapping[str, Content],
+    wishes: list[Wish],
+    kept: list[Wish],
+    world: World,
+    refused: list[tuple[Wish, str]],
+) -> list[Wish]:
+    if not wishes:
+        return kept
+    change, proof = attempt(evaluator, contents, [*kept, *wishes], world)
+    if not change.reasons and proof is not None and proof.verdict is Verdict.SAME:
+        return [*kept, *wishes]
+    blamed = {number - len(kept) for number in proof.blamed} if proof is not None else set()
+    if blamed and min(blamed) >= 0 and len(wishes) > len(blamed):
+        refused.extend((wishes[number], describe(proof)) for number in sorted(blamed))
+        rest = [wish for number, wish in enumerate(wishes) if number not in blamed]
+        return _settle(evaluator, contents, rest, kept, world, refused)
+    if len(wishes) == 1:
+        why = change.reasons[0].reason if change.reasons else describe(proof)
+        refused.append((wishes[0], why))
+        return kept
+    middle = len(wishes) // 2
+    kept = _settle(evaluator, contents, wishes[:middle], kept, world, refused)
+    return _settle(evaluator, contents, wishes[middle:], kept, world, refused)
+
+
+def attempt(
+    evaluator: Evaluator, contents: Mapping[str, Content], wishes: list[Wish], world: World
+) -> tuple[Change, RenameProof | None]:
+    """Carry out some renames, and prove them."""
+    change = carry_out_renames(evaluator, wishes, is_library=world.is_library)
+    if change.reasons:
+        return change, None
+    return change, judge_renames(
+        contents, change.contents, change.renamings, world, moved=change.moved, before=evaluator
+    )
+
+
+def describe(proof: RenameProof | None) -> str:
+    """The first reason against a proof."""
+    if proof is None:
+        return ""
+    for reason in proof.reasons:
+        return reason
+    for path, file in proof.files:
+        for difference in file.differences:
+            return f"{path}, line {difference.old_line or difference.new_line}: {difference.what}"
+    return ""
+
+
+__all__ = [
+    "PlaceSort",
+    "Renaming",
+    "Surroundings",
+    "attempt",
+    "describe",
+    "everything_named",
+    "judge_each",
+    "open_world",
+    "prove_together",
+    "sort_of",
+    "with_surroundings",
+]

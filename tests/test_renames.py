@@ -1,0 +1,138 @@
+"""Renames across a project: small programs, each with what must come of one rename, and run."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+
+from zephyrun.changes.project_renames import Wish, carry_out_renames
+from zephyrun.linking.linkage import Linkage
+from zephyrun.linking.targets import NoTarget, target_at, target_named
+from zephyrun.linking.usage import TargetSort
+from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.project.library import read_library
+from zephyrun.proof.renames import World, judge_renames, new_target_of
+from zephyrun.proof.verdict import Verdict
+
+CASES = Path(__file__).parent / "rename_cases" / "names.txt"
+
+
+class Case(NamedTuple):
+    """A small project, one rename, and its outcome: done, review or refused."""
+
+    title: str
+    target: str
+    new: str
+    outcome: str
+    files: dict[str, bytes]
+
+
+def read_cases() -> list[Case]:
+    """The cases of the file, in order."""
+    found = []
+    for block in re.split(r"(?m)^=== ", CASES.read_text("utf-8"))[1:]:
+        head, *parts = re.split(r"(?m)^--- ", block)
+        title, call = head.strip().split("\n")
+        match = re.fullmatch(r"rename (\S+) -> (\S+) : (\w+)", call)
+        assert match is not None, call
+        files = {name: body.encode() for name, _, body in (part.partition("\n") for part in parts)}
+        found.append(Case(title, match[1], match[2], match[3], files))
+    return found
+
+
+def find_target(evaluator: Evaluator, text: str):
+    """The target of a case: `path:line:column` or a dotted name."""
+    path, *place = text.split(":")
+    if not place:
+        return target_named(evaluator, text)
+    file = evaluator.linkage.file(path)
+    line, column = map(int, place)
+    return target_at(evaluator, path, file.source.line_starts[line - 1] + column - 1)
+
+
+def output_of(folder: Path, files: dict[str, bytes]) -> tuple[int, str, str]:
+    """What the program of a case does."""
+    for name, data in files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+    done = subprocess.run([sys.executable, "-B", "main.py"], cwd=folder, capture_output=True, text=True, timeout=60)
+    return done.returncode, done.stdout, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
+
+
+@pytest.mark.parametrize("case", read_cases(), ids=lambda case: case.title)
+def test_rename_case(case, tmp_path):
+    """A rename that is called safe leaves the program as it was, and can be made undone to the byte by
+    renaming back; one that is not names its reason."""
+    world = World(library=read_library)
+    evaluator = world.evaluator(case.files)
+    change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)])
+    if change.reasons:
+        outcome = "refused"
+    elif change.doubts or change.open_places:
+        outcome = "review"
+    else:
+        outcome = "done"
+    reasons = [*change.reasons, *change.open_places, *change.doubts]
+    assert outcome == case.outcome, reasons
+    if outcome == "refused":
+        return
+    if outcome == "review":
+        # What a person vouches for is carried out, too; where they are right, all is well.
+        change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)], confirms_all=True)
+    confirmed = [doubt.what for doubt in change.doubts]
+    proof = judge_renames(
+        case.files, change.contents, change.renamings, world, moved=change.moved, confirmed=confirmed
+    )
+    assert proof.verdict is Verdict.SAME, (proof.reasons, [file.differences for _, file in proof.files])
+    if outcome == "review":
+        return
+    before = output_of(tmp_path / "old", case.files)
+    assert before == output_of(tmp_path / "new", change.contents)
+    assert before[0] == 0, before[2]
+
+    after = world.evaluator(change.contents)
+    target = new_target_of(evaluator, after, change.renamings[0], change.moved)
+    old_name = unmangled(change.renamings[0].target.name).rpartition(".")[2]
+    back = carry_out_renames(after, [Wish(target, old_name)])
+    if not any(b" as " in data for data in change.changed.values() if data not in case.files.values()):
+        assert back.contents == case.files
+
+
+def names_of(evaluator: Evaluator, path: str):
+    """Every name that a file binds, as a target."""
+    from zephyrun.linking.targets import target_of_binding
+
+    file = evaluator.linkage.file(path)
+    for index, binding in enumerate(file.facts.bindings):
+        if not binding.outside and not binding.name.startswith("__"):
+            try:
+                target = target_of_binding(evaluator, file, index)
+            except NoTarget:
+                continue
+            if target.sort is not TargetSort.MODULE:
+                yield target
+
+
+def test_swaps_and_chains_are_one_change(tmp_path):
+    """`a` to `b` together with `b` to `a`: a name that goes away is free for another."""
+    files = {
+        "shared.py": b"tare = 1\nlimit = 5\ndef check(x):\n    return x - tare > limit\n",
+        "main.py": b"import shared\nfrom shared import limit, tare\nprint(shared.check(7), shared.tare, limit, tare)\n",
+    }
+    world = World(library=read_library)
+    evaluator = world.evaluator(files)
+    wishes = [
+        Wish(target_named(evaluator, "shared.tare"), "limit"),
+        Wish(target_named(evaluator, "shared.limit"), "tare"),
+        Wish(target_named(evaluator, "shared.check"), "is_heavy"),
+    ]
+    change = carry_out_renames(evaluator, wishes)
+    assert not change.reasons
+    assert b"limit = 1\ntare = 5\ndef is_heavy(x):\n    return x - limit > tare\n" == change.contents["shared.py"]
+    proof = judge_renames(files, change.contents, change.renamings, world)
+    assert proof.verdict is Verdict.SAME, proof
+    assert output_of(tmp_path / "old", files) == output_of(tmp_path / "new", change.contents)
