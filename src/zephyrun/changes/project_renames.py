@@ -33,7 +33,7 @@ from zephyrun.linking.usage import (
 from zephyrun.linking.values import Evaluator, unmangled
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import Surroundings, reservations
-from zephyrun.proof.renames import Renaming
+from zephyrun.proof.renames import Renaming, new_name_doubt
 from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
 
 
@@ -92,11 +92,14 @@ def carry_out_renames(
             if (each.place.path, each.place.start) not in belongs | apart
         )
         if with_documents:
-            _take_in_documents(usage)
+            taken_in = frozenset(_take_in_documents(usage))
+            change.renamings[-1] = change.renamings[-1]._replace(mentions=taken_in)
     freed = set(_bindings_of(evaluator, change.usages))
     freed_members = {(wish.target.path, _spelling(wish.target)) for wish in wishes}
     for wish, usage in zip(wishes, change.usages, strict=True):
         change.reasons.extend(_clashes(evaluator, usage, wish.new, freed, freed_members))
+        if wish.target.sort is TargetSort.MEMBER and (wish.target.path, wish.new) not in freed_members:
+            change.doubts.extend(_doubts_about_new_name(evaluator, usage, wish.new))
     _edit(evaluator, wishes, change)
     _move(evaluator, wishes, change)
     return change
@@ -132,7 +135,8 @@ def _spelling(target: Target) -> str:
     return unmangled(target.name)
 
 
-def _take_in_documents(usage: Usage) -> None:
+def _take_in_documents(usage: Usage) -> Iterator[tuple[str, int]]:
+    """Let documents, and prose that surely means the name, be changed along; gives their places."""
     name = _spelling(usage.target)
     for place in list(usage.mentions):
         if place.sort is PlaceSort.DOCUMENT or (
@@ -140,6 +144,7 @@ def _take_in_documents(usage: Usage) -> None:
         ):
             usage.mentions.discard(place)
             usage.places.add(place)
+            yield place.path, place.start
 
 
 def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
@@ -322,6 +327,15 @@ def _clashes_in_classes(
             )
             return
     yield from usage.obstacles
+
+
+def _doubts_about_new_name(evaluator: Evaluator, usage: Usage, new: str) -> Iterator[Doubt]:
+    """Code that asks for the new name already, of what is not known: it could be one of the family."""
+    asked = Usage(usage.target._replace(name=new))
+    MemberUsage(evaluator, asked, is_library=False).note()
+    first = {each.place.path: each.place.start for each in reversed(asked.open_places)}
+    for path, start in sorted(first.items()):
+        yield Doubt(new_name_doubt(usage.label, new, path), path, start)
 
 
 def _clashes_in_packages(evaluator: Evaluator, usage: Usage, new: str) -> Iterator[Obstacle]:

@@ -18,6 +18,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.references import (
     binding_places,
+    is_in_tests,
     is_own_decorator,
     place_of_attribute,
     shown_attribute,
@@ -26,6 +27,7 @@ from zephyrun.linking.references import (
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
     UNKNOWN_VALUE,
+    WORKED_OUT,
     ClassKey,
     Evaluator,
     Value,
@@ -238,6 +240,14 @@ class MemberUsage:
         """Whether a value may be one of the family although it is not known to be."""
         if value.sort in (ValueSort.UNKNOWN, ValueSort.PROMISE):
             return True
+        if value.sort is ValueSort.INSTANCE:
+            # What another class has no name for it may ask for in one of the family.
+            key = (value.path, value.number)
+            return key not in self._reachable and any(
+                self._evaluator.binding_in(each, hook) is not None
+                for each in self._evaluator.relatives(key)
+                for hook in ("__getattr__", "__getattribute__")
+            )
         if value.sort is ValueSort.FOREIGN:
             return value.name.removesuffix("()") in self._foreign_names
         if value.sort is ValueSort.PLAIN:
@@ -326,16 +336,48 @@ class MemberUsage:
             for text in file.links.texts:
                 if text.words == self.spelling and text.is_plain:
                     self._note_text(file, text, bodies.get(file.path, []))
-                elif text.words.endswith(f".{self.spelling}") and text.is_plain:
+                elif self.spelling in text.words.split(".") and text.is_plain:
                     self._note_dotted_text(file, text)
             self._note_templates(file)
+        self._check_slots(bodies)
+
+    def _check_slots(self, bodies: dict[str, list[tuple[int, int]]]) -> None:
+        """Slots that are not written out one by one cannot follow."""
+        for path, ranges in bodies.items():
+            file = self._evaluator.file(path)
+            for start, end in ranges:
+                for text in file.facts.texts_between(start, end):
+                    words = re.split(r"\W+", text.words)
+                    if self.spelling in words and text.words != self.spelling:
+                        self._usage.obstruct(
+                            f"`{self.spelling}` stands in a text with other names, which is taken apart",
+                            path,
+                            text.start,
+                        )
+        for key in self.family:
+            slots = self._evaluator.binding_in(key, "__slots__")
+            is_slot = slots is not None and self._evaluator.binding_in(key, self.name) is None
+            if slots is None or not is_slot or not self._bears(key):
+                continue
+            file = self._evaluator.file(key[0])
+            start = file.facts.references[file.facts.bindings[slots].references[0]].start
+            is_written = any(
+                place.sort is PlaceSort.TEXT and place.path == path and first <= place.start < last
+                for place in self._usage.places
+                for path, ranges in bodies.items()
+                for first, last in ranges
+            )
+            if not is_written:
+                self._usage.obstruct(
+                    f"the slots, of which `{self.spelling}` must be one, are worked out", key[0], start
+                )
 
     def _texts_of_bodies(self) -> dict[str, list[tuple[int, int]]]:
         """Where `__slots__` and `__match_args__` of the family are written."""
         found: dict[str, list[tuple[int, int]]] = {}
-        for key in self.family:
+        for key in self._reachable:
             file = self._evaluator.file(key[0])
-            for name in ("__slots__", "__match_args__"):
+            for name in ("__slots__", "__match_args__") if file.is_own else ():
                 binding = self._evaluator.binding_in(key, name)
                 for index in file.facts.bindings[binding].references if binding is not None else ():
                     start = file.facts.references[index].start
@@ -389,6 +431,17 @@ class MemberUsage:
     def _note_dotted_text(self, file: LinkedFile, text: TextUse) -> None:
         """`hive.log.Hive.weight`, as patchers take it."""
         raw = file.source.text[text.start : text.end]
+        if any(
+            value.name in ("operator.attrgetter", "operator.methodcaller")
+            for value in self._evaluator.values(file, text.callee)
+        ):
+            pattern = re.compile(rf"(?<!\w){re.escape(self.spelling)}(?!\w)")
+            for match in pattern.finditer(file.source.text, text.start, text.end):
+                place = Place(file.path, match.start(), match.end(), PlaceSort.TEXT)
+                self._usage.open_places.append(
+                    OpenPlace(place, f'"{text.words}": what it is looked up in is not known')
+                )
+            return
         for key in self.family:
             there = self._evaluator.file(key[0])
             full = f"{there.module}.{self._evaluator.class_record(key).name}.{self.spelling}"
@@ -402,6 +455,11 @@ class MemberUsage:
 
     def _check_bases(self) -> None:
         evaluator = self._evaluator
+        first = evaluator.file(self.family[0][0])
+        if self.spelling.startswith("test") and is_in_tests(first.path):
+            self._usage.doubt(
+                f"the test runner does not find `{self.spelling}` by its name", *self._first_place()
+            )
         for key in self._reachable:
             file, record = evaluator.file(key[0]), evaluator.class_record(key)
             if not file.is_own:
@@ -413,6 +471,7 @@ class MemberUsage:
                         "project",
                         *self._first_place(),
                     )
+                self._check_library_lookups(file)
                 continue
             for name in evaluator.bases(key)[1]:
                 self._check_foreign_base(file, record.name_start, name)
@@ -439,6 +498,18 @@ class MemberUsage:
         place = min(self._usage.places, default=None)
         return (place.path, place.start) if place is not None else (self._usage.target.path, 0)
 
+    def _check_library_lookups(self, file: LinkedFile) -> None:
+        """A base of a library may find methods by names that it works out (`visit_…`)."""
+        for lookup in file.links.lookups:
+            if self.is_private or not self.spelling.startswith(lookup.prefix):
+                continue
+            what = (
+                f"{file.module} does not look up `{self.spelling}` by a name that it works out"
+                if not lookup.prefix
+                else f'{file.module} does not look up names that begin with "{lookup.prefix}"'
+            )
+            self._usage.doubt(what, *self._first_place())
+
     def _check_foreign_base(self, file: LinkedFile, start: int, name: str) -> None:
         if name.startswith("builtins."):
             kind = getattr(builtins, name.removeprefix("builtins."), None)
@@ -453,12 +524,16 @@ class MemberUsage:
             self._usage.obstruct(
                 f"`{self.spelling}` comes from {name}, which is outside the project", file.path, start
             )
+        elif name == "typing.TypedDict":
+            self._usage.obstruct(
+                f"`{self.spelling}` is a key of dictionaries, and not an attribute", file.path, start
+            )
         elif name.startswith("enum."):
             self._usage.doubt(
                 f"nothing shows or looks up the member `{self.spelling}` by its name", file.path, start
             )
         elif name not in _UNDERSTOOD_BASES:
-            if self.is_private:
+            if self.is_private and not name.endswith(WORKED_OUT):
                 self._usage.assume(PRIVATE_ATTRIBUTES)
             else:
                 self._usage.doubt(

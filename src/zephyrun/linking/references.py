@@ -119,6 +119,7 @@ class GlobalUsage:
             self._bindings.append((file, binding))
             yield from self._note_binding(file, binding)
         yield from self._importers_of(file)
+        self._check_stars(file)
         if "__getattr__" in file.module_bindings and file.path == self._usage.target.path:
             start = file.facts.references[
                 file.facts.bindings[file.module_bindings["__getattr__"]].references[0]
@@ -126,6 +127,28 @@ class GlobalUsage:
             self._usage.obstruct(
                 f"{file.path} answers for names by a `__getattr__` of its own", file.path, start
             )
+
+    def _check_stars(self, file: LinkedFile) -> None:
+        """What `import *` takes out of a library may bring the name, or hide it."""
+        for use in file.links.imports:
+            if use.name != "*":
+                continue
+            module = self._linkage.module_of_import(file, use)
+            if self._linkage.is_package(module):
+                continue
+            library = self._linkage.library_file(module)
+            if library is None:
+                self._usage.doubt(
+                    f"`import *` from {module} in {file.path} brings no `{self._name}`",
+                    file.path,
+                    use.start,
+                )
+            elif self._name in library.module_bindings and is_exported(library, self._name):
+                self._usage.obstruct(
+                    f"`import *` from {module} in {file.path} brings `{self._name}`, too",
+                    file.path,
+                    use.start,
+                )
 
     def _note_binding(self, file: LinkedFile, binding: int) -> Iterator[str]:
         """Note the references of a binding; gives the modules from which it is imported."""

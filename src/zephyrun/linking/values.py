@@ -21,7 +21,6 @@ from zephyrun.link_facts import (
     FunctionRecord,
     Origin,
     OriginSort,
-    ParameterSort,
     Use,
 )
 from zephyrun.linking.linkage import LinkedFile, Linkage
@@ -66,6 +65,8 @@ _NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
 _OUTSIDE: Values = frozenset({Value(ValueSort.OUTSIDE)})
 _NONE = Value(ValueSort.PLAIN, name="NoneType")
 _DEEPEST = 40
+# Behind what a base is called that may be any class, one of the project's own included.
+WORKED_OUT = " (worked out)"
 
 # Builtins by what they give. Source: library reference, "Built-in Functions".
 _GIVE_PLAIN = {
@@ -193,7 +194,7 @@ class Evaluator:
                     else:
                         others.append(value.name)
                 else:
-                    others.append(base.name or "a base that is worked out")
+                    others.append(f"{base.name or 'a base'}{WORKED_OUT}")
         return known, others
 
     def library_class(self, name: str) -> ClassKey | None:
@@ -522,6 +523,8 @@ class Evaluator:
     def attribute_values(self, file: LinkedFile, receiver: Value, name: str) -> Values:
         """What an attribute of one value may be."""
         sort = receiver.sort
+        if sort is ValueSort.INSTANCE and name == "__class__":
+            return frozenset({receiver._replace(sort=ValueSort.CLASS)})
         if sort in (ValueSort.INSTANCE, ValueSort.CLASS):
             return self._of_member((receiver.path, receiver.number), name, sort)
         if sort is ValueSort.ABOVE:
@@ -853,17 +856,3 @@ def _gives_own_things(name: str) -> bool:
 
 def _union(values: Iterable[Values]) -> Values:
     return frozenset().union(*values)
-
-
-__all__ = [
-    "HARMLESS_DECORATORS",
-    "PROPERTIES",
-    "UNKNOWN_VALUE",
-    "ClassKey",
-    "Evaluator",
-    "FunctionKey",
-    "ParameterSort",
-    "Value",
-    "ValueSort",
-    "Values",
-]

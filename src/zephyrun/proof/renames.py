@@ -8,8 +8,10 @@ ones. What captures a name, or joins two into one, shows in that the places diff
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
+from itertools import accumulate
 from typing import NamedTuple
 
 from zephyrun.linking.linkage import Content, Library, Linkage, no_library
@@ -23,17 +25,19 @@ from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
 # Places that no running program sees, but for documentation that something reads.
 _FOR_READERS = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT})
-_READS_DOCUMENTATION = (b"__doc__", b"getdoc", b"doctest", b"pydoc")
+_AS = " as "
 
 
 class Renaming(NamedTuple):
     """One thing with its new name. `belongs` and `apart` are the open places (path and offset in the
-    old version) of which a person says that they mean this thing, or that they do not."""
+    old version) of which a person says that they mean this thing, or that they do not; `mentions` are
+    places in prose that are changed along."""
 
     target: Target
     new: str
     belongs: frozenset[tuple[str, int]] = frozenset()
     apart: frozenset[tuple[str, int]] = frozenset()
+    mentions: frozenset[tuple[str, int]] = frozenset()
 
 
 @dataclass(frozen=True)
@@ -120,6 +124,40 @@ def new_target_of(
     return target._replace(path=path, name=file.facts.bindings[target.number].name)
 
 
+def new_name_doubt(label: str, new: str, path: str) -> str:
+    """What a person vouches for where the new name is asked for already of who knows what."""
+    return f"nothing in {path} asked for `{new}` where {label} now answers"
+
+
+class _Shifts:
+    """Where the edits of one file put what stood at an offset."""
+
+    def __init__(self) -> None:
+        self._edits: list[tuple[int, int]] = []
+        self._aliases: dict[int, int] = {}
+        self._starts: list[int] = []
+        self._sums: list[int] = []
+
+    def add(self, places: Iterable[Place], new: str) -> None:
+        """Take in the edits at some places, which are to have a new name."""
+        for place in places:
+            if place.alone:
+                self._edits.append((place.start, len(new) - (place.end - place.start)))
+            else:
+                self._edits.append((place.end, len(new) + len(_AS)))
+                self._aliases[place.start] = place.end - place.start + len(_AS)
+
+    def settle(self) -> None:
+        """To be called once all edits are in."""
+        self._edits.sort()
+        self._starts = [start for start, _ in self._edits]
+        self._sums = [0, *accumulate(delta for _, delta in self._edits)]
+
+    def image(self, start: int) -> int:
+        """Where the name that was at an offset is now."""
+        return start + self._sums[bisect_left(self._starts, start)] + self._aliases.get(start, 0)
+
+
 class _Judge:
     """Hears the witnesses about one change."""
 
@@ -137,21 +175,25 @@ class _Judge:
         self._moved = moved
         self._confirmed = confirmed
         self._before, self._after = before, world.evaluator(new)
-        self._reasons: list[str] = []
+        self._number = 0
+        self._reasons: list[tuple[int, str]] = []
         self._assumed: list[str] = []
-        self._old_places: dict[str, dict[int, Place]] = {}
+        self._shifts: dict[str, _Shifts] = {}
         self._respelled: dict[str, dict[int, tuple[int, str]]] = {}
         self._pairs: set[tuple[str, str]] = set()
 
     def judge(self, renamings: Sequence[Renaming]) -> RenameProof:
         """The verdict."""
-        renamed_away = {each.new for each in renamings}
-        blamed = []
-        for number, renaming in enumerate(renamings):
-            n_before = len(self._reasons)
-            self._check(renaming, renamed_away)
-            if len(self._reasons) > n_before:
-                blamed.append(number)
+        usages = [self._use_before(renaming) for renaming in renamings]
+        for renaming, usage in zip(renamings, usages, strict=True):
+            for path, places in usage.by_path().items():
+                self._shifts.setdefault(path, _Shifts()).add(places, renaming.new)
+        for shifts in self._shifts.values():
+            shifts.settle()
+        new_names = {each.new for each in renamings}
+        for number, (renaming, usage) in enumerate(zip(renamings, usages, strict=True)):
+            self._number = number
+            self._check(renaming, usage, new_names)
         files = tuple(self._judge_files())
         verdicts = [proof.verdict for _, proof in files]
         if self._reasons:
@@ -162,108 +204,122 @@ class _Judge:
         return RenameProof(
             worst(verdicts),
             files,
-            tuple(dict.fromkeys(self._reasons)),
+            tuple(dict.fromkeys(what for _, what in self._reasons)),
             tuple(assumed),
-            tuple(blamed),
+            tuple(dict.fromkeys(number for number, _ in self._reasons)),
         )
 
     # -- names -------------------------------------------------------------------------------
 
-    def _check(self, renaming: Renaming, new_names: Collection[str]) -> None:
+    def _object(self, what: str) -> None:
+        """Note a reason against the rename that is being judged."""
+        self._reasons.append((self._number, what))
+
+    def _use_before(self, renaming: Renaming) -> Usage:
+        """The use of a thing in the old version; open places belong to it where a person says so."""
+        usage = find_usage(self._before, renaming.target, is_library=self._world.is_library)
+        usage.add(
+            each.place
+            for each in usage.open_places
+            if (each.place.path, each.place.start) in renaming.belongs
+        )
+        usage.add(
+            place
+            for place in usage.mentions
+            if place.sort in _FOR_READERS and (place.path, place.start) in renaming.mentions
+        )
+        return usage
+
+    def _check(self, renaming: Renaming, before: Usage, new_names: Collection[str]) -> None:
         """Hold the uses of one thing in both versions against each other."""
-        is_library = self._world.is_library
-        before = find_usage(self._before, renaming.target, is_library=is_library)
         target = new_target_of(self._before, self._after, renaming, self._moved)
         if target is None:
-            self._reasons.append(f"{before.label} is not found under its new name")
+            self._object(f"{before.label} is not found under its new name")
             return
         after = find_usage(self._after, target, is_library=False)
-        self._vouch(before, renaming)
+        self._judge_open_places(before, renaming)
         self._judge_doubts(before, after)
         old_name, new_name = _spelling(renaming.target), _spelling(target)
         self._pairs.add((old_name, new_name))
         if renaming.target.sort is TargetSort.MEMBER:
             self._pairs.add((renaming.target.name, target.name))
-        self._take_new_places(before, after, renaming, old_name)
+        self._pair_places(before, after, renaming, old_name, new_name)
         if old_name not in new_names:
             self._check_left_over(renaming, target, old_name)
-        for place in before.places:
-            self._old_places.setdefault(place.path, {})[place.start] = place
 
-    def _vouch(self, usage: Usage, renaming: Renaming) -> None:
-        """Let open places belong, or stand apart, as a person says; the others are reasons against."""
+    def _judge_open_places(self, usage: Usage, renaming: Renaming) -> None:
+        """Open places belong, or stand apart, as a person says; the others are reasons against."""
         for each in usage.open_places:
             key = (each.place.path, each.place.start)
             where = f"{each.place.path}, line {_line(self._before, each)}"
             if key in renaming.belongs:
-                usage.places.add(each.place)
                 self._assumed.append(f"{each.why}, and a person says that it is {usage.label} ({where})")
             elif key in renaming.apart:
                 self._assumed.append(f"{each.why}, and a person says that it is another ({where})")
             else:
-                self._reasons.append(f"{where}: {each.why}")
+                self._object(f"{where}: {each.why}")
 
     def _judge_doubts(self, before: Usage, after: Usage) -> None:
         for obstacle in [*before.obstacles, *after.obstacles]:
-            self._reasons.append(obstacle.reason)
+            self._object(obstacle.reason)
         for doubt in before.doubts:
-            if doubt.what in self._confirmed:
-                self._assumed.append(doubt.what)
-            else:
-                self._reasons.append(f"not shown: {doubt.what}")
+            self._ask(doubt.what)
         self._assumed.extend(before.assumed)
 
-    def _take_new_places(
-        self, before: Usage, after: Usage, renaming: Renaming, old_name: str
+    def _ask(self, what: str) -> None:
+        """Something that a person must have vouched for."""
+        if what in self._confirmed:
+            self._assumed.append(what)
+        else:
+            self._object(f"not shown: {what}")
+
+    def _image(self, path: str, start: int) -> tuple[str, int]:
+        """Where a place of the old version is in the new one."""
+        shifts = self._shifts.get(path)
+        return self._moved.get(path, path), shifts.image(start) if shifts is not None else start
+
+    def _pair_places(
+        self, before: Usage, after: Usage, renaming: Renaming, old_name: str, new_name: str
     ) -> None:
-        """Pair the places of both versions, file by file and in their order."""
-        belongs = {key for key in renaming.belongs}
-        n_vouched: dict[str, int] = {}
-        for path, _ in belongs:
-            new_path = self._moved.get(path, path)
-            n_vouched[new_path] = n_vouched.get(new_path, 0) + 1
-        old_by_path = {
-            self._moved.get(path, path): [place for place in places if place.sort not in _FOR_READERS]
-            for path, places in before.by_path().items()
-        }
-        open_places = [each.place for each in after.open_places]
-        new_by_path: dict[str, list[Place]] = {}
-        for place in sorted([*after.places, *open_places]):
-            if place.sort not in _FOR_READERS:
-                new_by_path.setdefault(place.path, []).append(place)
-        for path in sorted(old_by_path.keys() | new_by_path.keys()):
-            old_places, new_places = old_by_path.get(path, []), new_by_path.get(path, [])
-            if len(old_places) != len(new_places):
-                self._reasons.append(
-                    f"{path}: the new name of {before.label} stands in {len(new_places)} places and "
-                    f"the old one stood in {len(old_places)}"
-                )
-                continue
-            for place in new_places:
-                self._respelled.setdefault(path, {})[place.start] = (place.end, old_name)
-        for place in after.places:
-            if place.sort in _FOR_READERS:
-                self._respelled.setdefault(place.path, {})[place.start] = (place.end, old_name)
+        """The places of the new version must be those of the old one, each where the edits put it."""
+        images = {self._image(place.path, place.start): place for place in before.places}
+        found = {(place.path, place.start): place for place in after.places}
+        opened = {(each.place.path, each.place.start): each.place for each in after.open_places}
+        vouched = {self._image(*key) for key in renaming.belongs}
+        for key, place in images.items():
+            here = found.get(key) or (opened.get(key) if key in vouched else None)
+            if here is not None:
+                self._respelled.setdefault(key[0], {})[here.start] = (here.end, old_name)
+            elif place.sort not in _FOR_READERS:
+                self._object(f"{key[0]}: a reference to {before.label} is none under the new name")
+            elif key[0] in self._new:
+                end = key[1] + len(new_name)
+                self._respelled.setdefault(key[0], {})[key[1]] = (end, old_name)
+        for key, place in found.items():
+            if key not in images and place.sort not in _FOR_READERS:
+                self._object(f"{key[0]}: `{new_name}` is in use already, and would be {before.label}")
+                break
+        for path in sorted({key[0] for key in opened if key not in images}):
+            self._ask(new_name_doubt(before.label, new_name, path))
 
     def _check_left_over(self, renaming: Renaming, target: Target, old_name: str) -> None:
         """Nothing may ask for the thing under its old name in the new version."""
-        name = old_name
-        if target.sort is TargetSort.MODULE:
-            name = renaming.target.name
-        elif target.sort is TargetSort.MEMBER:
-            name = renaming.target.name
-        elif target.sort is TargetSort.LOCAL:
+        if target.sort is TargetSort.LOCAL:
             return
-        left = find_usage(self._after, target._replace(name=name), is_library=False)
-        apart = len(renaming.apart)
+        left = find_usage(
+            self._after,
+            target._replace(name=old_name if target.sort is TargetSort.GLOBAL else renaming.target.name),
+            is_library=False,
+        )
         live = [place for place in left.places if place.sort not in _FOR_READERS]
         if target.sort is TargetSort.PARAMETER:
             live = [place for place in live if place.sort is PlaceSort.KEYWORD]
+        apart = {self._image(*key) for key in renaming.apart}
         if live:
             first = min(live)
-            self._reasons.append(f"{first.path}: `{old_name}` is left, and seems to mean {left.label}")
-        elif len(left.open_places) > apart:
-            self._reasons.append(f"`{old_name}` is left where what it means is not known")
+            self._object(f"{first.path}: `{old_name}` is left, and seems to mean {left.label}")
+        elif any((each.place.path, each.place.start) not in apart for each in left.open_places):
+            self._object(f"`{old_name}` is left where what it means is not known")
 
     # -- files -------------------------------------------------------------------------------
 
