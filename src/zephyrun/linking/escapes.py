@@ -8,11 +8,17 @@ from collections.abc import Collection
 from zephyrun.link_facts import Handed, Origin
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.usage import Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, Value, ValueSort, Values
+from zephyrun.linking.values import Evaluator, Value, ValueSort
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
 _NAME_ATTRIBUTES = ("__name__", "__qualname__")
+# Names read off something else than a class or instance by itself; a function is never `type(…)`.
+_READS_NAME = re.compile(rb"(?<!\bcls)(?<!__class__)(?<!\))\.__(?:qual)?name__\b")
+_READS_NAME_OF_CLASS = re.compile(
+    rb"(?<!\bcls)(?<!self\.__class__)(?<!type\(self\))(?<!type\(cls\))\.__(?:qual)?name__\b"
+)
+_READS_OWN_NAME = re.compile(rb"\.__(?:qual)?name__\b")
 _STORING = re.compile(
     rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
     rb"\bfrom\s+(?:pickle|shelve|copyreg|multiprocessing)\b"
@@ -116,18 +122,30 @@ def _called(file: LinkedFile, callee: Origin, value: Value) -> str:
 
 
 def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> None:
+    """Doubts about code that reads `__name__`, told at a glance: what it is read off is seldom known.
+    What a class reads off itself concerns itself and its relatives alone."""
     name = usage.target.name
+    own_paths = _paths_of_relatives(evaluator, usage) if is_class else frozenset()
+    pattern = _READS_NAME_OF_CLASS if is_class else _READS_NAME
     for attribute in _NAME_ATTRIBUTES:
-        for file in evaluator.linkage.mentioning(attribute):
-            for use in file.links.attributes_by_name.get(attribute, ()):
-                values = evaluator.values(file, use.receiver)
-                if UNKNOWN_VALUE in values or (is_class and _may_be_a_class(values)):
-                    usage.doubt(
-                        f"what reads `{attribute}` in {file.path} does not depend on the name of `{name}`",
-                        file.path,
-                        use.start,
-                    )
+        for path in evaluator.linkage.paths_mentioning(attribute):
+            data = evaluator.linkage.contents[path]
+            assert isinstance(data, bytes), "a word was found in it"
+            match = pattern.search(data)
+            if match is None and path in own_paths:
+                match = _READS_OWN_NAME.search(data)
+            if match is not None:
+                usage.doubt(
+                    f"what reads `{attribute}` in {path} does not depend on the name of `{name}`", path
+                )
 
 
-def _may_be_a_class(values: Values) -> bool:
-    return any(value.sort is ValueSort.CLASS for value in values)
+def _paths_of_relatives(evaluator: Evaluator, usage: Usage) -> frozenset[str]:
+    target = usage.target
+    file = evaluator.linkage.file(target.path)
+    return frozenset(
+        path
+        for index, record in enumerate(file.links.classes if file is not None else ())
+        if record.name == target.name
+        for path, _ in evaluator.relatives((target.path, index))
+    )

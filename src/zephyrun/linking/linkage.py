@@ -150,6 +150,16 @@ class Linkage:
             ]
         return self._mentioning[word]
 
+    def paths_matching(self, word: str, pattern: bytes) -> list[str]:
+        """The paths of modules that hold a word, and something that a pattern with it matches."""
+        compiled = re.compile(pattern)
+        found = []
+        for path in self.paths_mentioning(word):
+            data = self.contents[path]
+            if isinstance(data, bytes) and compiled.search(data):
+                found.append(path)
+        return found
+
     @cached_property
     def loading_paths(self) -> list[str]:
         """The modules that load others by names that they work out, and look into what they loaded by
@@ -192,6 +202,11 @@ class Linkage:
                 self._libraries[dotted] = path
         path = self._libraries[dotted]
         return self._files[path] if path else None
+
+    def library_mentions(self, dotted: str, word: str) -> bool:
+        """Whether the source of a library's module holds a word; without a source nothing is known."""
+        found = self._library(dotted)
+        return found is not None and word.encode() in words_in(found[0])
 
     def absolute(self, file: LinkedFile, module: str) -> str:
         """The absolute dotted name of what a file imports as `module`, which may begin with dots."""

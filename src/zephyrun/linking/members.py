@@ -20,6 +20,7 @@ from zephyrun.linking.references import (
     binding_places,
     is_in_tests,
     is_own_decorator,
+    is_public,
     place_of_attribute,
     shown_attribute,
     why_open,
@@ -66,7 +67,10 @@ _ASKING_NOTHING = frozenset(
     asyncio.create_task asyncio.wait_for asyncio.ensure_future""".split()
 )
 _ASKING_MEMBERS = frozenset({"dataclasses.asdict", "dataclasses.astuple", "builtins.vars", "builtins.dir"})
+_ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+# At a glance: a lookup by a name that is not written out.
+_COMPUTED_LOOKUP = rb"attr\s*\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])"
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
@@ -272,7 +276,6 @@ class MemberUsage:
         return self._library_bears()
 
     def _library_bears(self) -> bool:
-        pattern = re.compile(rf"(?<!\w){re.escape(self.spelling)}(?!\w)")
         modules = {
             name
             for file in self._linkage.mentioning(self.spelling)
@@ -282,11 +285,7 @@ class MemberUsage:
         }
         if self.spelling in _NAMES_OF_BASES["typing.NamedTuple"]:
             return True
-        for module in sorted(modules):
-            there = self._linkage.library_file(module)
-            if there is not None and pattern.search(there.source.text):
-                return True
-        return False
+        return any(self._linkage.library_mentions(module, self.spelling) for module in modules)
 
     def _note_keywords(self) -> None:
         for file in self._linkage.mentioning(self.spelling):
@@ -557,8 +556,16 @@ class MemberUsage:
 
     def _check_lookups(self) -> None:
         """Code that looks attributes up by names that it works out."""
-        for file in self._files_with_lookups():
-            for lookup in file.links.lookups:
+        names = {self._evaluator.class_record(key).name.encode() for key in self.family}
+        for path in self._paths_with_lookups():
+            data = self._linkage.contents[path]
+            assert isinstance(data, bytes), "a word was found in it"
+            # For a private name only what is known to be of the family counts.
+            if self.is_private and not any(name in data for name in names):
+                continue
+            file = self._linkage.file(path)
+            for lookup in file.links.lookups if file is not None else ():
+                assert file is not None, "it has calls"
                 if not self.spelling.startswith(lookup.prefix):
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
@@ -577,7 +584,7 @@ class MemberUsage:
                         file.path,
                         lookup.start,
                     )
-        for file in self._linkage.mentioning("__dict__"):
+        for file in self._files_with("__dict__", names):
             for use in file.links.attributes_by_name.get("__dict__", ()):
                 if _classes(self._evaluator.values(file, use.receiver)) & self._reachable:
                     self._usage.doubt(
@@ -586,13 +593,22 @@ class MemberUsage:
                         use.start,
                     )
 
-    def _files_with_lookups(self) -> Iterator[LinkedFile]:
-        seen = set()
-        for word in ("getattr", "setattr", "hasattr", "delattr"):
-            for file in self._linkage.mentioning(word):
-                if file.path not in seen:
-                    seen.add(file.path)
+    def _files_with(self, word: str, names: set[bytes]) -> Iterator[LinkedFile]:
+        """The files with a word that speak of a class of the family, too."""
+        for path in self._linkage.paths_mentioning(word):
+            data = self._linkage.contents[path]
+            if isinstance(data, bytes) and any(name in data for name in names):
+                if (file := self._linkage.file(path)) is not None:
                     yield file
+
+    def _paths_with_lookups(self) -> list[str]:
+        return sorted(
+            {
+                path
+                for word in ("getattr", "setattr", "hasattr", "delattr")
+                for path in self._linkage.paths_matching(word, _COMPUTED_LOOKUP)
+            }
+        )
 
     def _check_escapes(self) -> None:
         """Instances that go to code that was not read, which may ask them for any public name."""
@@ -602,8 +618,11 @@ class MemberUsage:
             )
         for file in self._files_of_family():
             for handed in file.links.handed:
-                values = self._evaluator.values(file, handed.value)
-                if not _classes(values) & self._reachable:
+                if self.is_private and handed.callee.name not in _ASKING_WORDS:
+                    continue
+                if self._asks_nothing(file, handed.callee):
+                    continue
+                if not _classes(self._evaluator.values(file, handed.value)) & self._reachable:
                     continue
                 callees = self._evaluator.values(file, handed.callee)
                 place = Place(file.path, handed.start, handed.end, PlaceSort.READ)
@@ -626,10 +645,24 @@ class MemberUsage:
                         _ASKING_NOTHING,
                     )
 
+    def _asks_nothing(self, file: LinkedFile, callee: Origin) -> bool:
+        """Whether what is called is the project's own, or asks what it is given for nothing."""
+        return all(
+            value.name in _ASKING_NOTHING
+            or (
+                value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)
+                and self._evaluator.file(value.path).is_own
+            )
+            for value in self._evaluator.values(file, callee)
+        )
+
     def _is_public_class(self) -> bool:
         return any(
-            not self._evaluator.class_record(key).name.startswith("_")
-            and not any(part.startswith("_") for part in self._evaluator.file(key[0]).module.split("."))
+            is_public(
+                self._evaluator,
+                self._evaluator.file(key[0]),
+                self._evaluator.class_record(key).name,
+            )
             for key in self.family
         )
 

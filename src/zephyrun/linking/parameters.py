@@ -22,6 +22,7 @@ from zephyrun.linking.references import (
     binding_places,
     is_in_tests,
     is_own_decorator,
+    is_public,
 )
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -388,11 +389,11 @@ class ParameterUsage:
                     )
 
     def _is_public(self, file: LinkedFile, record: FunctionRecord) -> bool:
-        names = [*file.module.split("."), file.facts.dotted(record.scope), record.name]
         if record.owner < 0 and file.facts.scopes[record.scope].kind is not ScopeKind.MODULE:
             return False
-        parts = [part for name in names for part in name.split(".") if part]
-        return not is_in_tests(file.path) and not any(
+        names = [part for part in (file.facts.dotted(record.scope), record.name) if part]
+        parts = ".".join(names).split(".")
+        return is_public(self._evaluator, file, parts[0]) and not any(
             part.startswith("_") and part not in _MAKES for part in parts
         )
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import AttributeUse, ImportUse, Origin, OriginSort, TextUse, Use
+from zephyrun.link_facts import AttributeUse, Handed, ImportUse, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_name_readers
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
@@ -244,7 +244,9 @@ class GlobalUsage:
         is_loose = False
         for file in self._files_with_homes():
             for handed in file.links.handed:
-                if any(map(self._is_home, self._evaluator.values(file, handed.value))):
+                if self._may_be_module(file, handed) and any(
+                    map(self._is_home, self._evaluator.values(file, handed.value))
+                ):
                     is_loose = True
                     if not self._names_the_attribute(file, handed.start):
                         self._usage.doubt(
@@ -261,6 +263,16 @@ class GlobalUsage:
                         use.start,
                     )
         return is_loose
+
+    def _may_be_module(self, file: LinkedFile, handed: Handed) -> bool:
+        """At a glance: only a name or attribute can be a module that was imported."""
+        value = handed.value
+        if value.sort is OriginSort.NAME:
+            sources = file.links.sources.get(value.binding, ())
+            return any(origin.sort is OriginSort.IMPORTED for origin in sources)
+        return value.sort is OriginSort.ATTRIBUTE and any(
+            value.name == home.module.rpartition(".")[2] for home in self.homes.values()
+        )
 
     def _names_the_attribute(self, file: LinkedFile, start: int) -> bool:
         """Whether the call that a module is handed to at an offset says which name it wants."""
@@ -502,6 +514,29 @@ def is_exported(file: LinkedFile, name: str) -> bool:
         if any(text.words == name for text in texts):
             return True
     return False
+
+
+def is_public(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
+    """Whether code outside a library may use a module-level name: it is no private one, and stands in a
+    module that is none, or that a public one passes it on from."""
+    return not name.startswith("_") and _is_passed_on(evaluator, file, name, set())
+
+
+def _is_passed_on(evaluator: Evaluator, file: LinkedFile, name: str, seen: set[str]) -> bool:
+    if is_in_tests(file.path) or file.path in seen:
+        return False
+    seen.add(file.path)
+    if not any(part.startswith("_") for part in file.module.split(".")):
+        return True
+    linkage = evaluator.linkage
+    short = file.module.rpartition(".")[2]
+    return any(
+        use.name in (name, "*")
+        and linkage.find_module(linkage.module_of_import(other, use), other.path) == file.path
+        and _is_passed_on(evaluator, other, name, seen)
+        for other in linkage.mentioning(short)
+        for use in other.links.imports
+    )
 
 
 def is_in_tests(path: str) -> bool:

@@ -65,6 +65,12 @@ _NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
 _OUTSIDE: Values = frozenset({Value(ValueSort.OUTSIDE)})
 _NONE = Value(ValueSort.PLAIN, name="NoneType")
 _DEEPEST = 40
+_MOST_FILES_FOR_ONE = 30
+# One question may lead to so many others before it is given up.
+_MOST_ASKED = 3000
+# At a glance: a class above another one, or under another name; and an attribute that takes a value.
+_BASE = rb"class\s+\w+\s*\([^)]*\b%b\b|\b%b\s+as\s|=\s*[\w.]*\b%b\b(?!\s*\()"
+_WRITE = rb"\.\s*%b\s*(?:=[^=]|[,):\]]|[-+*/%%&|^@<>]+=|in\b)"
 # Behind what a base is called that may be any class, one of the project's own included.
 WORKED_OUT = " (worked out)"
 
@@ -135,6 +141,8 @@ class Evaluator:
         self._known_bases: dict[ClassKey, tuple[list[ClassKey], list[str]]] = {}
         self._known_relatives: dict[ClassKey, list[ClassKey]] = {}
         self._known_bindings: dict[tuple[str, int], Values] = {}
+        self._known_for_now: dict[tuple[str, Origin], Values] = {}
+        self._n_asked = 0
         self._under_way: set[object] = set()
         self._depth = 0
         self._rules: dict[OriginSort, Callable[[LinkedFile, Origin], Values]] = {
@@ -244,10 +252,12 @@ class Evaluator:
         if key not in known:
             name = self.class_record(key).name
             known[key] = [
-                (file.path, index)
-                for file in self.linkage.mentioning(name)
+                (path, index)
+                for path in self.linkage.paths_matching(name, _BASE % ((name.encode(),) * 3))
+                for file in [self.linkage.file(path)]
+                if file is not None
                 for index, record in enumerate(file.links.classes)
-                if record.bases and key in self.bases((file.path, index))[0]
+                if record.bases and key in self.bases((path, index))[0]
             ]
         return known[key]
 
@@ -277,11 +287,22 @@ class Evaluator:
         if name not in self._writes:
             self._writes[name] = [
                 (file, use)
-                for file in self.linkage.mentioning(unmangled(name))
+                for file in map(self.linkage.file, self._paths_of_writes(name))
+                if file is not None
                 for use in file.links.attributes_by_name.get(name, ())
                 if use.use is Use.WRITE
             ]
         return self._writes[name]
+
+    def _paths_of_writes(self, name: str) -> list[str]:
+        spelling = unmangled(name)
+        return self.linkage.paths_matching(spelling, _WRITE % re.escape(spelling.encode()))
+
+    def _writes_in_reach(self, name: str) -> list[tuple[LinkedFile, AttributeUse]] | None:
+        """As `writes`, to tell what an attribute may be; `None` where too many files would have to be
+        read for that."""
+        is_cheap = name in self._writes or len(self._paths_of_writes(name)) <= _MOST_FILES_FOR_ONE
+        return self.writes(name) if is_cheap else None
 
     @cached_property
     def _writes(self) -> dict[str, list[tuple[LinkedFile, AttributeUse]]]:
@@ -292,20 +313,27 @@ class Evaluator:
     def values(self, file: LinkedFile, origin: Origin) -> Values:
         """What a value of that origin may be; never empty."""
         key = (file.path, origin)
-        if (found := self._known.get(key)) is not None:
+        found = self._known.get(key) or self._known_for_now.get(key)
+        if found is not None:
             return found
-        if key in self._under_way or self._depth > _DEEPEST:
+        if key in self._under_way or self._depth > _DEEPEST or self._n_asked > _MOST_ASKED:
             return _NOTHING_KNOWN
         self._under_way.add(key)
         self._depth += 1
+        self._n_asked += 1
         try:
             found = self._find(file, origin) or _NOTHING_KNOWN
         finally:
             self._depth -= 1
             self._under_way.discard(key)
-        if not self._under_way or UNKNOWN_VALUE not in found:
-            # What is unknown only because the question is still open may be known later.
+        if UNKNOWN_VALUE not in found or not self._depth:
             self._known[key] = found
+        else:
+            # Perhaps it is unknown only because a question is still open: then it may be known later.
+            self._known_for_now[key] = found
+        if not self._depth:
+            self._known_for_now.clear()
+            self._n_asked = 0
         return found
 
     def _find(self, file: LinkedFile, origin: Origin) -> Values:
@@ -457,7 +485,10 @@ class Evaluator:
         if re.search(rf"(?m)^\s*(?:def|class)\s+{re.escape(name)}\b", file.source.text):
             return frozenset()
         more: list[Values] = []
-        for other, use in self.writes(name):
+        writes = self._writes_in_reach(name)
+        if writes is None:
+            return _NOTHING_KNOWN
+        for other, use in writes:
             if other.path == file.path or use.receiver.sort is OriginSort.OWN:
                 continue
             for value in self.values(other, use.receiver):
@@ -548,7 +579,10 @@ class Evaluator:
             binding = self.binding_in(each, name)
             if binding is not None:
                 found.append(self._of_class_binding(each, binding, sort))
-        for file, use in self.writes(name):
+        writes = self._writes_in_reach(name)
+        if writes is None:
+            return _NOTHING_KNOWN
+        for file, use in writes:
             for value in self.values(file, use.receiver):
                 if value.sort is ValueSort.UNKNOWN or (
                     value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
