@@ -9,17 +9,19 @@ from __future__ import annotations
 
 import sys
 import unicodedata
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
 from zephyrun.changes.new_names import reason_against_spelling
+from zephyrun.changes.step import Step
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.mentions import is_distinctive
 from zephyrun.linking.members import MemberUsage
 from zephyrun.linking.search import find_usage
+from zephyrun.linking.targets import NoTarget, target_inside, target_of_binding
 from zephyrun.linking.usage import (
     Doubt,
     Obstacle,
@@ -33,7 +35,8 @@ from zephyrun.linking.usage import (
 from zephyrun.linking.values import Evaluator, unmangled
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import Surroundings, reservations
-from zephyrun.proof.renames import Renaming, new_name_doubt
+from zephyrun.proof.renames import Renaming, RenameProof, World, judge_renames, new_name_doubt
+from zephyrun.proof.verdict import Verdict
 from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
 
 
@@ -49,6 +52,16 @@ class Change:
     reasons: list[Obstacle] = field(default_factory=list)
     doubts: list[Doubt] = field(default_factory=list)
     open_places: list[OpenPlace] = field(default_factory=list)
+    by_wish: list[Objections] = field(default_factory=list)
+
+
+@dataclass
+class Objections:
+    """What is to say about one wish: reasons against it, doubts, and open places."""
+
+    reasons: list[Obstacle]
+    doubts: list[Doubt]
+    open_places: list[OpenPlace]
 
 
 @dataclass(frozen=True)
@@ -68,9 +81,11 @@ def carry_out_renames(
     apart: frozenset[tuple[str, int]] = frozenset(),
     with_documents: bool = False,
     surroundings: Mapping[str, Surroundings] = MappingProxyType({}),
+    said: Collection[str] = (),
 ) -> Change:
     """Make the edits of some renames. With `confirms_all` every open place belongs but those that a
-    person says stand `apart` (path and offset); without it they stay open, and nothing is edited there.
+    person says stand `apart` (path and offset), or those of which `said` says so in the words of
+    `open_sentences`; without an answer they stay open, and nothing is edited there.
     """
     change = Change(contents=dict(evaluator.linkage.contents))
     for wish in wishes:
@@ -78,31 +93,52 @@ def carry_out_renames(
         if wish.target.sort is TargetSort.LOCAL:
             _doubt_local(evaluator, usage, surroundings)
         change.usages.append(usage)
-        open_keys = {(each.place.path, each.place.start) for each in usage.open_places}
-        belongs = frozenset(open_keys - apart) if confirms_all else frozenset()
+        belongs, stands_apart = _answers(evaluator, usage, confirms_all, apart, said)
         usage.add(
             each.place for each in usage.open_places if (each.place.path, each.place.start) in belongs
         )
-        change.renamings.append(Renaming(wish.target, wish.new, belongs, apart & open_keys))
-        change.reasons.extend(usage.obstacles)
-        change.doubts.extend(usage.doubts)
-        change.open_places.extend(
+        mentions = frozenset(_take_in_documents(usage)) if with_documents else frozenset()
+        change.renamings.append(Renaming(wish.target, wish.new, belongs, stands_apart, mentions))
+        answered = belongs | stands_apart
+        left = [
             each
             for each in usage.open_places
-            if (each.place.path, each.place.start) not in belongs | apart
-        )
-        if with_documents:
-            taken_in = frozenset(_take_in_documents(usage))
-            change.renamings[-1] = change.renamings[-1]._replace(mentions=taken_in)
+            if (each.place.path, each.place.start) not in answered
+        ]
+        change.by_wish.append(Objections(list(usage.obstacles), list(usage.doubts), left))
     freed = set(_bindings_of(evaluator, change.usages))
     freed_members = {(wish.target.path, _spelling(wish.target)) for wish in wishes}
-    for wish, usage in zip(wishes, change.usages, strict=True):
-        change.reasons.extend(_clashes(evaluator, usage, wish.new, freed, freed_members))
+    for wish, usage, own in zip(wishes, change.usages, change.by_wish, strict=True):
+        own.reasons.extend(_clashes(evaluator, usage, wish.new, freed, freed_members))
         if wish.target.sort is TargetSort.MEMBER and (wish.target.path, wish.new) not in freed_members:
-            change.doubts.extend(_doubts_about_new_name(evaluator, usage, wish.new))
+            own.doubts.extend(_doubts_about_new_name(evaluator, usage, wish.new))
+    for own in change.by_wish:
+        change.reasons.extend(own.reasons)
+        change.doubts.extend(own.doubts)
+        change.open_places.extend(own.open_places)
     _edit(evaluator, wishes, change)
     _move(evaluator, wishes, change)
     return change
+
+
+def _answers(
+    evaluator: Evaluator,
+    usage: Usage,
+    confirms_all: bool,
+    apart: frozenset[tuple[str, int]],
+    said: Collection[str],
+) -> tuple[frozenset[tuple[str, int]], frozenset[tuple[str, int]]]:
+    """The open places that belong, and those that stand apart, as a person says."""
+    belongs, stands_apart = set(), set()
+    for each in usage.open_places:
+        key = (each.place.path, each.place.start)
+        line = evaluator.file(each.place.path).line_of(each.place.start)
+        is_this_one, is_another = open_sentences(each, line)
+        if key in apart or is_another in said:
+            stands_apart.add(key)
+        elif confirms_all or is_this_one in said:
+            belongs.add(key)
+    return frozenset(belongs), frozenset(stands_apart)
 
 
 def _doubt_local(
@@ -209,6 +245,141 @@ def _new_path(path: str, modules: Mapping[str, str], dotted: str, new: str) -> s
                 above = folder.rpartition("/")[0]
                 return f"{above}/{new}{path[len(folder):]}".lstrip("/")
     return None
+
+
+# -- steps of a plan -----------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Settled:
+    """What became of rename steps: new contents of the changed files by path, ids of the steps that are
+    in, and of the others with the reason."""
+
+    changed: Mapping[str, bytes]
+    applied: tuple[str, ...]
+    refused: Mapping[str, str]
+    assumptions: tuple[str, ...]
+
+
+def settle_rename_steps(
+    contents: Mapping[str, Content], steps: Sequence[Step], world: World
+) -> Settled:
+    """Carry out as many rename steps as can be proved together. No errors: a step that cannot be is
+    refused, with its reason."""
+    evaluator = world.evaluator(contents)
+    refused: dict[str, str] = {}
+    found: list[tuple[Step, Wish]] = []
+    for step in steps:
+        target = _target_of_step(evaluator, step)
+        if target is None:
+            where = step.scope or step.path
+            refused[step.id] = f"there is no such `{step.old}` in {where}; run zephyrun propose again"
+        else:
+            found.append((step, Wish(target, step.new)))
+    kept, proof = _settle(evaluator, found, [], world, refused)
+    if not kept:
+        return Settled({}, (), refused, ())
+    assumptions = proof.assumptions if proof is not None else ()
+    changed = _change(evaluator, kept, world).changed
+    return Settled(changed, tuple(step.id for step, _ in kept), refused, assumptions)
+
+
+def _target_of_step(evaluator: Evaluator, step: Step) -> Target | None:
+    file = evaluator.linkage.file(step.path)
+    if file is None:
+        return None
+    scope = step.scope.removeprefix(file.module).removeprefix(".")
+    group = file.facts.bindings_at(scope, step.old)
+    try:
+        if 0 < step.ordinal <= len(group):
+            return target_of_binding(evaluator, file, group[step.ordinal - 1])
+        return target_inside(evaluator, file, [*filter(None, scope.split(".")), step.old])
+    except NoTarget:
+        return None
+
+
+def open_sentences(each: OpenPlace, line: int) -> tuple[str, str]:
+    """What a person writes into `confirm` to say that an open place means the thing, and that not."""
+    where = f"{each.place.path}, line {line}"
+    return f"{each.why}; {where} is this one", f"{each.why}; {where} is another one"
+
+
+def _change(
+    evaluator: Evaluator, pairs: Sequence[tuple[Step, Wish]], world: World
+) -> Change:
+    """The change of some steps, with their open places as the plan says."""
+    change = carry_out_renames(
+        evaluator,
+        [wish for _, wish in pairs],
+        is_library=world.is_library,
+        surroundings=world.surroundings,
+        said={sentence for step, _ in pairs for sentence in step.confirm},
+    )
+    return change
+
+
+def _settle(
+    evaluator: Evaluator,
+    pairs: list[tuple[Step, Wish]],
+    kept: list[tuple[Step, Wish]],
+    world: World,
+    refused: dict[str, str],
+    known: RenameProof | None = None,
+) -> tuple[list[tuple[Step, Wish]], RenameProof | None]:
+    """Take in as many pairs as are proved together with those that are kept; `known` is the proof of
+    those."""
+    if not pairs:
+        return kept, known
+    together = [*kept, *pairs]
+    reasons, proof = _reasons_against(evaluator, together, world)
+    if not reasons:
+        return together, proof
+    blamed = [(step, wish) for step, wish in pairs if step.id in reasons]
+    if len(pairs) == 1 or blamed:
+        for step, _ in blamed or pairs:
+            refused[step.id] = reasons.get(step.id) or next(iter(reasons.values()))
+        rest = [pair for pair in pairs if pair[0].id not in refused]
+        return _settle(evaluator, rest, kept, world, refused, known)
+    middle = len(pairs) // 2
+    kept, known = _settle(evaluator, pairs[:middle], kept, world, refused, known)
+    return _settle(evaluator, pairs[middle:], kept, world, refused, known)
+
+
+def _reasons_against(
+    evaluator: Evaluator, pairs: Sequence[tuple[Step, Wish]], world: World
+) -> tuple[dict[str, str], RenameProof | None]:
+    """Why some steps cannot be carried out together, by step ("" for what no step is to blame for)."""
+    change = _change(evaluator, pairs, world)
+    said = {sentence for step, _ in pairs for sentence in step.confirm}
+    reasons: dict[str, str] = {}
+    for (step, _), own in zip(pairs, change.by_wish, strict=True):
+        unsaid = [doubt.what for doubt in own.doubts if doubt.what not in said]
+        unsaid += [
+            open_sentences(each, evaluator.file(each.place.path).line_of(each.place.start))[0]
+            for each in own.open_places
+        ]
+        if own.reasons:
+            reasons[step.id] = own.reasons[0].reason
+        elif unsaid:
+            reasons[step.id] = f"a person must vouch for it in `confirm`: {'; '.join(unsaid)}"
+    if reasons:
+        return reasons, None
+    proof = judge_renames(
+        evaluator.linkage.contents,
+        change.contents,
+        change.renamings,
+        world,
+        confirmed=said,
+        before=evaluator,
+    )
+    if proof.verdict is Verdict.SAME:
+        return {}, proof
+    if proof.blamed:
+        what = f"not proved: {proof.reasons[0]}"
+        return {pairs[number][0].id: what for number in proof.blamed}, proof
+    differences = [each for _, file in proof.files for each in file.differences]
+    what = differences[0].what if differences else "the versions differ"
+    return {"": f"not proved: {what}"}, proof
 
 
 # -- clashes -------------------------------------------------------------------------------------------

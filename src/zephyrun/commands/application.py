@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property, partial
 
+from zephyrun.changes.project_renames import settle_rename_steps
 from zephyrun.changes.second_look import Address, History, address_of, look_again
 from zephyrun.changes.stages import STAGES, FileOutcome, carry_out, leave_out_clashes
 from zephyrun.changes.step import Step
@@ -13,19 +14,25 @@ from zephyrun.commands import options
 from zephyrun.commands.own_checks import OwnCheck
 from zephyrun.commands.project_habits import measure_project
 from zephyrun.journal import Deed, Operation, Transaction
-from zephyrun.languages.python import UnreadableSource
+from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.layout.habits import Habits
 from zephyrun.plan import Plan
+from zephyrun.project.audience import is_library
+from zephyrun.project.library import read_library
 from zephyrun.project.repository import Repository
 from zephyrun.project.settings import Settings
 from zephyrun.proof.clashes import NameSeekers
+from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.reports.lines import counted
 
 _STAGE_NAMES = {"layout": "layout", "rename": "names", "constant": "literals", "comment": "comments"}
 
 _Job = tuple[str, bytes, tuple[Step, ...], Surroundings, Habits, bytes | None]
+# Gives the outcome of some steps for each file.
+_Prover = Callable[[Sequence[Step]], dict[str, FileOutcome]]
 # Mending one thing may show another; it never went on longer on any code we know.
 _MOST_LOOKS = 4
 
@@ -82,9 +89,14 @@ class Application:
     ) -> None:
         """Carry out one stage. Without a transaction nothing is written."""
         steps = self.steps_of(action)
-        stage = self._run(action, steps, transaction, check, repository)
-        self.taken_back.extend(stage.taken_back)
-        applied = stage.applied
+        wide = [step for step in steps if self._reaches_beyond(step)]
+        narrow = [step for step in steps if step not in wide]
+        applied: list[str] = []
+        for part, prove in ((narrow, self.prove), (wide, self.prove_across_files)):
+            if part or part is narrow:
+                stage = self._run(action, part, transaction, check, repository, prove)
+                self.taken_back.extend(stage.taken_back)
+                applied += stage.applied
         self.applied.extend(applied)
         if action == "layout":
             self._settled.update(address_of(step) for step in steps if step.id in set(applied))
@@ -140,9 +152,10 @@ class Application:
         transaction: Transaction | None,
         check: OwnCheck | None,
         repository: Repository | None,
+        prove: _Prover | None = None,
     ) -> _Stage:
         """Carry out some steps of one action."""
-        stage = _Stage(self, transaction, check)
+        stage = _Stage(self, transaction, check, prove or self.prove)
         stage.settle(steps)
         for outcome in stage.outcomes.values():
             self.assumptions.extend(outcome.assumptions)
@@ -204,6 +217,43 @@ class Application:
         }
 
 
+    def _reaches_beyond(self, step: Step) -> bool:
+        """Whether a step is about a name that others than its function can see."""
+        data = self.contents.get(step.path)
+        if step.action != "rename" or not isinstance(data, bytes):
+            return False
+        try:
+            facts = read_facts(data)
+        except UnreadableSource:
+            return False
+        module = self._known_surroundings().get(step.path, Surroundings()).module
+        scope = step.scope.removeprefix(module).removeprefix(".")
+        group = facts.bindings_at(scope, step.old)
+        is_there = 0 < step.ordinal <= len(group)
+        return not is_there or not is_local_variable(facts, group[step.ordinal - 1])
+
+    def prove_across_files(self, steps: Sequence[Step]) -> dict[str, FileOutcome]:
+        """The outcome of rename steps that reach beyond their files, proved; nothing is written."""
+        world = World(
+            self.settings.import_roots,
+            self.settings.harmless_decorators,
+            read_library,
+            is_library(self.plan.root, self.settings),
+            self._known_surroundings(),
+        )
+        settled = settle_rename_steps(self.contents, steps, world)
+        outcomes: dict[str, FileOutcome] = {}
+        for path in dict.fromkeys([*settled.changed, *(step.path for step in steps)]):
+            own = [step.id for step in steps if step.path == path]
+            outcomes[path] = FileOutcome(
+                settled.changed.get(path, _bytes(self.contents[path])),
+                tuple(each for each in own if each in settled.applied),
+                tuple((each, settled.refused[each]) for each in own if each in settled.refused),
+                settled.assumptions,
+            )
+        return outcomes
+
+
 class _Stage:
     """One stage: which steps are in, and what the files are with them.
 
@@ -212,13 +262,18 @@ class _Stage:
     """
 
     def __init__(
-        self, application: Application, transaction: Transaction | None, check: OwnCheck | None
+        self,
+        application: Application,
+        transaction: Transaction | None,
+        check: OwnCheck | None,
+        prove: _Prover,
     ) -> None:
         self.outcomes: dict[str, FileOutcome] = {}
         self.taken_back: list[str] = []
         self._application = application
         self._transaction = transaction
         self._check = check
+        self._prove = prove
         self._kept: list[Step] = []
 
     @property
@@ -240,7 +295,7 @@ class _Stage:
         """Take in as many of the steps as are proved and as the person's check lets pass."""
         if not steps:
             return
-        outcomes = self._application.prove([*self._kept, *steps])
+        outcomes = self._prove([*self._kept, *steps])
         for outcome in outcomes.values():
             self._application.refused.update(outcome.refused)
         left = [step for step in steps if step.id not in self._application.refused]

@@ -49,11 +49,12 @@ def target_named(evaluator: Evaluator, dotted: str) -> Target:
             return Target(TargetSort.MODULE, path, module)
         if file is None:
             raise NoTarget(f"{path} cannot be read as Python")
-        return _target_inside(evaluator, file, parts[count:])
+        return target_inside(evaluator, file, parts[count:])
     raise NoTarget(f"no module of this project is called {parts[0]}")
 
 
-def _target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> Target:
+def target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> Target:
+    """What a name inside a module means, given with the names of what it stands in. Errors: `NoTarget`."""
     scope = 0
     where = file.module
     for position, name in enumerate(parts):
