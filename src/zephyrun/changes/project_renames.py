@@ -190,11 +190,11 @@ def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
         for path, places in usage.by_path().items():
             own = edits.setdefault(path, EditSet())
             for place in places:
-                edit = (
-                    Edit(place.start, place.end, wish.new)
-                    if place.alone
-                    else Edit(place.end, place.end, f" as {wish.new}")
-                )
+                edit = Edit(place.start, place.end, wish.new)
+                if not place.alone:
+                    edit = Edit(place.end, place.end, f" as {wish.new}")
+                elif place.imported == wish.new:
+                    edit = Edit(place.imported_end, place.end, "")
                 try:
                     own.add(edit)
                 except Overlap:

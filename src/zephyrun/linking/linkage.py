@@ -23,6 +23,7 @@ _LOADS = re.compile(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\("
     rb"(?!\s*[rRbB]?[\"'][\w.]+[\"']\s*\))|\bsys\.modules\b"
 )
+_COMPUTED_LOOKUP = rb"attr\s*\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])"
 _LOOKS_INTO = re.compile(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
@@ -159,6 +160,12 @@ class Linkage:
             if isinstance(data, bytes) and compiled.search(data):
                 found.append(path)
         return found
+
+    @cached_property
+    def lookup_paths(self) -> list[str]:
+        """The modules that look attributes up by names that are not written out, at a glance."""
+        words = ("getattr", "setattr", "hasattr", "delattr")
+        return sorted({path for word in words for path in self.paths_matching(word, _COMPUTED_LOOKUP)})
 
     @cached_property
     def loading_paths(self) -> list[str]:

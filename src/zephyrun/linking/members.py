@@ -69,8 +69,6 @@ _ASKING_NOTHING = frozenset(
 _ASKING_MEMBERS = frozenset({"dataclasses.asdict", "dataclasses.astuple", "builtins.vars", "builtins.dir"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
-# At a glance: a lookup by a name that is not written out.
-_COMPUTED_LOOKUP = rb"attr\s*\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])"
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
@@ -557,7 +555,7 @@ class MemberUsage:
     def _check_lookups(self) -> None:
         """Code that looks attributes up by names that it works out."""
         names = {self._evaluator.class_record(key).name.encode() for key in self.family}
-        for path in self._paths_with_lookups():
+        for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
             # For a private name only what is known to be of the family counts.
@@ -600,15 +598,6 @@ class MemberUsage:
             if isinstance(data, bytes) and any(name in data for name in names):
                 if (file := self._linkage.file(path)) is not None:
                     yield file
-
-    def _paths_with_lookups(self) -> list[str]:
-        return sorted(
-            {
-                path
-                for word in ("getattr", "setattr", "hasattr", "delattr")
-                for path in self._linkage.paths_matching(word, _COMPUTED_LOOKUP)
-            }
-        )
 
     def _check_escapes(self) -> None:
         """Instances that go to code that was not read, which may ask them for any public name."""

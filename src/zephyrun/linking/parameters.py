@@ -231,9 +231,13 @@ class ParameterUsage:
     def _is_kept(self, key: FunctionKey) -> bool:
         file = self._file(key[0])
         record = file.links.functions[key[1]]
-        if record.binding < 0:
+        if record.binding < 0 or not all(
+            self._evaluator.is_harmless(file, decorator) for decorator in record.decorators
+        ):
             return True
         if record.owner >= 0:
+            if self._is_looked_up((key[0], record.owner), record.name):
+                return True
             if record.name in _MAKES:
                 return self._is_class_kept((key[0], record.owner))
             return any(
@@ -241,11 +245,28 @@ class ParameterUsage:
                 for other in self._linkage.mentioning(record.name)
                 for use in other.links.attributes_by_name.get(record.name, ())
             )
+        if self._linkage.loading_paths or "globals()" in file.source.text:
+            return True
         return any(
             reference.start != record.name_start and reference.end not in file.links.called
             for index in file.facts.bindings[record.binding].references
             for reference in [file.facts.references[index]]
         ) or self._is_kept_elsewhere(record.name, file)
+
+    def _is_looked_up(self, owner: ClassKey, name: str) -> bool:
+        """Whether a method may be found by a name that is worked out."""
+        relatives = self._evaluator.relatives(owner)
+        for path in self._linkage.lookup_paths:
+            file = self._linkage.file(path)
+            for lookup in file.links.lookups if file is not None else ():
+                assert file is not None, "it has calls"
+                if name.startswith(lookup.prefix):
+                    values = self._evaluator.values(file, lookup.receiver)
+                    if UNKNOWN_VALUE in values or any(
+                        (value.path, value.number) in relatives for value in values
+                    ):
+                        return True
+        return False
 
     def _is_kept_elsewhere(self, name: str, home: LinkedFile) -> bool:
         """Whether another file hands a function on by its name."""
@@ -291,14 +312,19 @@ class ParameterUsage:
     def _rests_to(self, functions: list[FunctionKey]) -> Iterator[tuple[LinkedFile, RestUse]]:
         """The calls with `**` that may run one of some functions."""
         names = self._called_names(functions)
+        are_kept = any(map(self._is_kept, functions))
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
-        for path in sorted(paths):
-            file = self._linkage.file(path)
+        for path in self._linkage.paths if are_kept else sorted(paths):
+            data = self._linkage.contents[path]
+            file = self._linkage.file(path) if isinstance(data, bytes) and b"**" in data else None
             for rest in file.links.rests if file is not None else ():
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
-                if is_ours or (UNKNOWN_VALUE in values and rest.callee.name in names):
+                is_open = rest.callee.name in names or (
+                    are_kept and rest.callee.sort is not OriginSort.ATTRIBUTE
+                )
+                if is_ours or (UNKNOWN_VALUE in values and is_open):
                     yield file, rest
 
     def _runs_one_of(self, value: Value, functions: list[FunctionKey]) -> bool:

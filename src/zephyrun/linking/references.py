@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from bisect import bisect_left
 from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import Role
@@ -33,16 +34,25 @@ _NAMED_BY_TEXT = frozenset(
 )
 def binding_places(file: LinkedFile, binding: int) -> Iterator[Place]:
     """Where a binding's name stands in its file."""
-    unaliased = {
-        use.start: use
-        for use in file.links.imports
-        if use.binding == binding and not use.has_alias
-    }
+    unaliased: set[int] = set()
+    aliased: dict[int, ImportUse] = {}
+    for use in file.links.imports:
+        if use.binding == binding and use.has_alias:
+            # The alias is the first of the binding's names behind what is imported.
+            aliased[use.end] = use
+        elif use.binding == binding:
+            unaliased.add(use.start)
+    ends = sorted(aliased)
     for index in file.facts.bindings[binding].references:
         reference = file.facts.references[index]
         sort = SORT_OF_ROLE.get(reference.role, PlaceSort.WRITE)
-        alone = reference.start not in unaliased
-        yield Place(file.path, reference.start, reference.end, sort, alone)
+        place = Place(file.path, reference.start, reference.end, sort, reference.start not in unaliased)
+        if ends and reference.role is Role.IMPORT and place.alone:
+            at = bisect_left(ends, reference.start)
+            if at:
+                use = aliased[ends[at - 1]]
+                place = place._replace(imported=use.name or use.module, imported_end=use.end)
+        yield place
 
 
 def note_local(evaluator: Evaluator, usage: Usage) -> None:

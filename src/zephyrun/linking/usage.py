@@ -53,7 +53,8 @@ class Place(NamedTuple):
     """Where a name stands: the text from `start` to `end` of a file is the name as it is written.
 
     At a place that is not `alone` (`import weights`) the new name is written behind the old one, as an
-    alias.
+    alias. At the alias of an import, `imported` is the name that it stands for, which ends at
+    `imported_end`: where that is the new name, no alias is needed any more.
     """
 
     path: str
@@ -61,6 +62,8 @@ class Place(NamedTuple):
     end: int
     sort: PlaceSort
     alone: bool = True
+    imported: str = ""
+    imported_end: int = -1
 
 
 class OpenPlace(NamedTuple):

@@ -12,7 +12,7 @@ from bisect import bisect_left
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any
+from typing import Any, NamedTuple
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.languages.python import ParsedFile
@@ -39,8 +39,17 @@ _SILENT_FIELDS = frozenset({"type_comment", "kind", "type_ignores"})
 _ANNOTATIONS = frozenset({"annotation", "returns"})
 
 
-# How names are to be written at places of the text: by where they start, where they end and the spelling.
-Respelled = Mapping[int, tuple[int, str]]
+class Spelling(NamedTuple):
+    """How a name is to be written at a place of the text: where the name ends there, and its spelling.
+    With `is_bound_only` it is an import that binds the name, and what is imported keeps its own."""
+
+    end: int
+    name: str
+    is_bound_only: bool = False
+
+
+# By where the names start.
+Respelled = Mapping[int, Spelling]
 # One step of the sequence: a sort and a value. Sorts: node, end, none, constant, documentation,
 # local (number, scope), name (spelling, scope, outside), attribute, keyword, import, word,
 # definition. A plain tuple, since a file has them by the hundred thousand.
@@ -207,7 +216,7 @@ class NormalForm:
         elif field == "attr":
             self._emit("attribute", self._attribute(node, str(value)))
         elif field == "arg" and isinstance(node, ast.keyword):
-            self._emit("keyword", self._respelled.get(self._offset(node), (0, value))[1])
+            self._emit("keyword", self._respelled.get(self._offset(node), Spelling(0, str(value))).name)
         elif field == "module" and isinstance(node, ast.ImportFrom):
             written = "." * node.level + str(value)
             start = module_start_of(self._parsed.source.text, self._offset(node), written)
@@ -238,7 +247,7 @@ class NormalForm:
                 elif isinstance(node, ast.MatchClass) and field == "kwd_attrs":
                     before = self._offset(node.kwd_patterns[index])
                     start = keyword_before(self._parsed.source.text, str(value), before)
-                    self._emit("word", ("str", self._respelled.get(start, (0, value))[1]))
+                    self._emit("word", ("str", self._respelled.get(start, Spelling(0, str(value))).name))
                 else:
                     self._emit("word", (type(value).__name__, value))
         self._emit("end", field)
@@ -269,16 +278,17 @@ class NormalForm:
         for place in self._respelled_starts[first:]:
             if place >= end:
                 break
-            place_end, spelling = self._respelled[place]
-            pieces += (self._parsed.source.text[position:place], spelling)
-            position = place_end
+            spelling = self._respelled[place]
+            if not spelling.is_bound_only:
+                pieces += (self._parsed.source.text[position:place], spelling.name)
+                position = spelling.end
         return "".join([*pieces, self._parsed.source.text[position:end]])
 
     def _attribute(self, node: Any, name: str) -> str:
         if not self._respelled_starts:
             return name
         end = self._parsed.source.offset_of_utf8(*_end_of(node))
-        return self._respelled.get(end - len(name), (end, name))[1]
+        return self._respelled.get(end - len(name), Spelling(end, name)).name
 
     def _dotted(self, name: str, start: int) -> str:
         """A dotted name that is written at an offset, with its parts as they are respelled."""
@@ -306,10 +316,10 @@ class NormalForm:
         else:
             name = record.name
             if start in self._respelled:
-                end, name = self._respelled[start]
-                spelled = self._parsed.source.text[start:end]
+                other = self._respelled[start]
+                spelled = self._parsed.source.text[start : other.end]
                 # A mangled name keeps what the class puts before it.
-                name = record.name.removesuffix(spelled) + name
+                name = record.name.removesuffix(spelled) + other.name
             self._emit("name", (name, record.scope, record.outside))
 
 

@@ -20,6 +20,7 @@ from zephyrun.linking.search import find_usage
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSort, Usage
 from zephyrun.linking.values import Evaluator, unmangled
 from zephyrun.proof.comparison import Respelling, compare_files
+from zephyrun.proof.normal_form import Spelling
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
@@ -135,13 +136,18 @@ class _Shifts:
     def __init__(self) -> None:
         self._edits: list[tuple[int, int]] = []
         self._aliases: dict[int, int] = {}
+        self._goes_to: dict[int, int] = {}
         self._starts: list[int] = []
         self._sums: list[int] = []
 
     def add(self, places: Iterable[Place], new: str) -> None:
         """Take in the edits at some places, which are to have a new name."""
         for place in places:
-            if place.alone:
+            if place.imported == new:
+                # The alias goes, and the imported name itself is bound.
+                self._edits.append((place.imported_end, place.imported_end - place.end))
+                self._goes_to[place.start] = place.imported_end - len(new)
+            elif place.alone:
                 self._edits.append((place.start, len(new) - (place.end - place.start)))
             else:
                 self._edits.append((place.end, len(new) + len(_AS)))
@@ -155,6 +161,7 @@ class _Shifts:
 
     def image(self, start: int) -> int:
         """Where the name that was at an offset is now."""
+        start = self._goes_to.get(start, start)
         return start + self._sums[bisect_left(self._starts, start)] + self._aliases.get(start, 0)
 
 
@@ -179,7 +186,7 @@ class _Judge:
         self._reasons: list[tuple[int, str]] = []
         self._assumed: list[str] = []
         self._shifts: dict[str, _Shifts] = {}
-        self._respelled: dict[str, dict[int, tuple[int, str]]] = {}
+        self._respelled: dict[str, dict[int, Spelling]] = {}
         self._pairs: set[tuple[str, str]] = set()
 
     def judge(self, renamings: Sequence[Renaming]) -> RenameProof:
@@ -289,12 +296,13 @@ class _Judge:
         for key, place in images.items():
             here = found.get(key) or (opened.get(key) if key in vouched else None)
             if here is not None:
-                self._respelled.setdefault(key[0], {})[here.start] = (here.end, old_name)
+                spelling = Spelling(here.end, old_name, is_bound_only=not here.alone)
+                self._respelled.setdefault(key[0], {})[here.start] = spelling
             elif place.sort not in _FOR_READERS:
                 self._object(f"{key[0]}: a reference to {before.label} is none under the new name")
             elif key[0] in self._new:
                 end = key[1] + len(new_name)
-                self._respelled.setdefault(key[0], {})[key[1]] = (end, old_name)
+                self._respelled.setdefault(key[0], {})[key[1]] = Spelling(end, old_name)
         for key, place in found.items():
             if key not in images and place.sort not in _FOR_READERS:
                 self._object(f"{key[0]}: `{new_name}` is in use already, and would be {before.label}")
