@@ -29,6 +29,8 @@ from torture_packages import PACKAGES, Package, Workshop, fetch, open_workshop, 
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.linking.references import is_in_tests
 from zephyrun.linking.usage import PlaceSort, TargetSort
+from zephyrun.linking.values import unmangled
+from zephyrun.proof.renames import World, new_target_of
 
 _MOST_REASONS = 12
 _PROVING = (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT)
@@ -67,6 +69,10 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     after = run_suite(workshop, root, package)
     passed = {test for test, outcome in before.items() if outcome == "passed"}
     broken = sorted(test for test in passed if after.get(test) != "passed")
+    if broken:
+        # Some tests bear the time of day in their names: they are asked for in a copy that is unchanged.
+        unchanged = run_suite(workshop, fetch(workshop, package), package)
+        broken = [each for each in broken if unchanged.get(each) == "passed"]
     run_suite(workshop, root, package, traced=True)
     n_executed, n_references = _executed_references(root, change)
     n_strange = _rename_back(change, world, contents)
@@ -106,14 +112,9 @@ def _executed_references(root: Path, change: Change) -> tuple[int, int]:
     return n_executed, n_all
 
 
-def _rename_back(change: Change, world: object, contents: dict[str, bytes | str]) -> int:
+def _rename_back(change: Change, world: World, contents: dict[str, bytes | str]) -> int:
     """Rename everything back; the number of files that are not what they were."""
-    from zephyrun.proof.renames import World
-
-    assert isinstance(world, World)
     evaluator = world.evaluator(change.contents)
-    from zephyrun.proof.renames import new_target_of
-
     first = world.evaluator(contents)
     wishes = []
     for renaming in change.renamings:
@@ -129,8 +130,6 @@ def _rename_back(change: Change, world: object, contents: dict[str, bytes | str]
 
 def spelling(name: str, sort: TargetSort) -> str:
     """A name as it stands in the text."""
-    from zephyrun.linking.values import unmangled
-
     return name.rpartition(".")[2] if sort is TargetSort.MODULE else unmangled(name)
 
 

@@ -12,11 +12,12 @@ from tests.helpers import real_source
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.linking.linkage import Linkage
 from zephyrun.linking.targets import NoTarget, target_at, target_named
-from zephyrun.linking.usage import TargetSort
+from zephyrun.linking.usage import PlaceSort, TargetSort
 from zephyrun.linking.values import Evaluator, unmangled
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames, new_target_of
 from zephyrun.proof.verdict import Verdict
+from zephyrun.source import Edit, EditSet, SourceText
 
 CASES = Path(__file__).parent / "rename_cases" / "names.txt"
 
@@ -101,6 +102,41 @@ def test_rename_case(case, tmp_path):
     back = carry_out_renames(after, [Wish(target, old_name)])
     if not any(b" as " in data for data in change.changed.values() if data not in case.files.values()):
         assert back.contents == case.files
+
+
+FOR_READERS = {PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT}
+
+
+@pytest.mark.parametrize("case", [each for each in read_cases() if each.outcome == "done"], ids=lambda case: case.title)
+def test_the_proof_sees_a_forgotten_reference(case):
+    """Every rename that is done, with one reference left out after the other: none of them is the same."""
+    world = World(library=read_library)
+    evaluator = world.evaluator(case.files)
+    change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)])
+    places = sorted(place for place in change.usages[0].places if place.sort not in FOR_READERS)
+    if change.moved or len(places) < 2:
+        return
+    for forgotten in places:
+        contents = dict(case.files)
+        for path, kept in change.usages[0].by_path().items():
+            source = SourceText.from_bytes(case.files[path])
+            edits = EditSet(Edit(p.start, p.end, case.new) for p in kept if p != forgotten and p.alone)
+            contents[path] = edits.apply(source)
+        proof = judge_renames(case.files, contents, change.renamings, world, before=evaluator)
+        assert proof.verdict is not Verdict.SAME, forgotten
+
+
+@pytest.mark.parametrize("case", [each for each in read_cases() if each.outcome == "review"], ids=lambda case: case.title)
+def test_nothing_is_proved_without_a_word(case):
+    """What waits for a person's word is not the same without it."""
+    world = World(library=read_library)
+    evaluator = world.evaluator(case.files)
+    wish = Wish(find_target(evaluator, case.target), case.new)
+    change = carry_out_renames(evaluator, [wish], confirms_all=True)
+    unconfirmed = [each._replace(belongs=frozenset()) for each in change.renamings]
+    proof = judge_renames(case.files, change.contents, unconfirmed, world, moved=change.moved)
+    assert proof.verdict is not Verdict.SAME
+    assert proof.reasons or any(file.differences for _, file in proof.files)
 
 
 def names_of(evaluator: Evaluator, path: str):

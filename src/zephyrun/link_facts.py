@@ -140,7 +140,8 @@ class Lookup(NamedTuple):
 
 
 class Handed(NamedTuple):
-    """A value that an argument hands to what `callee` is. `position` is -1 for a keyword."""
+    """A value that an argument hands to what `callee` is. `position` is -1 for a keyword; `keyword` is "*"
+    or "**" for what is spread out, and "…" for an element of a tuple or list that is the argument."""
 
     start: int
     end: int
@@ -161,13 +162,14 @@ class ParameterSort(StrEnum):
 
 
 class ParameterRecord(NamedTuple):
-    """One parameter. `annotation` is the origin of what it says, `None` where there is none."""
+    """One parameter. `annotation` is the origin of what it says, `None` where there is none; `default`
+    is that of its default."""
 
     name: str
     start: int
     sort: ParameterSort
     binding: int
-    has_default: bool
+    default: Origin | None
     annotation: Origin | None
 
 

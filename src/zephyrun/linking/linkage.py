@@ -88,7 +88,8 @@ class Linkage:
     """The modules of one version of a project.
 
     Files are read when a question first comes to them; one that cannot be read is `None`. The project
-    may vouch for decorators of libraries, by their full names.
+    may vouch for decorators of libraries, by their full names. In a library, code that is not here may
+    call whatever is public.
     """
 
     def __init__(
@@ -97,8 +98,11 @@ class Linkage:
         given_roots: Collection[str] = (),
         library: Library = no_library,
         harmless_decorators: Collection[str] = (),
+        *,
+        is_library: bool = False,
     ) -> None:
         self.contents = contents
+        self.is_library = is_library
         self.harmless_decorators = frozenset(harmless_decorators)
         self._library = library
         self.paths = sorted(path for path in contents if is_python(path))

@@ -223,7 +223,8 @@ class MemberUsage:
             classes = _classes(values)
             ours = classes & self._reachable
             unknown = [value for value in values if self._is_open(value)]
-            if ours and classes <= self._reachable and not unknown:
+            is_only_ours = classes <= self._reachable and all(map(self._bears_nothing, values))
+            if ours and is_only_ours and not unknown:
                 self._usage.places.add(place)
             elif ours and not unknown:
                 self._usage.obstruct(
@@ -237,6 +238,12 @@ class MemberUsage:
                 self._usage.assume(PRIVATE_ATTRIBUTES)
             elif ours or unknown:
                 self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _bears_nothing(self, value: Value) -> bool:
+        """Whether a value is a class or instance, or a builtin that cannot have the name."""
+        if value.sort is ValueSort.PLAIN:
+            return self.spelling not in dir(getattr(builtins, value.name, object))
+        return value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
 
     def _is_open(self, value: Value) -> bool:
         """Whether a value may be one of the family although it is not known to be."""
@@ -299,11 +306,11 @@ class MemberUsage:
                     for value in values
                 ) or use.callee.name in ("_replace", "__replace__"):
                     self._usage.open_places.append(
-                        OpenPlace(place, f"the keyword `{self.spelling}`: what it replaces is not known")
+                        OpenPlace(place, f"the keyword `{self.spelling}`: it is not known what it replaces")
                     )
                 elif use.in_pattern and UNKNOWN_VALUE in values:
                     self._usage.open_places.append(
-                        OpenPlace(place, f"the pattern's `{self.spelling}`: its class is not known")
+                        OpenPlace(place, f"the pattern's `{self.spelling}`: it is not known of which class")
                     )
 
     def _takes_field(self, file: LinkedFile, value: Value, in_pattern: bool) -> bool:
@@ -398,7 +405,7 @@ class MemberUsage:
             if classes & self._reachable:
                 if UNKNOWN_VALUE in values or not classes <= self._reachable:
                     self._usage.open_places.append(
-                        OpenPlace(place, f'"{self.spelling}": what it is looked up in is not known')
+                        OpenPlace(place, f'"{self.spelling}": it is not known what it is looked up in')
                     )
                 else:
                     self._usage.places.add(place)
@@ -406,11 +413,11 @@ class MemberUsage:
                 {name.rpartition(".")[2] for name in callees} | {text.callee.name}
             ) & _LOOKUPS:
                 self._usage.open_places.append(
-                    OpenPlace(place, f'"{self.spelling}": what it is looked up in is not known')
+                    OpenPlace(place, f'"{self.spelling}": it is not known what it is looked up in')
                 )
         elif callees & {"operator.attrgetter", "operator.methodcaller"}:
             self._usage.open_places.append(
-                OpenPlace(place, f'"{self.spelling}": what it is looked up in is not known')
+                OpenPlace(place, f'"{self.spelling}": it is not known what it is looked up in')
             )
 
     def _note_templates(self, file: LinkedFile) -> None:
@@ -422,7 +429,7 @@ class MemberUsage:
             for match in pattern.finditer(file.source.text, text.start, text.end):
                 place = Place(file.path, match.start(1), match.end(1), PlaceSort.TEXT)
                 self._usage.open_places.append(
-                    OpenPlace(place, f"`{match[0]}`: what is filled in there is not known")
+                    OpenPlace(place, f"`{match[0]}`: it is not known what is filled in there")
                 )
 
     def _note_dotted_text(self, file: LinkedFile, text: TextUse) -> None:
@@ -436,7 +443,7 @@ class MemberUsage:
             for match in pattern.finditer(file.source.text, text.start, text.end):
                 place = Place(file.path, match.start(), match.end(), PlaceSort.TEXT)
                 self._usage.open_places.append(
-                    OpenPlace(place, f'"{text.words}": what it is looked up in is not known')
+                    OpenPlace(place, f'"{text.words}": it is not known what it is looked up in')
                 )
             return
         for key in self.family:

@@ -146,7 +146,7 @@ class ModuleUsage:
         else:
             # `log.weight` may be a key as well as a name in a module.
             self._usage.open_places.append(
-                OpenPlace(place, f'"{text.words}": whether that means the module is not known')
+                OpenPlace(place, f'"{text.words}": it is not known whether that means the module')
             )
 
     def _note_packaging(self) -> None:

@@ -184,7 +184,7 @@ class ParameterUsage:
     def _open(self, place: Place, use: KeywordUse) -> None:
         called = f"`{use.callee.name}`" if use.callee.name else "what is called"
         self._usage.open_places.append(
-            OpenPlace(place, f"the keyword `{self.name}`: what {called} stands for is not known")
+            OpenPlace(place, f"the keyword `{self.name}`: it is not known what {called} stands for")
         )
 
     def _is_call_of(self, value: Value) -> bool:
@@ -255,6 +255,8 @@ class ParameterUsage:
 
     def _is_looked_up(self, owner: ClassKey, name: str) -> bool:
         """Whether a method may be found by a name that is worked out."""
+        if name.startswith("__"):
+            return False
         relatives = self._evaluator.relatives(owner)
         for path in self._linkage.lookup_paths:
             file = self._linkage.file(path)

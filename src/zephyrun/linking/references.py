@@ -582,7 +582,7 @@ def why_open(file: LinkedFile, end: int) -> str:
     shown = shown_attribute(file, end)
     receiver = shown.rpartition(".")[0]
     what = f"what `{receiver}` is" if receiver else "what it belongs to"
-    return f"`{shown}`: {what} is not known"
+    return f"`{shown}`: it is not known {what}"
 
 
 def _loads_modules(file: LinkedFile) -> bool:

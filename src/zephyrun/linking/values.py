@@ -19,8 +19,10 @@ from zephyrun.link_facts import (
     AttributeUse,
     ClassRecord,
     FunctionRecord,
+    Handed,
     Origin,
     OriginSort,
+    ParameterSort,
     Use,
 )
 from zephyrun.linking.linkage import LinkedFile, Linkage
@@ -119,6 +121,12 @@ PROPERTIES = frozenset(
 )
 _ENTERING = frozenset({"contextlib.contextmanager", "contextlib.asynccontextmanager"})
 _SAME_RESULT = HARMLESS_DECORATORS - PROPERTIES - _ENTERING - {"functools.singledispatchmethod"}
+_BASES_THAT_CALL_NOTHING = ("builtins.object", "abc.ABC", "typing.Generic", "enum.", "builtins.Exception")
+_GOING_THROUGH = frozenset(
+    """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter
+    isinstance print repr str bool""".split()
+)
+_BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 _SERIES_METHODS = frozenset({"pop", "popleft", "__getitem__"})
 _MUTATORS = frozenset(
     "append add insert extend update appendleft extendleft setdefault __setitem__ push".split()
@@ -385,6 +393,14 @@ class Evaluator:
 
     def _source_values(self, file: LinkedFile, binding: int) -> Iterator[Values]:
         for origin in file.links.sources.get(binding, ()):
+            if origin.sort is OriginSort.EITHER:
+                # `hive = hive or Hive()` gives the variable what it has, or something new.
+                parts = tuple(
+                    part
+                    for part in origin.parts
+                    if part.sort is not OriginSort.NAME or part.binding != binding
+                )
+                origin = origin._replace(parts=parts)
             values = self.values(file, origin)
             if origin.sort is OriginSort.DEFINED_FUNCTION:
                 values = self._decorated(file, origin.binding, values)
@@ -476,9 +492,20 @@ class Evaluator:
             )
             is_iterated = re.search(r"\b(?:in|len\(|sorted\(|enumerate\(|if|not|and|or)\Z", before)
             is_returned = is_local and before.endswith("return")
+            is_looked_into = is_looked_into or self._is_gone_through(file, reference.end)
             if not is_looked_into and not is_iterated and not is_returned:
                 return False
         return True
+
+    def _is_gone_through(self, file: LinkedFile, end: int) -> bool:
+        """Whether what ends at an offset is handed to a builtin that only goes through it."""
+        return any(
+            handed.end == end
+            and handed.callee.sort is OriginSort.NAME
+            and handed.callee.name in _GOING_THROUGH
+            and file.facts.bindings[handed.callee.binding].outside
+            for handed in file.links.handed
+        )
 
     def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
         """What other modules give to a variable of a module."""
@@ -538,7 +565,8 @@ class Evaluator:
         if there is None:
             return _NOTHING_KNOWN
         binding = there.module_bindings.get(name)
-        if binding is not None:
+        # A package that imports a module inside it asks itself for what it is about to bind.
+        if binding is not None and not (is_inner and there.path == file.path):
             values = self.binding_values(there, binding)
             return values | self.module_values(file, inner) if is_inner else values
         if is_inner:
@@ -559,7 +587,7 @@ class Evaluator:
         if sort in (ValueSort.INSTANCE, ValueSort.CLASS):
             return self._of_member((receiver.path, receiver.number), name, sort)
         if sort is ValueSort.ABOVE:
-            return self._of_member((receiver.path, receiver.number), name, ValueSort.INSTANCE)
+            return self._of_member_above((receiver.path, receiver.number), name)
         if sort in (ValueSort.MODULE, ValueSort.PACKAGE):
             return self.module_attribute(file, receiver.name, name)
         if sort is ValueSort.FOREIGN:
@@ -571,6 +599,17 @@ class Evaluator:
         if sort in (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING):
             return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{sort}.{name}")})
         return _NOTHING_KNOWN
+
+    def _of_member_above(self, key: ClassKey, name: str) -> Values:
+        """What `super()` finds in a class: the nearest above it, where nothing has several bases."""
+        has_several = any(
+            len(self.class_record(each).bases) > 1 for each in [*self.above(key), *self.below(key)]
+        )
+        if not has_several:
+            for each in self.above(key)[1:]:
+                if (binding := self.binding_in(each, name)) is not None:
+                    return self._of_class_binding(each, binding, ValueSort.INSTANCE)
+        return self._of_member(key, name, ValueSort.INSTANCE)
 
     def _of_member(self, key: ClassKey, name: str, sort: ValueSort) -> Values:
         found: list[Values] = []
@@ -818,8 +857,165 @@ class Evaluator:
             for value in self.values(file, origin.parts[0])
         )
 
+    # -- parameters --------------------------------------------------------------------------
+
     def _of_passed(self, file: LinkedFile, origin: Origin) -> Values:
-        return _NOTHING_KNOWN
+        """What callers give to a parameter, where all of them are in sight."""
+        record = file.links.functions[origin.binding]
+        calls = self._calls_of(file, origin.binding)
+        if calls is None:
+            return _NOTHING_KNOWN
+        positions = [each.name for each in record.parameters if each.sort in _BY_POSITION]
+        position = positions.index(origin.name) if origin.name in positions else None
+        if record.owner >= 0 and position is not None and not self._is_static(record):
+            position -= 1
+        found = [
+            self.values(other, handed.value)
+            for other, handed in calls
+            if handed.keyword == origin.name
+            or (not handed.keyword and handed.position == position)
+        ]
+        if not found:
+            # Nobody in sight calls it so: somebody else does.
+            return _NOTHING_KNOWN
+        for parameter in record.parameters:
+            if parameter.name == origin.name and parameter.default is not None:
+                found.append(self.values(file, parameter.default))
+        values = _union(found)
+        return values if values != {_NONE} else _NOTHING_KNOWN
+
+    def _is_static(self, record: FunctionRecord) -> bool:
+        return any(decorator.name == "staticmethod" for decorator in record.decorators)
+
+    def _calls_of(self, file: LinkedFile, index: int) -> list[tuple[LinkedFile, Handed]] | None:
+        """All that calls hand to a function, `None` where some of them may not be in sight: it is handed
+        on or kept as a value, code outside may call it, or arguments are spread out."""
+        key = (file.path, index)
+        if key not in self._known_calls:
+            calls = self._find_calls(file, file.links.functions[index])
+            if calls is not None and any(each.keyword in ("*", "**") for _, each in calls):
+                calls = None
+            self._known_calls[key] = calls
+        return self._known_calls[key]
+
+    @cached_property
+    def _known_calls(self) -> dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None]:
+        return {}
+
+    def _find_calls(
+        self, file: LinkedFile, record: FunctionRecord
+    ) -> list[tuple[LinkedFile, Handed]] | None:
+        is_open = self.linkage.is_library and not record.name.startswith("_")
+        if record.binding < 0 or record.name.startswith("__") or not all(
+            self.is_harmless(file, decorator) for decorator in record.decorators
+        ):
+            return None
+        kind = file.facts.scopes[file.facts.bindings[record.binding].scope].kind
+        if kind is ScopeKind.FUNCTION:
+            return self._calls_by_binding(file, record.binding)
+        if is_open or self.linkage.loading_paths:
+            return None
+        if len(self.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
+            return None
+        if self._may_be_looked_up(file, record) or not self._is_called_by_us_alone(file, record):
+            return None
+        found: list[tuple[LinkedFile, Handed]] = []
+        if kind is ScopeKind.MODULE:
+            if re.search(r"\bglobals\s*\(", file.source.text):
+                return None
+            own = self._calls_by_binding(file, record.binding)
+            if own is None:
+                return None
+            found += own
+        for other in self.linkage.mentioning(record.name):
+            more = self._calls_from(other, file, record, kind)
+            if more is None:
+                return None
+            found += more
+        return found
+
+    def _may_be_looked_up(self, file: LinkedFile, record: FunctionRecord) -> bool:
+        """Whether a name that is worked out may lead to a function of a module or class."""
+        for path in self.linkage.lookup_paths:
+            other = self.linkage.file(path)
+            for lookup in other.links.lookups if other is not None else ():
+                assert other is not None, "it has calls"
+                if not record.name.startswith(lookup.prefix):
+                    continue
+                sources = other.links.sources.get(lookup.receiver.binding, ())
+                is_module = any(each.sort is OriginSort.IMPORTED for each in sources)
+                is_near = path == file.path or not record.name.startswith("_")
+                if is_module if record.owner < 0 else is_near:
+                    return True
+        return False
+
+    def _is_called_by_us_alone(self, file: LinkedFile, record: FunctionRecord) -> bool:
+        """Whether no library calls a method that it knows from a base, and the class's body does not
+        make something else of it."""
+        if record.owner < 0:
+            return True
+        key = (file.path, record.owner)
+        if any(not name.startswith(_BASES_THAT_CALL_NOTHING) for name in self.foreign_above(key)):
+            return False
+        for each in self.relatives(key):
+            other = self.file(each[0])
+            binding = self.binding_in(each, record.name)
+            if binding is None:
+                continue
+            if not other.is_own or Role.READ in other.facts.roles(binding):
+                return False
+        return True
+
+    def _calls_by_binding(
+        self, file: LinkedFile, binding: int
+    ) -> list[tuple[LinkedFile, Handed]] | None:
+        """What calls by a name in its own file hand over; `None` where it is not only called."""
+        for index in file.facts.bindings[binding].references:
+            reference = file.facts.references[index]
+            is_definition = reference.role in (Role.FUNCTION, Role.IMPORT)
+            if not is_definition and reference.end not in file.links.called:
+                return None
+        return [
+            (file, handed)
+            for handed in file.links.handed
+            if handed.callee.sort is OriginSort.NAME and handed.callee.binding == binding
+        ]
+
+    def _calls_from(
+        self, other: LinkedFile, file: LinkedFile, record: FunctionRecord, kind: ScopeKind
+    ) -> list[tuple[LinkedFile, Handed]] | None:
+        """What the calls in one file hand over, where a function may be called by its name there."""
+        found: list[tuple[LinkedFile, Handed]] = []
+        for use in other.links.imports:
+            if kind is ScopeKind.MODULE and use.name in (record.name, "*") and other.path != file.path:
+                module = self.linkage.module_of_import(other, use)
+                if self.linkage.find_module(module, other.path) not in (file.path, None):
+                    continue
+                if use.name == "*" or use.binding < 0:
+                    return None
+                more = self._calls_by_binding(other, use.binding)
+                if more is None:
+                    return None
+                found += more
+        for attribute in other.links.attributes_by_name.get(record.name, ()):
+            if attribute.end not in other.links.called:
+                return None
+        if any(text.words.rpartition(".")[2] == record.name for text in other.links.texts):
+            return None
+        for handed in other.links.handed:
+            callee = handed.callee
+            if callee.sort is OriginSort.ATTRIBUTE and callee.name == record.name:
+                if kind is not ScopeKind.MODULE and self._is_called_on_class(other, callee):
+                    return None
+                found.append((other, handed))
+        return found
+
+    def _is_called_on_class(self, file: LinkedFile, callee: Origin) -> bool:
+        """Whether a method is taken from a class, so that its receiver is the first argument."""
+        receiver = callee.parts[0]
+        return receiver.sort not in (OriginSort.ABOVE, OriginSort.OWN) and any(
+            value.sort is ValueSort.CLASS for value in self.values(file, receiver)
+        )
 
 
 def unmangled(name: str) -> str:

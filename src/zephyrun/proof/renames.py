@@ -55,7 +55,13 @@ class World:
     def evaluator(self, contents: Mapping[str, Content]) -> Evaluator:
         """What answers questions about one version."""
         return Evaluator(
-            Linkage(contents, self.import_roots, self.library, self.harmless_decorators)
+            Linkage(
+                contents,
+                self.import_roots,
+                self.library,
+                self.harmless_decorators,
+                is_library=self.is_library,
+            )
         )
 
 

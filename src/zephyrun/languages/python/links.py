@@ -110,6 +110,7 @@ class _Reader(ast.NodeVisitor):
         self._texts: dict[int, TextUse] = {}
         self._handed: list[Handed] = []
         self._lookups: list[Lookup] = []
+        self._given_to_lambdas: dict[int, Origin] = {}
         self._called: set[int] = set()
         self._scope = 0
         self._class = -1
@@ -329,7 +330,7 @@ class _Reader(ast.NodeVisitor):
         n_required = len(positional) - len(arguments.defaults)
         found: list[ParameterRecord] = []
 
-        def add(argument: ast.arg, sort: ParameterSort, has_default: bool) -> None:
+        def add(argument: ast.arg, sort: ParameterSort, default: ast.expr | None) -> None:
             start = self._start_of(argument)
             binding = self._binding_at(start)
             note = argument.annotation
@@ -340,22 +341,25 @@ class _Reader(ast.NodeVisitor):
                 self._take(binding, Origin(OriginSort.MAPPING, "", -1, (annotation or UNKNOWN,)))
             elif annotation is not None:
                 self._declare(binding, annotation)
+            elif not found and isinstance(node, ast.Lambda) and id(node) in self._given_to_lambdas:
+                self._take(binding, self._given_to_lambdas[id(node)])
             elif not found and owner >= 0 and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
                 self._take(binding, self._first_parameter(node, owner))
             else:
                 self._take(binding, Origin(OriginSort.PASSED, argument.arg, number))
-            found.append(ParameterRecord(argument.arg, start, sort, binding, has_default, annotation))
+            origin = self._origin(default) if default is not None else None
+            found.append(ParameterRecord(argument.arg, start, sort, binding, origin, annotation))
 
         for index, argument in enumerate(positional):
             is_positional = index < len(arguments.posonlyargs)
             sort = ParameterSort.POSITIONAL if is_positional else ParameterSort.EITHER
-            add(argument, sort, index >= n_required)
+            add(argument, sort, arguments.defaults[index - n_required] if index >= n_required else None)
         if arguments.vararg is not None:
-            add(arguments.vararg, ParameterSort.REST, True)
+            add(arguments.vararg, ParameterSort.REST, None)
         for argument, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True):
-            add(argument, ParameterSort.KEYWORD, default is not None)
+            add(argument, ParameterSort.KEYWORD, default)
         if arguments.kwarg is not None:
-            add(arguments.kwarg, ParameterSort.REST_KEYWORDS, True)
+            add(arguments.kwarg, ParameterSort.REST_KEYWORDS, None)
         return tuple(found)
 
     def _first_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, owner: int) -> Origin:
@@ -641,6 +645,7 @@ class _Reader(ast.NodeVisitor):
         self.visit(node.func)
         callee = self._origin(node.func)
         arguments = tuple(map(self._origin, node.args))
+        self._note_lambda(node)
         if _short_name(node.func) in _LOOKUPS and len(node.args) > 1:
             name = node.args[1]
             if not isinstance(name, ast.Constant):
@@ -656,14 +661,34 @@ class _Reader(ast.NodeVisitor):
             self.visit(keyword.value)
 
     def _hand(self, argument: ast.expr, callee: Origin, position: int, keyword: str) -> None:
-        parts = argument.elts if isinstance(argument, ast.Tuple | ast.List | ast.Set) else [argument]
-        for part in parts:
-            inner = part.value if isinstance(part, ast.Starred) else part
-            if not isinstance(inner, ast.Constant | ast.JoinedStr | ast.Lambda):
-                start, end = self._start_of(inner), self._end_of(inner)
-                self._handed.append(
-                    Handed(start, end, self._origin(inner), callee, position, keyword)
-                )
+        inner = argument.value if isinstance(argument, ast.Starred) else argument
+        if inner is not argument:
+            position, keyword = -1, "*"
+        start, end = self._start_of(inner), self._end_of(inner)
+        self._handed.append(Handed(start, end, self._origin(inner), callee, position, keyword))
+        if isinstance(argument, ast.Tuple | ast.List | ast.Set):
+            for part in argument.elts:
+                start, end = self._start_of(part), self._end_of(part)
+                self._handed.append(Handed(start, end, self._origin(part), callee, -1, "…"))
+
+    def _note_lambda(self, node: ast.Call) -> None:
+        """What builtins that go through something give to a function without a name."""
+        if isinstance(node.func, ast.Attribute):
+            gone_through = node.func.value if node.func.attr == "sort" else None
+        else:
+            is_builtin = isinstance(node.func, ast.Name) and self._is_builtin(node.func)
+            by_key = is_builtin and _short_name(node.func) in ("sorted", "min", "max")
+            gone_through = node.args[0] if by_key and len(node.args) == 1 else None
+            if is_builtin and _short_name(node.func) in ("map", "filter") and len(node.args) == 2:
+                if isinstance(node.args[0], ast.Lambda):
+                    self._given_to_lambdas[id(node.args[0])] = self._element_of(node.args[1])
+        for keyword in node.keywords:
+            if keyword.arg == "key" and isinstance(keyword.value, ast.Lambda) and gone_through is not None:
+                self._given_to_lambdas[id(keyword.value)] = self._element_of(gone_through)
+
+    def _is_builtin(self, node: ast.Name) -> bool:
+        binding = self._binding_at(self._start_of(node))
+        return binding >= 0 and self._facts.bindings[binding].outside
 
     def _note_keyword(self, keyword: ast.keyword, callee: Origin) -> None:
         if keyword.arg is not None:
