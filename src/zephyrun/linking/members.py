@@ -10,6 +10,7 @@ from __future__ import annotations
 import builtins
 import re
 from collections.abc import Iterator
+from functools import cached_property
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
@@ -278,9 +279,11 @@ class MemberUsage:
                     return True
             if self.name in file.module_bindings:
                 return True
-        return self._library_bears()
+        return bool(self._libraries_that_bear)
 
-    def _library_bears(self) -> bool:
+    @cached_property
+    def _libraries_that_bear(self) -> list[str]:
+        """The libraries in sight whose source speaks of a private name."""
         modules = {
             name
             for file in self._linkage.mentioning(self.spelling)
@@ -288,9 +291,12 @@ class MemberUsage:
             for name in [self._linkage.module_of_import(file, use)]
             if not self._linkage.is_package(name)
         }
-        if self.spelling in _NAMES_OF_BASES["typing.NamedTuple"]:
-            return True
-        return any(self._linkage.library_mentions(module, self.spelling) for module in modules)
+        found = [
+            module
+            for module in sorted(modules)
+            if self._linkage.library_mentions(module, self.spelling)
+        ]
+        return found + ["collections"] * (self.spelling in _NAMES_OF_BASES["typing.NamedTuple"])
 
     def _note_keywords(self) -> None:
         for file in self._linkage.mentioning(self.spelling):
@@ -459,6 +465,12 @@ class MemberUsage:
 
     def _check_bases(self) -> None:
         evaluator = self._evaluator
+        if self.is_private and self.name == self.spelling:
+            for module in self._libraries_that_bear:
+                self._usage.doubt(
+                    f"{module}, whose source speaks of `{self.spelling}`, asks none of these classes for it",
+                    *self._first_place(),
+                )
         first = evaluator.file(self.family[0][0])
         if self.spelling.startswith("test") and is_in_tests(first.path):
             self._usage.doubt(
@@ -565,8 +577,10 @@ class MemberUsage:
         for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
-            # For a private name only what is known to be of the family counts.
-            if self.is_private and not any(name in data for name in names):
+            # A private name is seldom worked out: what is known to be of the family counts, and
+            # everything where the name stands as a text, or begins like one that is put together.
+            is_far = self.is_private and not self._stands_in_text
+            if is_far and not any(name in data for name in (*names, b'"_', b"'_")):
                 continue
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
@@ -575,7 +589,10 @@ class MemberUsage:
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 is_in_family = bool(_classes(values) & self._reachable)
-                if not is_in_family and (UNKNOWN_VALUE not in values or self.is_private):
+                may_be = UNKNOWN_VALUE in values and (
+                    not self.is_private or bool(lookup.prefix) or self._stands_in_text
+                )
+                if not is_in_family and not may_be:
                     continue
                 if lookup.prefix:
                     self._usage.obstruct(
@@ -597,6 +614,19 @@ class MemberUsage:
                         file.path,
                         use.start,
                     )
+
+    @cached_property
+    def _stands_in_text(self) -> bool:
+        """Whether the name stands as a text somewhere that no reference explains."""
+        return any(
+            text.words == self.spelling
+            and not any(
+                place.path == file.path and text.start <= place.start < text.end
+                for place in self._usage.places
+            )
+            for file in self._linkage.mentioning(self.spelling)
+            for text in file.links.texts
+        )
 
     def _files_with(self, word: str, names: set[bytes]) -> Iterator[LinkedFile]:
         """The files with a word that speak of a class of the family, too."""
