@@ -14,7 +14,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import random
 import re
 import shutil
 import sys
@@ -33,6 +32,7 @@ from zephyrun.linking.values import unmangled
 from zephyrun.proof.renames import World, new_target_of
 
 _MOST_REASONS = 12
+_SHOWN_LENGTH = 110
 _PROVING = (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT)
 
 
@@ -55,7 +55,7 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     _print_counts(verdicts.counts)
     reasons = Counter(f"{answer}: {re.sub(r'`[^`]*`', '…', why)}" for _, answer, why in verdicts.others)
     for reason, count in reasons.most_common(_MOST_REASONS):
-        print(f"   {count:5} {reason[:110]}")
+        print(f"   {count:5} {reason[:_SHOWN_LENGTH]}")
     full_world = with_surroundings(world, contents)
     change, refused = prove_together(evaluator, contents, verdicts.safe, full_world)
     print(f"renamed together and proved: {len(change.usages)}, with {sum(len(each.places) for each in change.usages):,} "
@@ -143,7 +143,6 @@ def main() -> int:
     )
     parser.add_argument("--keep", type=Path, help="work in this folder, and leave it")
     arguments = parser.parse_args()
-    random.seed(2026)
     packages = [PACKAGES[name] for name in arguments.names or PACKAGES]
     folder = arguments.keep or Path(tempfile.mkdtemp(prefix="torture-renames-"))
     folder.mkdir(parents=True, exist_ok=True)

@@ -106,6 +106,7 @@ def carry_out_renames(
             if (each.place.path, each.place.start) not in answered
         ]
         change.by_wish.append(Objections(list(usage.obstacles), list(usage.doubts), left))
+
     freed = set(_bindings_of(evaluator, change.usages))
     freed_members = {(wish.target.path, _spelling(wish.target)) for wish in wishes}
     for wish, usage, own in zip(wishes, change.usages, change.by_wish, strict=True):
@@ -116,6 +117,7 @@ def carry_out_renames(
         change.reasons.extend(own.reasons)
         change.doubts.extend(own.doubts)
         change.open_places.extend(own.open_places)
+
     _edit(evaluator, wishes, change)
     _move(evaluator, wishes, change)
     return change
@@ -362,8 +364,10 @@ def _reasons_against(
             reasons[step.id] = own.reasons[0].reason
         elif unsaid:
             reasons[step.id] = f"a person must vouch for it in `confirm`: {'; '.join(unsaid)}"
+
     if reasons:
         return reasons, None
+
     proof = judge_renames(
         evaluator.linkage.contents,
         change.contents,
@@ -374,6 +378,7 @@ def _reasons_against(
     )
     if proof.verdict is Verdict.SAME:
         return {}, proof
+
     if proof.blamed:
         what = f"not proved: {proof.reasons[0]}"
         return {pairs[number][0].id: what for number in proof.blamed}, proof

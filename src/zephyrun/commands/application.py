@@ -216,7 +216,6 @@ class Application:
             for job, outcome in zip(jobs, outcomes, strict=True)
         }
 
-
     def _reaches_beyond(self, step: Step) -> bool:
         """Whether a step is about a name that others than its function can see."""
         data = self.contents.get(step.path)

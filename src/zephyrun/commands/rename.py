@@ -58,6 +58,7 @@ def run(arguments: argparse.Namespace) -> int:
     pointed = point_at(arguments.target)
     if not arguments.dry_run:
         options.recover(pointed.root)
+
     change = carry_out_renames(
         pointed.evaluator,
         [Wish(pointed.target, arguments.new)],
@@ -67,6 +68,7 @@ def run(arguments: argparse.Namespace) -> int:
         with_documents=arguments.documents,
     )
     refusals = list(_reasons_against(pointed, change))
+
     proof = None
     if not refusals and (arguments.confirm or not change.doubts and not change.open_places):
         proof = _prove(pointed, change)
@@ -76,6 +78,7 @@ def run(arguments: argparse.Namespace) -> int:
     if is_done and not arguments.dry_run:
         assert proof is not None, "it was proved"
         _write(pointed, change, proof, f"rename {arguments.target} {arguments.new}")
+
     if arguments.format == "json":
         options.print_document(_document(pointed, change, refusals, proof, is_done))
     elif is_done and arguments.dry_run:

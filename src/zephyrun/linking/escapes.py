@@ -42,6 +42,7 @@ _HARMLESS_CALLEES = frozenset(
     dataclasses.field dataclasses.replace dataclasses.fields weakref.ref weakref.proxy copy.copy
     copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
 )
+_LONGEST_ATTRIBUTE = 40
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 
 
@@ -81,7 +82,7 @@ def _check_place(
     if (hand := handed.get(place.end)) is not None:
         check_handed(evaluator, usage, file, hand.callee, place, f"the name of `{name}`")
         return True
-    after = file.source.text[place.end : place.end + 40].lstrip()
+    after = file.source.text[place.end : place.end + _LONGEST_ATTRIBUTE].lstrip()
     if after.startswith("."):
         for attribute in _NAME_ATTRIBUTES:
             if re.match(rf"\.\s*{attribute}\b", after):

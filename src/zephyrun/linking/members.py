@@ -494,9 +494,7 @@ class MemberUsage:
             for decorator in record.decorators:
                 self._check_class_decorator(file, record.name_start, decorator)
             for keyword in record.keywords:
-                if keyword == "metaclass" and not re.search(
-                    r"metaclass\s*=\s*(?:abc\.)?ABCMeta\b", file.source.text[record.name_start :][:400]
-                ):
+                if keyword == "metaclass" and not evaluator.has_plain_metaclass(key):
                     self._usage.doubt(
                         f"the metaclass of {record.name} does not look at `{self.spelling}`",
                         file.path,
@@ -589,10 +587,10 @@ class MemberUsage:
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 is_in_family = bool(_classes(values) & self._reachable)
-                may_be = UNKNOWN_VALUE in values and (
+                is_possible = UNKNOWN_VALUE in values and (
                     not self.is_private or bool(lookup.prefix) or self._stands_in_text
                 )
-                if not is_in_family and not may_be:
+                if not is_in_family and not is_possible:
                     continue
                 if lookup.prefix:
                     self._usage.obstruct(

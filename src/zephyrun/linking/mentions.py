@@ -18,6 +18,7 @@ _DOCUMENT_NAMES = frozenset(
 )
 # Marks that make a word in prose a name: code quotes, roles, a call, a field of a parameter list.
 _MARKED_BEFORE = re.compile(r"(?:`[~!]?(?:[\w.]*\.)?|:param(?:\s+\w+)?\s+|:type\s+)\Z")
+_LONGEST_MARK = 120
 _MARKED_AFTER = re.compile(r"`|\(\)|:(?=\s)")
 
 
@@ -111,7 +112,7 @@ def _means_name(file: LinkedFile, place: Place, name: str) -> bool:
     text = file.source.text
     if is_distinctive(name):
         return True
-    before = text[max(place.start - 120, 0) : place.start]
+    before = text[max(place.start - _LONGEST_MARK, 0) : place.start]
     return _MARKED_BEFORE.search(before) is not None and (
         _MARKED_AFTER.match(text, place.end) is not None
     )

@@ -167,10 +167,12 @@ class ModuleUsage:
         own = [path for path, module in self._linkage.modules.items() if self._covers(module)]
         if any(is_in_tests(path) for path in own) or self.name in ("conftest", "setup", "__main__"):
             self._usage.doubt(f"the test runner or another program does not find {first} by name", first)
+
         if self.name in ("__main__", "__init__"):
             self._usage.obstruct(f"Python gives the name {self.name} a meaning of its own", first)
         if self._is_library and not any(part.startswith("_") for part in self.dotted.split(".")):
             self._usage.doubt(f"no code outside this project imports {self.dotted}", first)
+
         for path in own:
             file = self._linkage.file(path)
             if file is None:
@@ -179,6 +181,7 @@ class ModuleUsage:
                 self._usage.assume(NAMES_ARE_SHOWN)
             if "pickle" in file.source.text:
                 self._usage.assume(STORED_OBJECTS)
+
         for file in self._linkage.mentioning(self.name):
             for text in file.facts.texts:
                 if text.use == "documentation" or self.name not in text.words:
@@ -192,6 +195,7 @@ class ModuleUsage:
                         file.path,
                         text.start,
                     )
+
         for path in self._linkage.paths:
             data = self._linkage.contents[path]
             if isinstance(data, bytes) and re.search(

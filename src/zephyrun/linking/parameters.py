@@ -62,13 +62,13 @@ class ParameterUsage:
         record = file.links.functions[target.owner]
         self._usage.label = f"the parameter `{self.name}` of {record.name or 'a lambda'}"
         self.functions = self._related((target.path, target.owner))
-        may_be_keyword = False
+        takes_keyword = False
         for key in self.functions:
             for there, parameter in self._parameters_of(key):
                 self._usage.add(binding_places(there, parameter.binding))
-                may_be_keyword |= self._may_be_keyword(there.links.functions[key[1]], parameter)
+                takes_keyword |= self._may_be_keyword(there.links.functions[key[1]], parameter)
             self._check_exposures(key)
-        if may_be_keyword:
+        if takes_keyword:
             self._note_keywords()
             self._note_rests()
             self._check_callers()
@@ -105,6 +105,7 @@ class ParameterUsage:
             return [key]
         if record.owner < 0 or record.name in _MAKES:
             return self._defined_together(key)
+
         found: list[FunctionKey] = []
         classes = [(key[0], record.owner)]
         for each in classes:
@@ -128,8 +129,10 @@ class ParameterUsage:
                         key[0],
                         record.name_start,
                     )
+
         if key not in found:
             found.insert(0, key)
+
         for name in self._evaluator.foreign_above((key[0], record.owner)):
             if not name.startswith(("builtins.", "abc.", "typing.", "enum.")) and (
                 not record.name.startswith("_") or record.name.startswith("__")

@@ -25,6 +25,7 @@ SORT_OF_ROLE = {
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _STAR = re.compile(rb"import\s*\(?\s*\*")
 _DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
+_LONGEST_CALL = 200
 _TYPE_COMMENT = re.compile(r"#\s*type:\s*(?!ignore\b)")
 # What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
 _NAMED_BY_TEXT = frozenset(
@@ -32,6 +33,8 @@ _NAMED_BY_TEXT = frozenset(
     typing.TypedDict typing.TypeAliasType collections.namedtuple enum.Enum enum.IntEnum enum.Flag
     enum.IntFlag enum.StrEnum""".split()
 )
+
+
 def binding_places(file: LinkedFile, binding: int) -> Iterator[Place]:
     """Where a binding's name stands in its file."""
     unaliased: set[int] = set()
@@ -287,7 +290,7 @@ class GlobalUsage:
     def _names_the_attribute(self, file: LinkedFile, start: int) -> bool:
         """Whether the call that a module is handed to at an offset says which name it wants."""
         return any(
-            text.position == 1 and text.is_plain and 0 < text.start - start < 200
+            text.position == 1 and text.is_plain and 0 < text.start - start < _LONGEST_CALL
             for text in file.links.texts
         )
 

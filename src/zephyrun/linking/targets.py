@@ -71,6 +71,7 @@ def target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> T
             spelled = _spellings(file, scope, name)[-1]
             if any(_is_member(evaluator, other, use, key) for other, use in evaluator.writes(spelled)):
                 return Target(TargetSort.MEMBER, file.path, spelled, key[1])
+
         if not alike:
             raise NoTarget(f"there is no `{name}` in {where}")
         if is_last:
@@ -79,6 +80,7 @@ def target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> T
                     f"several variables are called `{name}` in {where}; give path:line:column instead"
                 )
             return target_of_binding(evaluator, file, alike[0])
+
         inner = [
             each.inner_scope
             for each in file.facts.definitions

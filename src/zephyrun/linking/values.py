@@ -71,7 +71,7 @@ _MOST_FILES_FOR_ONE = 30
 # One question may lead to so many others before it is given up.
 _MOST_ASKED = 3000
 # At a glance: a class above another one, or under another name; and an attribute that takes a value.
-_BASE = rb"class\s+\w+\s*\([^)]*\b%b\b|\b%b\s+as\s|=\s*[\w.]*\b%b\b(?!\s*\()"
+_BASE = rb"class\s+\w+\s*\([^)]*\bNAME\b|\bNAME\s+as\s|=\s*[\w.]*\bNAME\b(?!\s*\()"
 _WRITE = rb"\.\s*%b\s*(?:=[^=]|[,):\]]|[-+*/%%&|^@<>]+=|in\b)"
 # Behind what a base is called that may be any class, one of the project's own included.
 WORKED_OUT = " (worked out)"
@@ -261,7 +261,7 @@ class Evaluator:
             name = self.class_record(key).name
             known[key] = [
                 (path, index)
-                for path in self.linkage.paths_matching(name, _BASE % ((name.encode(),) * 3))
+                for path in self.linkage.paths_matching(name, _BASE.replace(b"NAME", name.encode()))
                 for file in [self.linkage.file(path)]
                 if file is not None
                 for index, record in enumerate(file.links.classes)
@@ -681,11 +681,12 @@ class Evaluator:
             record = self.class_record(each)
             if self.binding_in(each, "__new__") is not None and self.file(each[0]).is_own:
                 return _NOTHING_KNOWN
-            if "metaclass" in record.keywords and not self._has_plain_metaclass(each):
+            if "metaclass" in record.keywords and not self.has_plain_metaclass(each):
                 return _NOTHING_KNOWN
         return frozenset({Value(ValueSort.INSTANCE, *key)})
 
-    def _has_plain_metaclass(self, key: ClassKey) -> bool:
+    def has_plain_metaclass(self, key: ClassKey) -> bool:
+        """Whether the metaclass that a class names is that of abstract bases."""
         file = self.file(key[0])
         head = file.source.text[self.class_record(key).name_start :].partition(":\n")[0]
         return re.search(r"metaclass\s*=\s*(?:abc\.)?ABCMeta\b", head) is not None

@@ -103,6 +103,7 @@ def new_target_of(
     if target.sort is TargetSort.MODULE:
         package = target.name.rpartition(".")[0]
         return target._replace(path=path, name=f"{package}.{renaming.new}".strip("."))
+
     file = after.linkage.file(path)
     if file is None:
         return None
@@ -126,6 +127,7 @@ def new_target_of(
             return None
         found = parameters[bindings.index(target.number)]
         return target._replace(path=path, name=found.name, number=found.binding)
+
     if target.number >= len(file.facts.bindings):
         return None
     return target._replace(path=path, name=file.facts.bindings[target.number].name)

@@ -408,6 +408,7 @@ class _Reader(ast.NodeVisitor):
             self.visit(decorator)
         for base in node.bases:
             self.visit(base)
+
         name_start = self._place(node, "name")
         binding = self._binding_at(name_start)
         number = len(self._classes)
@@ -415,6 +416,7 @@ class _Reader(ast.NodeVisitor):
         for keyword in node.keywords:
             self._note_keyword(keyword, own)
             self.visit(keyword.value)
+
         scope = self._inner_scopes.get(name_start, self._scope)
         self._classes.append(
             ClassRecord(
@@ -428,6 +430,7 @@ class _Reader(ast.NodeVisitor):
                 tuple(map(self._origin, node.decorator_list)),
             )
         )
+
         self._take(binding, own)
         before = self._class, self._private_name
         with self._inside(scope):
