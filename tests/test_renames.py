@@ -62,7 +62,8 @@ def output_of(folder: Path, files: dict[str, bytes]) -> tuple[int, str, str]:
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
     done = subprocess.run([sys.executable, "-B", "main.py"], cwd=folder, capture_output=True, text=True, timeout=60)
-    return done.returncode, done.stdout, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
+    output = re.sub(r"in \d+\.\d+s", "in no time", done.stdout)
+    return done.returncode, output, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
 
 
 @pytest.mark.parametrize("case", read_cases(), ids=lambda case: case.title)

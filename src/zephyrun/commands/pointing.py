@@ -7,9 +7,10 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
+from zephyrun.commands import NOT_SO, options
 from zephyrun.errors import UserError
 from zephyrun.linking.linkage import Content
-from zephyrun.linking.targets import NoTarget, target_at, target_named
+from zephyrun.linking.targets import FixedTarget, NoTarget, target_at, target_named
 from zephyrun.linking.usage import Target
 from zephyrun.linking.values import Evaluator
 from zephyrun.project.audience import is_library
@@ -18,8 +19,13 @@ from zephyrun.project.library import read_library
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import Settings, read_settings
 from zephyrun.proof.renames import World
+from zephyrun.reports.lines import wrapped_line
 
 _POSITION = re.compile(r"(?P<path>.+):(?P<line>\d+):(?P<column>\d+)")
+
+
+class Fixed(Exception):
+    """What is pointed at has to keep its name; the message says why."""
 
 
 @dataclass(frozen=True)
@@ -45,7 +51,7 @@ def add_target(parser: argparse.ArgumentParser) -> None:
 
 
 def point_at(text: str) -> PointedAt:
-    """Read the project and find what `text` points at. Errors: `UserError`."""
+    """Read the project and find what `text` points at. Errors: `UserError`, `Fixed`."""
     match = _POSITION.fullmatch(text)
     path = Path(match["path"]) if match is not None else Path(".")
     if match is not None and not path.is_file():
@@ -69,6 +75,8 @@ def point_at(text: str) -> PointedAt:
         else:
             offset = _offset(evaluator, name, int(match["line"]), int(match["column"]), text)
             target = target_at(evaluator, name, offset)
+    except FixedTarget as problem:
+        raise Fixed(f"{text}: {problem}") from problem
     except NoTarget as problem:
         raise UserError(f"{text}: {problem}") from problem
     return PointedAt(root, settings, contents, world, evaluator, target)
@@ -101,3 +109,13 @@ def line_and_column(pointed: PointedAt, path: str, offset: int) -> tuple[int, in
         return 1, 1
     place = SourceText.from_bytes(data, strict=False).place(offset)
     return place.line, place.column
+
+
+def refuse(reason: str, schema: str, arguments: argparse.Namespace) -> int:
+    """Say why nothing can be done with what is pointed at; the exit code."""
+    if arguments.format == "json":
+        options.print_document({"schema": schema, "done": False, "refused": [reason]})
+    else:
+        screen = options.Screen(arguments.color, to_errors=True)
+        screen.print(wrapped_line(("refused  ", "bold red"), reason))
+    return NOT_SO

@@ -6,11 +6,13 @@ import argparse
 
 from zephyrun.commands import OK, options
 from zephyrun.commands.pointing import (
+    Fixed,
     PointedAt,
     add_target,
     line_and_column,
     place_of,
     point_at,
+    refuse,
 )
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.usage import Place, PlaceSort, Usage
@@ -29,7 +31,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """List the references; nothing is changed."""
-    pointed = point_at(arguments.target)
+    try:
+        pointed = point_at(arguments.target)
+    except Fixed as problem:
+        return refuse(str(problem), "zephyrun.references/1", arguments)
     usage = find_usage(pointed.evaluator, pointed.target, is_library=pointed.world.is_library)
     if arguments.format == "json":
         options.print_document(_document(pointed, usage))

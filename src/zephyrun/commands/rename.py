@@ -10,7 +10,14 @@ from collections.abc import Iterator
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.commands.differences import difference_lines
-from zephyrun.commands.pointing import PointedAt, add_target, place_of, point_at
+from zephyrun.commands.pointing import (
+    Fixed,
+    PointedAt,
+    add_target,
+    place_of,
+    point_at,
+    refuse,
+)
 from zephyrun.errors import UserError
 from zephyrun.fences import fence_of
 from zephyrun.journal import Deed, Journal, Operation
@@ -55,7 +62,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Rename, or say why not; nothing is written unless all of it is proved."""
-    pointed = point_at(arguments.target)
+    try:
+        pointed = point_at(arguments.target)
+    except Fixed as problem:
+        return refuse(str(problem), "zephyrun.rename/1", arguments)
     if not arguments.dry_run:
         options.recover(pointed.root)
 

@@ -16,11 +16,11 @@ from zephyrun.link_facts import (
     RestUse,
 )
 from zephyrun.linking.escapes import check_handed
+from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.references import (
     binding_places,
-    is_in_tests,
     is_own_decorator,
     is_public,
 )
@@ -432,6 +432,8 @@ class ParameterUsage:
         file = self._file(key[0])
         record = file.links.functions[key[1]]
         for decorator in record.decorators:
+            if _takes_parameters(decorator):
+                continue
             if not self._evaluator.is_harmless(file, decorator) and not is_own_decorator(
                 self._evaluator, file, decorator
             ):
@@ -440,10 +442,17 @@ class ParameterUsage:
                     file.path,
                     record.name_start,
                 )
-        if is_in_tests(file.path) and record.name.startswith("test"):
-            self._usage.doubt(
-                f"`{self.name}` of {record.name} does not name a fixture", file.path, record.name_start
-            )
+        if asks_for_fixtures(record):
+            starts = list(parameter_texts(file, record, self.name))
+            for start in starts:
+                end = start + len(self.name)
+                self._usage.places.add(Place(file.path, start, end, PlaceSort.TEXT))
+            if not starts and record.name != self.name:
+                self._usage.doubt(
+                    f"`{self.name}` of {record.name} does not name a fixture",
+                    file.path,
+                    record.name_start,
+                )
 
     def _check_exposures(self, key: FunctionKey) -> None:
         file = self._file(key[0])
@@ -487,3 +496,8 @@ class ParameterUsage:
             file.facts.bindings[each.binding].scope in file.facts.ancestors(scope)
             for each in parameters
         )
+
+
+def _takes_parameters(decorator: Origin) -> bool:
+    """Whether a decorator is the one that gives a test its parameters, by names that are texts."""
+    return decorator.sort is OriginSort.CALL and decorator.parts[0].name == "parametrize"

@@ -9,6 +9,7 @@ from collections.abc import Iterable, Iterator
 from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, Handed, ImportUse, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_name_readers
+from zephyrun.linking.fixtures import has_other_name, is_fixture, texts_for, users_of
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -114,6 +115,7 @@ class GlobalUsage:
         self._usage.label = f"`{self._name}` of {first.module or first.path}"
         self._note_attributes()
         self._note_texts()
+        self._note_fixture()
         self._check_readers()
         self._check_definitions()
         note_mentions(self._linkage, self._usage, self._name, self._is_visible)
@@ -399,6 +401,23 @@ class GlobalUsage:
                         Place(file.path, match.start(), match.end(), PlaceSort.TEXT)
                     )
 
+    def _note_fixture(self) -> None:
+        """A fixture is asked for by the names of parameters, and in texts."""
+        for home, binding in self._bindings:
+            records = [
+                home.links.functions[origin.binding]
+                for origin in home.links.sources.get(binding, ())
+                if origin.sort is OriginSort.DEFINED_FUNCTION
+            ]
+            for record in filter(is_fixture, records):
+                if has_other_name(home, record):
+                    continue
+                for file, _, parameter in users_of(self._evaluator, home, self._name):
+                    self._usage.add(binding_places(file, parameter))
+                for file, start in texts_for(self._evaluator, home, self._name):
+                    end = start + len(self._name)
+                    self._usage.places.add(Place(file.path, start, end, PlaceSort.TEXT))
+
     def _note_packaging(self) -> None:
         """Entry points in packaging files: `hive.commands:main`."""
         for path in ("pyproject.toml", "setup.cfg", "setup.py"):
@@ -487,6 +506,10 @@ def _check_decorators(
                 )
             else:
                 continue
+            if origin.sort is OriginSort.DEFINED_FUNCTION and is_fixture(
+                file.links.functions[origin.binding]
+            ):
+                continue
             for decorator in decorators:
                 if not evaluator.is_harmless(file, decorator) and not is_own_decorator(
                     evaluator, file, decorator
@@ -563,7 +586,8 @@ def is_in_tests(path: str) -> bool:
 def check_test_name(usage: Usage, file: LinkedFile, binding: int) -> None:
     """A test is found by its name, and a fixture by that of parameters."""
     name = usage.target.name
-    if name.lower().startswith("test") or file.path.endswith("conftest.py"):
+    is_hook = file.path.endswith("conftest.py") and name.startswith("pytest_")
+    if name.lower().startswith("test") or is_hook:
         start = file.facts.references[file.facts.bindings[binding].references[0]].start
         usage.doubt(f"the test runner does not find `{name}` by its name", file.path, start)
 

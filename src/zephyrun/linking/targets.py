@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from zephyrun.facts import Binding, ScopeKind
 from zephyrun.link_facts import AttributeUse, ImportUse, KeywordUse, OriginSort
+from zephyrun.linking.fixtures import asks_for_fixtures, fixture_for
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.usage import Target, TargetSort
 from zephyrun.linking.values import ClassKey, Evaluator, Value, ValueSort, Values
@@ -11,6 +12,10 @@ from zephyrun.linking.values import ClassKey, Evaluator, Value, ValueSort, Value
 
 class NoTarget(ValueError):
     """Nothing that could be renamed is there; the message says why."""
+
+
+class FixedTarget(NoTarget):
+    """There is a name, and it has to stay as it is, or nothing tells what it is the name of."""
 
 
 def target_at(evaluator: Evaluator, path: str, offset: int) -> Target:
@@ -141,6 +146,9 @@ def target_of_binding(evaluator: Evaluator, file: LinkedFile, binding: int) -> T
         return Target(TargetSort.MEMBER, file.path, record.name, index)
     for number, function in enumerate(file.links.functions):
         if any(parameter.binding == binding for parameter in function.parameters):
+            fixture = fixture_for(evaluator, file, record.name) if asks_for_fixtures(function) else None
+            if fixture is not None:
+                return Target(TargetSort.GLOBAL, fixture[0].path, record.name)
             return Target(TargetSort.PARAMETER, file.path, record.name, binding, number)
     return Target(TargetSort.LOCAL, file.path, record.name, binding)
 
@@ -185,7 +193,7 @@ def _target_from_outside(evaluator: Evaluator, file: LinkedFile, name: str) -> T
             module = evaluator.linkage.module_of_import(file, use)
             if (found := _target_in_module(evaluator, file, module, name)) is not None:
                 return found
-    raise NoTarget(f"`{name}` comes from outside the project, so it has to keep its name")
+    raise FixedTarget(f"`{name}` comes from outside the project, so it has to keep its name")
 
 
 def _target_of_import(
@@ -199,7 +207,7 @@ def _target_of_import(
             if (found := _target_in_module(evaluator, file, module, use.name)) is not None:
                 return found
             if use.has_alias or use.name == "*":
-                raise NoTarget(f"`{use.name}` comes from outside the project, so it has to keep its name")
+                raise FixedTarget(f"`{use.name}` comes from outside the project, so it has to keep its name")
             return None
         return _target_of_module_part(evaluator, file, module, use.start, offset, len(module))
     if use.module_start >= 0 and use.module_start <= offset < use.module_start + len(use.module):
@@ -218,7 +226,7 @@ def _target_of_module_part(
     shown = module[: len(module) - length] + (written if end < 0 else written[:end])
     path = evaluator.linkage.find_module(shown, file.path)
     if path is None and not evaluator.linkage.is_package(shown):
-        raise NoTarget(f"{shown} comes from outside the project, so it has to keep its name")
+        raise FixedTarget(f"{shown} comes from outside the project, so it has to keep its name")
     return Target(TargetSort.MODULE, path or "", shown)
 
 
@@ -233,7 +241,7 @@ def _target_of_attribute(evaluator: Evaluator, file: LinkedFile, use: AttributeU
             found = _target_in_module(evaluator, file, value.name, use.name)
             if found is not None:
                 return found
-    raise NoTarget(
+    raise FixedTarget(
         f"what `{use.name}` belongs to is not known there; point at where it is defined, or give its "
         "dotted name"
     )
@@ -258,7 +266,7 @@ def _target_of_keyword(evaluator: Evaluator, file: LinkedFile, use: KeywordUse) 
             (value.path, value.number), use.name
         ) is not None:
             return Target(TargetSort.MEMBER, value.path, use.name, value.number)
-    raise NoTarget(
+    raise FixedTarget(
         f"what takes the keyword `{use.name}` is not known there; point at where it is defined"
     )
 

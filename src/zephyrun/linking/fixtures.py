@@ -1,0 +1,106 @@
+"""Fixtures of tests: functions that tests ask for by the names of their parameters."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zephyrun.link_facts import FunctionRecord, Origin, OriginSort
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.values import Evaluator
+
+_SHARED_FILE = "conftest.py"
+_FIXTURE = "fixture"
+# What takes names of fixtures or of parameters as texts: `usefixtures("hive")`,
+# `parametrize("kg, day", …)`, `getfixturevalue("hive")`.
+_TAKES_FIXTURES = frozenset({"usefixtures", "getfixturevalue"})
+_TAKES_PARAMETERS = "parametrize"
+
+
+def is_fixture(record: FunctionRecord) -> bool:
+    """Whether a function is decorated as a fixture under its own name."""
+    return any(_last_name(each) == _FIXTURE for each in record.decorators)
+
+
+def asks_for_fixtures(record: FunctionRecord) -> bool:
+    """Whether the parameters of a function may be filled by name: it is a test or a fixture."""
+    return record.name.startswith("test") or is_fixture(record)
+
+
+def _last_name(decorator: Origin) -> str:
+    return decorator.parts[0].name if decorator.sort is OriginSort.CALL else decorator.name
+
+
+def has_other_name(file: LinkedFile, record: FunctionRecord) -> bool:
+    """Whether the decorator of a fixture gives it another name (`fixture(name="hive")`)."""
+    before = file.source.text[: record.name_start]
+    head = before[before.rfind("@") :]
+    return re.search(r"\bname\s*=", head) is not None
+
+
+def fixture_for(evaluator: Evaluator, file: LinkedFile, name: str) -> tuple[LinkedFile, int] | None:
+    """The fixture that a parameter of that name in a file asks for: the file and the function record."""
+    paths = [file.path]
+    folder = file.path.rpartition("/")[0]
+    while True:
+        paths.append(f"{folder}/{_SHARED_FILE}".lstrip("/"))
+        if not folder:
+            break
+        folder = folder.rpartition("/")[0]
+    for path in paths:
+        there = evaluator.linkage.file(path) if path in evaluator.linkage.contents else None
+        for index, record in enumerate(there.links.functions if there is not None else ()):
+            if there is not None and record.name == name and is_fixture(record):
+                return there, index
+    return None
+
+
+def users_of(
+    evaluator: Evaluator, home: LinkedFile, name: str
+) -> Iterator[tuple[LinkedFile, FunctionRecord, int]]:
+    """The functions that ask for a fixture, each with the binding of the parameter that does."""
+    for file in _files_in_reach(evaluator, home, name):
+        for record in file.links.functions:
+            for parameter in record.parameters:
+                if parameter.name == name and asks_for_fixtures(record):
+                    found = fixture_for(evaluator, file, name)
+                    if found is not None and found[0].path == home.path:
+                        yield file, record, parameter.binding
+
+
+def texts_for(evaluator: Evaluator, home: LinkedFile, name: str) -> Iterator[tuple[LinkedFile, int]]:
+    """Where texts ask for a fixture: the file and the offset of the name."""
+    for file in _files_in_reach(evaluator, home, name):
+        for text in file.links.texts:
+            if text.callee.name in _TAKES_FIXTURES and text.words == name:
+                yield file, text.start + file.source.text[text.start : text.end].index(name)
+
+
+def parameter_texts(file: LinkedFile, record: FunctionRecord, name: str) -> Iterator[int]:
+    """The offsets at which `parametrize` names a parameter of a test."""
+    first = _first_decorator(file, record)
+    pattern = re.compile(rf"(?<!\w){re.escape(name)}(?!\w)")
+    for text in file.links.texts:
+        is_above = first <= text.start < record.name_start
+        takes_names = text.callee.name == _TAKES_PARAMETERS and (
+            text.position == 0 or text.keyword == "argnames"
+        )
+        if is_above and takes_names:
+            for match in pattern.finditer(file.source.text, text.start, text.end):
+                yield match.start()
+
+
+def _first_decorator(file: LinkedFile, record: FunctionRecord) -> int:
+    for definition in file.facts.definitions:
+        if definition.name_start == record.name_start:
+            return definition.start
+    return record.name_start
+
+
+def _files_in_reach(evaluator: Evaluator, home: LinkedFile, name: str) -> Iterator[LinkedFile]:
+    """The files whose tests may ask for a fixture: its own, or all below the folder of a shared one."""
+    folder, _, own_name = home.path.rpartition("/")
+    for file in evaluator.linkage.mentioning(name):
+        is_below = not folder or file.path.startswith(f"{folder}/")
+        if file.path == home.path or (own_name == _SHARED_FILE and is_below):
+            yield file
