@@ -19,7 +19,7 @@ _DOCUMENT_NAMES = frozenset(
 # Marks that make a word in prose a name: code quotes, roles, a call, a field of a parameter list.
 _MARKED_BEFORE = re.compile(r"(?:`[~!]?(?:[\w.]*\.)?|:param(?:\s+\w+)?\s+|:type\s+)\Z")
 _LONGEST_MARK = 120
-_MARKED_AFTER = re.compile(r"`|\(\)|:(?=\s)")
+_MARKED_AFTER = re.compile(r"`|:(?=\s)")
 
 
 def is_document(path: str) -> bool:
@@ -110,7 +110,7 @@ def _words_in(file: LinkedFile, name: str, pattern: re.Pattern[str]) -> list[Pla
 def _means_name(file: LinkedFile, place: Place, name: str) -> bool:
     """Whether a word in prose surely means the name: it is marked as code, or is no plain word."""
     text = file.source.text
-    if is_distinctive(name):
+    if is_distinctive(name) or text.startswith("()", place.end):
         return True
     before = text[max(place.start - _LONGEST_MARK, 0) : place.start]
     return _MARKED_BEFORE.search(before) is not None and (

@@ -1,0 +1,147 @@
+"""`zephyrun rename` and `zephyrun references`, driven as programs on files in a temporary folder."""
+
+import hashlib
+import json
+
+import pytest
+
+from tests.helpers import zephyrun
+
+FILES = {
+    "zephyrun.toml": b"",
+    "hives/__init__.py": b"",
+    "hives/scales.py": (
+        "# -*- coding: latin-1 -*-\r\n"
+        "# weigh() misst in kg: Grüße\r\n"
+        "class Hive:\r\n"
+        "\tdef __init__(self, w):\r\n"
+        "\t\tself.w = w\r\n"
+        "def weigh(hive, grüße=1):\r\n"
+        "\treturn hive.w"
+    ).encode("latin-1"),
+    "main.py": (
+        "\ufefffrom hives.scales import Hive, weigh\n"
+        "def show(thing):\n    return thing.w\n"
+        "print(weigh(Hive(3)), show(*[Hive(4)]))\n"
+    ).encode(),
+    "NOTES.md": b"Call `weigh` for w.\n",
+}
+
+
+@pytest.fixture
+def yard(tmp_path):
+    """A small project in several encodings and line ends."""
+    for name, data in FILES.items():
+        path = tmp_path / name
+        path.parent.mkdir(exist_ok=True)
+        path.write_bytes(data)
+    return tmp_path
+
+
+def bytes_of(folder):
+    """Every file of the project."""
+    return {
+        path.relative_to(folder).as_posix(): path.read_bytes()
+        for path in folder.rglob("*")
+        if path.is_file() and ".zephyrun" not in path.parts
+    }
+
+
+def test_rename_changes_names_and_nothing_else(yard):
+    """Other bytes stay, whatever the encoding; `undo` gives all of them back; a second undo has nothing."""
+    done = zephyrun("rename", "hives.scales.weigh", "read_scale", cwd=yard)
+    assert "proved the same" in done.stdout and "NOTES.md" in done.stdout
+    expected = {
+        name: data.replace(b"weigh", b"read_scale") if name.endswith(".py") else data for name, data in FILES.items()
+    }
+    assert bytes_of(yard) == expected
+    zephyrun("undo", cwd=yard)
+    assert bytes_of(yard) == FILES
+    zephyrun("rename", "main.py:1:31", "read_scale", "--documents", cwd=yard)
+    assert b"`read_scale` for w" in (yard / "NOTES.md").read_bytes()
+
+
+def test_dry_run_prints_a_difference_and_writes_nothing(yard):
+    """A unified diff on standard output, with exit code 0."""
+    done = zephyrun("rename", "hives/scales.py:6:5", "read_scale", "--dry-run", cwd=yard)
+    assert "+from hives.scales import Hive, read_scale" in done.stdout and done.stdout.startswith("--- a/")
+    assert bytes_of(yard) == FILES and not (yard / ".zephyrun" / "journal").exists()
+
+
+def test_open_places_are_listed_and_answered(yard):
+    """Without a word nothing is written; with one, open places belong, unless they stand apart."""
+    refused = json.loads(zephyrun("rename", "hives.scales.Hive.w", "kg", "--format", "json", cwd=yard, code=1).stdout)
+    assert [each["place"] for each in refused["open"]] == ["main.py:3:18"] and not refused["done"]
+    assert bytes_of(yard) == FILES
+    zephyrun("rename", "hives.scales.Hive.w", "kg", "--confirm", "--apart", "main.py:3:18", cwd=yard)
+    assert b"thing.w\n" in (yard / "main.py").read_bytes()
+    zephyrun("undo", cwd=yard)
+    done = json.loads(zephyrun("rename", "hives.scales.Hive.w", "kg", "--confirm", "--format", "json", cwd=yard).stdout)
+    assert done["verdict"] == "same" and any("thing.w" in each for each in done["assumptions"])
+    assert b"thing.kg\n" in (yard / "main.py").read_bytes()
+
+
+def test_a_module_moves(yard):
+    """The file moves, imports follow, and `undo` moves it back."""
+    done = zephyrun("rename", "hives.scales", "balance", cwd=yard)
+    assert "hives/balance.py" in done.stdout and not (yard / "hives/scales.py").exists()
+    assert b"from hives.balance import" in (yard / "main.py").read_bytes()
+    zephyrun("undo", cwd=yard)
+    assert bytes_of(yard) == FILES
+
+
+@pytest.mark.parametrize(
+    ("target", "new", "code", "words"),
+    [
+        ("main.py:1:99", "x", 2, "columns"),
+        ("main.py:99:1", "x", 2, "lines"),
+        ("main.py:2:1", "x", 2, "no name"),
+        ("nowhere.py:1:1", "x", 2, "no file"),
+        ("hives.nothing", "x", 2, "there is no"),
+        ("main.py:4:1", "x", 1, "outside the project"),
+        ("hives.scales.weigh", "class", 1, "keyword"),
+        ("hives.scales.weigh", "Hive", 1, "already"),
+        ("hives.scales.weigh", "not a name", 1, "not a name"),
+        ("hives.scales.weigh", "weigh", 1, "already"),
+    ],
+)
+def test_what_cannot_be_gets_one_sentence(yard, target, new, code, words):
+    """What, where and why; nothing is written, and no traceback is shown."""
+    done = zephyrun("rename", target, new, cwd=yard, code=code)
+    assert words in done.stderr and "Traceback" not in done.stderr
+    assert bytes_of(yard) == FILES
+
+
+def test_references_lists_and_changes_nothing(yard):
+    """Each with what the name does there; what is open, and what only mentions it, by itself."""
+    found = json.loads(zephyrun("references", "hives.scales.Hive.w", "--format", "json", cwd=yard).stdout)
+    sorts = [(each["path"], each["line"], each["sort"]) for each in found["references"]]
+    assert sorts == [("hives/scales.py", 5, "write"), ("hives/scales.py", 7, "read")]
+    assert [each["path"] for each in found["open"]] == ["main.py"]
+    assert "perhaps" in zephyrun("references", "hives.scales.Hive.w", cwd=yard).stdout
+    assert bytes_of(yard) == FILES
+
+
+def test_steps_of_a_plan_reach_beyond_their_file(yard):
+    """A plan's rename steps use the same engine: swaps are one change, open places wait for `confirm`."""
+    prints = "".join(
+        f'"{name}" = "sha256:{hashlib.sha256(data).hexdigest()}"\n'
+        for name, data in FILES.items() if name.endswith(".py")
+    )  # fmt: skip
+    step = '[[step]]\nid = "{0}"\naction = "rename"\npath = "hives/scales.py"\nscope = "hives.scales{1}"\nold = "{2}"\nnew = "{3}"\naccept = true\n'
+    text = f'schema = "zephyrun.plan/1"\nroot = "."\n[files]\n{prints}' + "".join(
+        step.format(*words)
+        for words in [("s1", "", "weigh", "Hive"), ("s2", "", "Hive", "weigh"), ("s3", ".Hive", "w", "kg")]
+    )
+    (yard / "plan.toml").write_text(text)
+    report = json.loads(zephyrun("apply", "plan.toml", "--format", "json", cwd=yard, code=1).stdout)
+    assert report["applied"] == ["s1", "s2"] and report["refused"][0]["id"] == "s3"
+    assert b"class weigh:" in (yard / "hives/scales.py").read_bytes()
+    sentence = report["refused"][0]["reason"].partition("`confirm`: ")[2]
+    zephyrun("undo", cwd=yard)
+    (yard / "plan.toml").write_text(text + f"confirm = [{json.dumps(sentence)}]\n")
+    report = json.loads(zephyrun("apply", "plan.toml", "--format", "json", cwd=yard).stdout)
+    assert report["applied"] == ["s1", "s2", "s3"]
+    zephyrun("undo", cwd=yard)
+    (yard / "plan.toml").unlink()
+    assert bytes_of(yard) == FILES
