@@ -57,7 +57,7 @@ def test_rename_changes_names_and_nothing_else(yard):
     assert bytes_of(yard) == expected
     zephyrun("undo", cwd=yard)
     assert bytes_of(yard) == FILES
-    zephyrun("rename", "main.py:1:31", "read_scale", "--documents", cwd=yard)
+    zephyrun("rename", "main.py:1:33", "read_scale", "--documents", cwd=yard)
     assert b"`read_scale` for w" in (yard / "NOTES.md").read_bytes()
 
 
