@@ -12,7 +12,6 @@ import re
 from collections.abc import Iterator
 from functools import cached_property
 
-from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, check_handed
 from zephyrun.linking.linkage import LinkedFile
@@ -23,6 +22,7 @@ from zephyrun.linking.references import (
     is_own_decorator,
     is_public,
     place_of_attribute,
+    read_before_bound,
     shown_attribute,
     why_open,
 )
@@ -60,10 +60,10 @@ _ASKING_NOTHING = frozenset(
     f"builtins.{name}"
     for name in """len repr str print isinstance issubclass iter next list tuple set frozenset sorted
     reversed enumerate zip sum min max any all bool hash id type int float abs round format super
-    callable getattr setattr hasattr delattr bytes map filter dict""".split()
+    callable getattr setattr hasattr delattr bytes map filter""".split()
 ) | frozenset(
     """copy.copy copy.deepcopy dataclasses.replace typing.cast weakref.ref weakref.proxy
-    functools.partial contextlib.closing threading.Thread collections.deque collections.Counter
+    functools.partial threading.Thread collections.deque collections.Counter
     collections.defaultdict itertools.chain operator.attrgetter asyncio.gather asyncio.run
     asyncio.create_task asyncio.wait_for asyncio.ensure_future""".split()
 )
@@ -163,14 +163,12 @@ class MemberUsage:
     def _check_body(self, file: LinkedFile, key: ClassKey, binding: int) -> None:
         record = file.facts.bindings[binding]
         first = file.facts.references[record.references[0]]
-        if first.role is Role.READ and any(
-            each.name == self.name and each.scope != record.scope for each in file.facts.bindings
-        ):
+        if (start := read_before_bound(file, binding)) >= 0:
             self._usage.obstruct(
                 f"`{self.spelling}` is read in the class body before it is bound there, so it may be "
                 "another one",
                 file.path,
-                first.start,
+                start,
             )
         if any(
             not use.has_alias and use.binding == binding for use in file.links.imports
@@ -644,7 +642,8 @@ class MemberUsage:
             for handed in file.links.handed:
                 if self.is_private and handed.callee.name not in _ASKING_WORDS:
                     continue
-                if self._asks_nothing(file, handed.callee):
+                is_written_to = handed.keyword == "file" and self.spelling in ("write", "flush")
+                if self._asks_nothing(file, handed.callee) and not is_written_to:
                     continue
                 if not _classes(self._evaluator.values(file, handed.value)) & self._reachable:
                     continue
@@ -666,7 +665,7 @@ class MemberUsage:
                         handed.callee,
                         place,
                         f"`{self.spelling}` of what it is given",
-                        _ASKING_NOTHING,
+                        () if is_written_to else _ASKING_NOTHING,
                     )
 
     def _asks_nothing(self, file: LinkedFile, callee: Origin) -> bool:

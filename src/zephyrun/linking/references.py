@@ -217,7 +217,8 @@ class GlobalUsage:
                 if self._linkage.find_module(module, path) != home.path:
                     continue
                 if use.name == "*":
-                    if is_exported(home, self._name) and self._name not in file.module_bindings:
+                    if is_exported(home, self._name):
+                        self._check_other_sources(file, home, use)
                         yield path
                     continue
                 self._usage.places.add(Place(path, use.start, use.end, PlaceSort.IMPORT))
@@ -227,6 +228,35 @@ class GlobalUsage:
                     yield path
                 else:
                     self._note_local_import(file, use.binding)
+
+    def _check_other_sources(self, file: LinkedFile, home: LinkedFile, use: ImportUse) -> None:
+        """A name that `import *` takes out of a home must come from nowhere else."""
+        others = [
+            each.start
+            for each in file.links.imports
+            if each.name == "*"
+            for path in [self._linkage.find_module(self._linkage.module_of_import(file, each), file.path)]
+            if path is not None and path not in self.homes and self._has_name(path, {file.path})
+        ]
+        if self._name in file.module_bindings:
+            others.append(use.start)
+        for start in others:
+            self._usage.obstruct(
+                f"`{self._name}` in {file.path} may come from elsewhere than {home.path}", file.path, start
+            )
+
+    def _has_name(self, path: str, seen: set[str]) -> bool:
+        """Whether a module has the name, of its own or through `import *`."""
+        there = self._linkage.file(path)
+        if there is None or self._name in there.module_bindings:
+            return True
+        return any(
+            inner not in seen and inner not in self.homes and self._has_name(inner, seen | {inner})
+            for each in there.links.imports
+            if each.name == "*"
+            for inner in [self._linkage.find_module(self._linkage.module_of_import(there, each), path)]
+            if inner is not None
+        )
 
     def _note_local_import(self, file: LinkedFile, binding: int) -> None:
         for place in binding_places(file, binding):
@@ -478,6 +508,16 @@ class GlobalUsage:
     def _check_definitions(self) -> None:
         for file, binding in self._bindings:
             self._check_mangling(file, binding)
+        for file in self.homes.values():
+            for names in file.class_bindings.values():
+                inner = names.get(self._name)
+                if inner is not None and (start := read_before_bound(file, inner)) >= 0:
+                    self._usage.obstruct(
+                        f"`{self._name}` is read in a class body that binds it, too (line "
+                        f"{file.line_of(start)})",
+                        file.path,
+                        start,
+                    )
         roles = [file.facts.roles(binding) for file, binding in self._bindings]
         is_class = any(Role.CLASS in each for each in roles)
         if is_class or any(Role.FUNCTION in each for each in roles):
@@ -550,6 +590,32 @@ def is_exported(file: LinkedFile, name: str) -> bool:
         if any(text.words == name for text in texts):
             return True
     return False
+
+
+def read_before_bound(file: LinkedFile, binding: int) -> int:
+    """Where a class body reads one of its names before it surely has it, so that the module's may be
+    meant; -1 for nowhere. Source: language reference 4.2.2 (class blocks)."""
+    facts = file.facts
+    record = facts.bindings[binding]
+    references = [facts.references[index] for index in record.references]
+    inside = [each for each in facts.statements if each.scope == record.scope]
+    depth = min((each.depth for each in inside), default=0)
+    sure = [
+        statement.end
+        for each in references
+        if each.role not in (Role.READ, Role.QUOTED) and each.scope == record.scope
+        for statement in [facts.statements[facts.statement_at(each.start)]]
+        if statement.depth == depth
+    ]
+    first = min(sure, default=len(file.source.text))
+    return next(
+        (
+            each.start
+            for each in references
+            if each.role is Role.READ and each.scope == record.scope and each.start < first
+        ),
+        -1,
+    )
 
 
 def is_public(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
