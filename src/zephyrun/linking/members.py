@@ -13,7 +13,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
-from zephyrun.linking.escapes import NAMES_ARE_SHOWN, check_handed
+from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.references import (
@@ -21,6 +21,7 @@ from zephyrun.linking.references import (
     is_in_tests,
     is_own_decorator,
     is_public,
+    is_silent,
     place_of_attribute,
     read_before_bound,
     shown_attribute,
@@ -39,7 +40,6 @@ from zephyrun.linking.values import (
 )
 
 PRIVATE_ATTRIBUTES = "a library's objects (not read) not bearing a private attribute name"
-REPRESENTATIONS = NAMES_ARE_SHOWN
 _RECORDS = ("dataclasses.dataclass",)
 _RECORD_BASES = frozenset({"typing.NamedTuple", "typing.TypedDict"})
 # Bases that bear no names of their own beside special ones, or whose names are told below.
@@ -540,6 +540,8 @@ class MemberUsage:
             self._usage.obstruct(
                 f"`{self.spelling}` is a key of dictionaries, and not an attribute", file.path, start
             )
+        elif name == "typing.NamedTuple" and self._is_field():
+            self._doubt_shown(file, start)
         elif name.startswith("enum."):
             self._usage.doubt(
                 f"nothing shows or looks up the member `{self.spelling}` by its name", file.path, start
@@ -557,7 +559,8 @@ class MemberUsage:
     def _check_class_decorator(self, file: LinkedFile, start: int, decorator: Origin) -> None:
         name = self._evaluator.decorator_name(file, decorator)
         if name in _RECORDS:
-            self._usage.assume(REPRESENTATIONS)
+            if self._is_field() and not is_silent(file, start):
+                self._doubt_shown(file, start)
         elif not self._evaluator.is_harmless(file, decorator) and not is_own_decorator(
             self._evaluator, file, decorator
         ):
@@ -566,6 +569,15 @@ class MemberUsage:
                 file.path,
                 start,
             )
+
+    def _is_field(self) -> bool:
+        return any(self._has_field(key) for key in self.family)
+
+    def _doubt_shown(self, file: LinkedFile, start: int) -> None:
+        """The representation of a record shows the names of its fields."""
+        self._usage.doubt(
+            f"nothing depends on how a record shows its field `{self.spelling}`", file.path, start
+        )
 
     def _check_lookups(self) -> None:
         """Code that looks attributes up by names that it works out."""

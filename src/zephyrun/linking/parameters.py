@@ -72,9 +72,9 @@ class ParameterUsage:
             self._note_keywords()
             self._note_rests()
             self._check_callers()
-            for key in self.functions:
-                self._check_function(key)
-            self._check_signature_readers()
+        for key in self.functions:
+            self._check_function(key)
+        self._check_signature_readers()
         files = {place.path for place in self._usage.places}
         note_mentions(self._linkage, self._usage, self.name, files.__contains__)
 
@@ -168,6 +168,15 @@ class ParameterUsage:
         place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
         ours = {value for value in values if self._is_call_of(value)}
         if self._is_partial(file, use):
+            return
+        if any(value.name == "operator.methodcaller" for value in values):
+            called = {
+                text.words
+                for text in file.links.texts
+                if text.position == 0 and text.callee == use.callee and text.start < use.start
+            }
+            if called & self._called_names(self.functions):
+                self._open(place, use)
             return
         if ours and ours == values:
             self._usage.places.add(place)
@@ -286,6 +295,11 @@ class ParameterUsage:
 
     def _is_class_kept(self, key: ClassKey) -> bool:
         """Whether a class is handed to something that is not known to leave it alone."""
+        for each in [key, *self._evaluator.below(key)]:
+            there = self._file(each[0])
+            decorators = self._evaluator.class_record(each).decorators
+            if not all(self._evaluator.is_harmless(there, decorator) for decorator in decorators):
+                return True
         name = self._evaluator.class_record(key).name
         return any(
             other.source.text[handed.start : handed.end].rpartition(".")[2] == name
@@ -488,7 +502,11 @@ class ParameterUsage:
 
     def _may_be_ours(self, file: LinkedFile, origin: Origin) -> bool:
         values = self._evaluator.values(file, origin)
-        return any(map(self._is_call_of, values)) or (UNKNOWN_VALUE in values and self._goes_about)
+        if any(map(self._is_call_of, values)):
+            return True
+        names = {self._evaluator.function_record(key).name for key in self.functions}
+        is_named_so = origin.sort is OriginSort.ATTRIBUTE and origin.name in names
+        return UNKNOWN_VALUE in values and (is_named_so or self._goes_about)
 
     def _sees(self, file: LinkedFile, scope: int, key: FunctionKey) -> bool:
         parameters = [each for _, each in self._parameters_of(key)]

@@ -27,6 +27,9 @@ _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _STAR = re.compile(rb"import\s*\(?\s*\*")
 _DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
 _LONGEST_CALL = 200
+_BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
+# `__all__ += …` and `__all__.append(…)` write it.
+_READS_EXPORTS = re.compile(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
 _TYPE_COMMENT = re.compile(r"#\s*type:\s*(?!ignore\b)")
 # What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
 _NAMED_BY_TEXT = frozenset(
@@ -505,7 +508,56 @@ class GlobalUsage:
                     file.links.classes[index].name_start,
                 )
 
+    def _check_metaclasses(self, file: LinkedFile, binding: int) -> None:
+        """What makes a class may keep it under its name; a record shows its class's name."""
+        evaluator, name = self._evaluator, self._name
+        for index, record in enumerate(file.links.classes):
+            if record.binding != binding:
+                continue
+            for key in evaluator.above((file.path, index)):
+                made_by = evaluator.class_record(key)
+                if "metaclass" in made_by.keywords and not evaluator.has_plain_metaclass(key):
+                    self._usage.doubt(
+                        f"the metaclass of `{name}` does not look at its name", file.path, record.name_start
+                    )
+            for base in evaluator.foreign_above((file.path, index)):
+                if not base.startswith(_BASES_THAT_KEEP_NO_NAMES):
+                    self._usage.doubt(
+                        f"the base {base} in {file.path}, which was not read, does not look at the name "
+                        f"of `{name}`",
+                        file.path,
+                        record.name_start,
+                    )
+            shows_itself = any(
+                evaluator.decorator_name(file, decorator) == "dataclasses.dataclass"
+                for decorator in record.decorators
+            ) or "typing.NamedTuple" in evaluator.foreign_above((file.path, index))
+            if shows_itself and not is_silent(file, record.name_start):
+                self._usage.doubt(
+                    f"nothing depends on how a record shows its class `{name}`",
+                    file.path,
+                    record.name_start,
+                )
+
+    def _check_exports(self, file: LinkedFile) -> None:
+        """Code that reads the list of exported names, or answers for the names of the module."""
+        binding = file.module_bindings.get("__all__")
+        references = file.facts.bindings[binding].references if binding is not None else ()
+        roles = {file.facts.references[index].role for index in references}
+        if Role.READ in roles and _READS_EXPORTS.search(file.source.text):
+            self._usage.doubt(
+                f"what reads `__all__` in {file.path} does not depend on `{self._name}`", file.path
+            )
+        if "__dir__" in file.module_bindings:
+            self._usage.doubt(
+                f"the `__dir__` of {file.path} does not depend on `{self._name}`", file.path
+            )
+
     def _check_definitions(self) -> None:
+        for file, binding in self._bindings:
+            self._check_metaclasses(file, binding)
+        for file in self.homes.values():
+            self._check_exports(file)
         for file, binding in self._bindings:
             self._check_mangling(file, binding)
         for file in self.homes.values():
@@ -590,6 +642,12 @@ def is_exported(file: LinkedFile, name: str) -> bool:
         if any(text.words == name for text in texts):
             return True
     return False
+
+
+def is_silent(file: LinkedFile, name_start: int) -> bool:
+    """Whether the decorator of a record's class says that it shows no names (`repr=False`)."""
+    before = file.source.text[:name_start]
+    return re.search(r"\brepr\s*=\s*False\b", before[before.rfind("@") :]) is not None
 
 
 def read_before_bound(file: LinkedFile, binding: int) -> int:

@@ -843,13 +843,32 @@ class Evaluator:
         return frozenset(found)
 
     def is_protocol(self, key: ClassKey) -> bool:
-        """Whether other classes may stand for a class without being below it."""
+        """Whether other classes may stand for a class without being below it: it is a protocol, or says
+        itself what counts as its instance, or others are registered with it."""
+        hooks = ("__subclasshook__", "__instancecheck__", "__subclasscheck__")
+        if any(self.binding_in(each, hook) is not None for each in self.above(key) for hook in hooks):
+            return True
+        if key in self._with_registered_others:
+            return True
         return any(
             name in ("typing.Protocol", "typing_extensions.Protocol")
             for name in self.foreign_above(key)
         ) or any(
             self.file(path).module == "typing" and self.class_record((path, index)).name == "Protocol"
             for path, index in self.above(key)
+        )
+
+    @cached_property
+    def _with_registered_others(self) -> frozenset[ClassKey]:
+        """The classes with which others are registered (`Scale.register(Fake)`)."""
+        return frozenset(
+            (value.path, value.number)
+            for path in self.linkage.paths_matching("register", rb"\.\s*register\b")
+            for file in [self.linkage.file(path)]
+            for use in (file.links.attributes_by_name.get("register", ()) if file is not None else ())
+            if file is not None
+            for value in self.values(file, use.receiver)
+            if value.sort is ValueSort.CLASS
         )
 
     def _of_class(self, file: LinkedFile, origin: Origin) -> Values:
