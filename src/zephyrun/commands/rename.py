@@ -240,7 +240,7 @@ def _print(
     for path, places in usage.by_path().items():
         shown = for_people(pointed.root / change.moved.get(path, path))
         counts = Counter(place.sort.value for place in places)
-        what = ", ".join(f"{count} {sort}" for sort, count in counts.most_common())
+        what = ", ".join(_counted(count, sort) for sort, count in counts.most_common())
         screen.print(wrapped_line(("renamed  ", "bold green"), (shown, "cyan"), f": {what}"))
     for path, target in change.moved.items():
         before, after = for_people(pointed.root / path), for_people(pointed.root / target)
@@ -255,6 +255,11 @@ def _print(
     )
     here = for_people(pointed.root)
     screen.print(f"take it back: zephyrun undo {'' if here == '.' else here}".rstrip())
+
+
+def _counted(count: int, sort: str) -> str:
+    """`2 reads`, `1 in a comment`."""
+    return f"{count} {sort}" if " " in sort else counted(count, sort)
 
 
 def _print_mentions(screen: options.Screen, pointed: PointedAt, change: Change) -> None:

@@ -724,9 +724,18 @@ def place_of_attribute(file: LinkedFile, use: AttributeUse) -> Place:
 
 def shown_attribute(file: LinkedFile, end: int) -> str:
     """The expression that ends with an attribute, as it is written, shortened to its line."""
-    line = file.source.text[file.source.text.rfind("\n", 0, end) + 1 : end]
-    match = re.search(r"[\w.\[\]()\"']+\Z", line)
-    return match[0].lstrip("([\"'") if match is not None else line.strip()
+    text = file.source.text
+    start, depth = end, 0
+    while start and text[start - 1] != "\n":
+        letter = text[start - 1]
+        if letter in ")]":
+            depth += 1
+        elif letter in "([":
+            depth -= 1
+        if depth < 0 or not (depth or letter.isalnum() or letter in "_.()[]\"'"):
+            break
+        start -= 1
+    return text[start:end].strip()
 
 
 def why_open(file: LinkedFile, end: int) -> str:

@@ -200,6 +200,9 @@ class Evaluator:
         known: list[ClassKey] = []
         others: list[str] = []
         for base in record.bases:
+            if base.sort is OriginSort.ELEMENT:
+                # `Generic[Row]` and its like: the class before the bracket is the base.
+                base = base.parts[0]
             for value in self.values(file, base):
                 if value.sort is ValueSort.CLASS:
                     known.append((value.path, value.number))
