@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from functools import cached_property
 
-from zephyrun.facts import ScopeKind
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
     FunctionRecord,
+    Handed,
     KeywordUse,
     Origin,
     OriginSort,
@@ -41,6 +43,9 @@ _CALLING_BY_POSITION = frozenset(
     builtins.classmethod builtins.hash builtins.bool collections.defaultdict weakref.ref weakref.proxy
     asyncio.run asyncio.create_task asyncio.gather asyncio.wait_for asyncio.ensure_future""".split()
 )
+# What stands before a class that is caught, and before one that is a value rather than a type.
+_CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")
+_GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
 _MAKES = ("__init__", "__new__", "__call__", "__init_subclass__", "__class_getitem__", "__post_init__")
 
 
@@ -218,8 +223,12 @@ class ParameterUsage:
         """Whether an unknown callee may be one of the functions: it is called by their name, or one of
         them goes about as a value."""
         names = self._called_names(self.functions)
+        # A method is known by its name behind a dot; a class may be kept under any.
+        is_class = any(
+            self._evaluator.function_record(key).name in _MAKES for key in self.functions
+        )
         return callee.name in names or (
-            self._goes_about and callee.sort is not OriginSort.ATTRIBUTE
+            self._goes_about and (is_class or callee.sort is not OriginSort.ATTRIBUTE)
         )
 
     def _called_names(self, functions: list[FunctionKey]) -> set[str]:
@@ -301,12 +310,39 @@ class ParameterUsage:
             if not all(self._evaluator.is_harmless(there, decorator) for decorator in decorators):
                 return True
         name = self._evaluator.class_record(key).name
-        return any(
-            other.source.text[handed.start : handed.end].rpartition(".")[2] == name
-            and not self._leaves_alone(other, handed.callee)
-            for other in self._linkage.mentioning(name)
-            for handed in other.links.handed
-        )
+        return any(self._is_kept_in(other, name) for other in self._linkage.mentioning(name))
+
+    def _is_kept_in(self, file: LinkedFile, name: str) -> bool:
+        """Whether a class goes about in a file as a value: whoever has it may make instances."""
+        if any(use.name == name and use.has_alias for use in file.links.imports):
+            return True
+        ends = {use.end for use in file.links.attributes_by_name.get(name, ())}
+        for binding in file.facts.bindings:
+            if binding.name == name:
+                ends |= {
+                    file.facts.references[index].end
+                    for index in binding.references
+                    if file.facts.references[index].role is Role.READ
+                }
+        handed = {each.end: each for each in file.links.handed}
+        return any(self._keeps_class(file, end, handed) for end in ends - file.links.called)
+
+    def _keeps_class(self, file: LinkedFile, end: int, handed: dict[int, Handed]) -> bool:
+        """Whether a class that ends at an offset is more than looked into, inherited from, caught, or
+        said to be the type of something."""
+        if (hand := handed.get(end)) is not None:
+            return not self._leaves_alone(file, hand.callee)
+        text = file.source.text
+        if text[end : end + 1] == ".":
+            return False
+        statement = file.facts.statements[file.facts.statement_at(end - 1)]
+        before = text[statement.start : end]
+        if statement.sort == "classdef":
+            return before.startswith("@") and "class" not in before
+        if _CATCHES.search(before):
+            return False
+        is_typed = statement.sort in ("functiondef", "asyncfunctiondef", "annassign")
+        return not is_typed or _GIVES_VALUE.search(before) is not None
 
     def _leaves_alone(self, file: LinkedFile, callee: Origin) -> bool:
         return all(
@@ -332,6 +368,7 @@ class ParameterUsage:
         """The calls with `**` that may run one of some functions."""
         names = self._called_names(functions)
         are_kept = any(map(self._is_kept, functions))
+        is_class = any(self._evaluator.function_record(key).name in _MAKES for key in functions)
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
         for path in self._linkage.paths if are_kept else sorted(paths):
             data = self._linkage.contents[path]
@@ -341,7 +378,7 @@ class ParameterUsage:
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
                 is_open = rest.callee.name in names or (
-                    are_kept and rest.callee.sort is not OriginSort.ATTRIBUTE
+                    are_kept and (is_class or rest.callee.sort is not OriginSort.ATTRIBUTE)
                 )
                 if is_ours or (UNKNOWN_VALUE in values and is_open):
                     yield file, rest
