@@ -223,13 +223,7 @@ class ParameterUsage:
         """Whether an unknown callee may be one of the functions: it is called by their name, or one of
         them goes about as a value."""
         names = self._called_names(self.functions)
-        # A method is known by its name behind a dot; a class may be kept under any.
-        is_class = any(
-            self._evaluator.function_record(key).name in _MAKES for key in self.functions
-        )
-        return callee.name in names or (
-            self._goes_about and (is_class or callee.sort is not OriginSort.ATTRIBUTE)
-        )
+        return callee.name in names or self._goes_about
 
     def _called_names(self, functions: list[FunctionKey]) -> set[str]:
         """What calls of some functions may be spelled as."""
@@ -368,7 +362,6 @@ class ParameterUsage:
         """The calls with `**` that may run one of some functions."""
         names = self._called_names(functions)
         are_kept = any(map(self._is_kept, functions))
-        is_class = any(self._evaluator.function_record(key).name in _MAKES for key in functions)
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
         for path in self._linkage.paths if are_kept else sorted(paths):
             data = self._linkage.contents[path]
@@ -377,9 +370,7 @@ class ParameterUsage:
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
-                is_open = rest.callee.name in names or (
-                    are_kept and (is_class or rest.callee.sort is not OriginSort.ATTRIBUTE)
-                )
+                is_open = are_kept or rest.callee.name in names
                 if is_ours or (UNKNOWN_VALUE in values and is_open):
                     yield file, rest
 
