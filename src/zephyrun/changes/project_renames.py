@@ -34,6 +34,7 @@ from zephyrun.linking.usage import (
 )
 from zephyrun.linking.values import Evaluator, unmangled
 from zephyrun.proof.normal_form import is_local_variable
+from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings, reservations
 from zephyrun.proof.renames import Renaming, RenameProof, World, judge_renames, new_name_doubt
 from zephyrun.proof.verdict import Verdict
@@ -113,6 +114,8 @@ def carry_out_renames(
         own.reasons.extend(_clashes(evaluator, usage, wish.new, freed, freed_members))
         if wish.target.sort is TargetSort.MEMBER and (wish.target.path, wish.new) not in freed_members:
             own.doubts.extend(_doubts_about_new_name(evaluator, usage, wish.new))
+    for usage, own in zip(change.usages, change.by_wish, strict=True):
+        own.doubts.extend(_quoted_lines(evaluator, usage, surroundings))
     for own in change.by_wish:
         change.reasons.extend(own.reasons)
         change.doubts.extend(own.doubts)
@@ -155,6 +158,19 @@ def _doubt_local(
     around = surroundings.get(path, Surroundings())
     for what, start in reservations(file.facts, usage.target.number, around):
         usage.doubt(what, path, start)
+
+
+def _quoted_lines(
+    evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
+) -> Iterator[Doubt]:
+    """Lines that the renames would word otherwise and that some text of the project quotes."""
+    for path, places in usage.by_path().items():
+        file = evaluator.linkage.file(path)
+        around = surroundings.get(path)
+        if file is not None and around is not None:
+            starts = [place.start for place in places]
+            for what, start in quoted_line_reservations(file.source, starts, around):
+                yield Doubt(what, path, start)
 
 
 def _bindings_of(evaluator: Evaluator, usages: Iterable[Usage]) -> Iterator[tuple[str, int]]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.commands import NOT_SO, OK, options
@@ -25,6 +25,7 @@ from zephyrun.linking.usage import PlaceSort
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import for_people
 from zephyrun.project.target import find_target
+from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.renames import RenameProof, World, judge_renames
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Verdict
@@ -69,9 +70,11 @@ def run(arguments: argparse.Namespace) -> int:
     if not arguments.dry_run:
         options.recover(pointed.root)
 
+    surroundings = find_surroundings(pointed.contents, pointed.settings.import_roots)
     change = carry_out_renames(
         pointed.evaluator,
         [Wish(pointed.target, arguments.new)],
+        surroundings=surroundings,
         is_library=pointed.world.is_library,
         confirms_all=arguments.confirm,
         apart=frozenset(_apart(pointed, arguments.apart)),
@@ -81,7 +84,7 @@ def run(arguments: argparse.Namespace) -> int:
 
     proof = None
     if not refusals and (arguments.confirm or not change.doubts and not change.open_places):
-        proof = _prove(pointed, change)
+        proof = _prove(pointed, change, surroundings)
         if proof.verdict is not Verdict.SAME:
             refusals = list(_unproved(proof))
     is_done = proof is not None and not refusals
@@ -144,8 +147,9 @@ def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:
                     yield f"{place_of(pointed, path, place.start)}: the line is fenced off"
 
 
-def _prove(pointed: PointedAt, change: Change) -> RenameProof:
-    surroundings = find_surroundings(pointed.contents, pointed.settings.import_roots)
+def _prove(
+    pointed: PointedAt, change: Change, surroundings: Mapping[str, Surroundings]
+) -> RenameProof:
     world = World(
         pointed.world.import_roots,
         pointed.world.harmless_decorators,

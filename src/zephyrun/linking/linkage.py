@@ -3,7 +3,9 @@ finds the source of a library's module."""
 
 from __future__ import annotations
 
+import ast
 import re
+import warnings
 from collections.abc import Callable, Collection, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
@@ -136,6 +138,17 @@ class Linkage:
             self._files[path] = _read(path, module, data) if isinstance(data, bytes) else None
         return self._files[path]
 
+    def is_known(self, path: str) -> bool:
+        """Whether a module has been read already."""
+        return self._files.get(path) is not None
+
+    def can_be_read(self, path: str) -> bool:
+        """Whether a module is Python that the running interpreter reads; asked without reading it all."""
+        if path in self._files:
+            return self._files[path] is not None
+        data = self.contents.get(path)
+        return isinstance(data, bytes) and _parses(data)
+
     def mentioning(self, word: str) -> Iterator[LinkedFile]:
         """The files of the project that hold a word and can be read, in order of their paths."""
         for path in self.paths_mentioning(word):
@@ -172,14 +185,24 @@ class Linkage:
         return sorted({path for word in words for path in self.paths_matching(word, _COMPUTED_LOOKUP)})
 
     @cached_property
+    def all_loading_paths(self) -> list[str]:
+        """The modules that load others by names that they work out, or find loaded ones."""
+        return [
+            path
+            for path in self.paths
+            for data in [self.contents[path]]
+            if isinstance(data, bytes) and _LOADS.search(data)
+        ]
+
+    @cached_property
     def loading_paths(self) -> list[str]:
         """The modules that load others by names that they work out, and look into what they loaded by
         names that they work out, too."""
         return [
             path
-            for path in self.paths
+            for path in self.all_loading_paths
             for data in [self.contents[path]]
-            if isinstance(data, bytes) and _LOADS.search(data) and _LOOKS_INTO.search(data)
+            if isinstance(data, bytes) and _LOOKS_INTO.search(data)
         ]
 
     def find_module(self, dotted: str, beside: str = "") -> str | None:
@@ -233,6 +256,17 @@ class Linkage:
     def module_of_import(self, file: LinkedFile, use: ImportUse) -> str:
         """The absolute name of the module that an import statement names."""
         return self.absolute(file, use.module)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _parses(data: bytes) -> bool:
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            ast.parse(data)
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        return False
+    return True
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

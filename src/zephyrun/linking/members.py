@@ -70,6 +70,8 @@ _ASKING_NOTHING = frozenset(
 _ASKING_MEMBERS = frozenset({"dataclasses.asdict", "dataclasses.astuple", "builtins.vars", "builtins.dir"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+# At a glance: a lookup of names that begin with an underscore and go on otherwise.
+_PRIVATE_PREFIX = re.compile(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
@@ -588,7 +590,7 @@ class MemberUsage:
             # A private name is seldom worked out: what is known to be of the family counts, and
             # everything where the name stands as a text, or begins like one that is put together.
             is_far = self.is_private and not self._stands_in_text
-            if is_far and not any(name in data for name in (*names, b'"_', b"'_")):
+            if is_far and not any(name in data for name in names) and not _PRIVATE_PREFIX.search(data):
                 continue
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():

@@ -51,11 +51,17 @@ def note_mentions(
     known |= {(each.place.path, each.place.start) for each in usage.open_places}
     pattern = word_in_text(name)
     for path in linkage.paths_mentioning(name):
-        file = linkage.file(path)
-        if file is None:
-            if isinstance(data := linkage.contents[path], bytes):
-                _doubt_unread(usage, path, name, SourceText.from_bytes(data, strict=False), pattern)
+        data = linkage.contents[path]
+        assert isinstance(data, bytes), "a word was found in it"
+        if not linkage.can_be_read(path):
+            _doubt_unread(usage, path, name, SourceText.from_bytes(data, strict=False), pattern)
             continue
+        if not is_visible(path) and not linkage.is_known(path):
+            # To read every file that holds a common word would cost more than all else.
+            usage.mentions.update(_quoted_words(path, name, data))
+            continue
+        file = linkage.file(path)
+        assert file is not None, "it can be read"
         for place in _words_in(file, name, pattern):
             if (path, place.start) in known:
                 continue
@@ -76,6 +82,15 @@ def note_mentions(
                     )
             elif not any(place == path for place, _ in known):
                 _doubt_unread(usage, path, name, source, pattern)
+
+
+def _quoted_words(path: str, name: str, data: bytes) -> list[Place]:
+    """Where the name alone stands between quotes in a file that was not read."""
+    text = SourceText.from_bytes(data, strict=False).text
+    quoted = re.compile(rf"(?<=[\"'])(?<!\w){re.escape(name)}(?=[\"'])")
+    return [
+        Place(path, match.start(), match.end(), PlaceSort.STRING) for match in quoted.finditer(text)
+    ]
 
 
 def _doubt_unread(

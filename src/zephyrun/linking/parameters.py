@@ -163,10 +163,23 @@ class ParameterUsage:
     # -- keywords ----------------------------------------------------------------------------
 
     def _note_keywords(self) -> None:
-        for file in self._linkage.mentioning(self.name):
+        for file in self._files_that_may_call(self.functions):
             for use in file.links.keywords:
                 if use.name == self.name and not use.in_pattern:
                     self._note_keyword(file, use)
+
+    def _files_that_may_call(self, functions: list[FunctionKey]) -> Iterator[LinkedFile]:
+        """The files with the parameter's name that may call one of some functions: by what they are
+        called, or whatever they call it, where one goes about as a value or modules are loaded by name."""
+        near = set(self._linkage.loading_paths)
+        for name in self._called_names(functions):
+            near.update(self._linkage.paths_mentioning(name))
+        is_everywhere = any(map(self._is_kept, functions))
+        pattern = rb"\b%b\s*=(?!=)" % self.name.encode()
+        for path in self._linkage.paths_matching(self.name, pattern):
+            if is_everywhere or path in near:
+                if (file := self._linkage.file(path)) is not None:
+                    yield file
 
     def _note_keyword(self, file: LinkedFile, use: KeywordUse) -> None:
         values = self._evaluator.values(file, use.callee)
@@ -195,7 +208,9 @@ class ParameterUsage:
                     file.path,
                     use.start,
                 )
-        elif UNKNOWN_VALUE in values and self._may_be_called(use.callee):
+        elif UNKNOWN_VALUE in values and (
+            self._may_be_called(use.callee) or file.path in self._linkage.loading_paths
+        ):
             self._open(place, use)
 
     def _open(self, place: Place, use: KeywordUse) -> None:
@@ -260,7 +275,7 @@ class ParameterUsage:
                 for other in self._linkage.mentioning(record.name)
                 for use in other.links.attributes_by_name.get(record.name, ())
             )
-        if self._linkage.loading_paths or "globals()" in file.source.text:
+        if "globals()" in file.source.text:
             return True
         return any(
             reference.start != record.name_start and reference.end not in file.links.called
@@ -286,14 +301,36 @@ class ParameterUsage:
         return False
 
     def _is_kept_elsewhere(self, name: str, home: LinkedFile) -> bool:
-        """Whether another file hands a function on by its name."""
+        """Whether another file does more with a function than call it."""
+        for path in self._linkage.paths_mentioning(name):
+            short = home.module.rpartition(".")[2]
+            if path == home.path or path not in self._linkage.paths_mentioning(short or name):
+                continue
+            other = self._linkage.file(path)
+            if other is not None and self._is_kept_by(other, name, home):
+                return True
+        return False
+
+    def _is_kept_by(self, other: LinkedFile, name: str, home: LinkedFile) -> bool:
+        facts, called = other.facts, other.links.called
+        for use in other.links.imports:
+            module = self._linkage.module_of_import(other, use)
+            if use.name != name or self._linkage.find_module(module, other.path) != home.path:
+                continue
+            ends = [
+                facts.references[index].end
+                for index in facts.bindings[use.binding].references
+                if facts.references[index].role is Role.READ
+            ]
+            if any(end not in called for end in ends):
+                return True
         return any(
-            other.path != home.path
+            use.end not in called
             and any(
-                other.source.text[handed.start : handed.end].rpartition(".")[2] == name
-                for handed in other.links.handed
+                value.sort is ValueSort.MODULE and value.path == home.path
+                for value in self._evaluator.values(other, use.receiver)
             )
-            for other in self._linkage.mentioning(name)
+            for use in other.links.attributes_by_name.get(name, ())
         )
 
     def _is_class_kept(self, key: ClassKey) -> bool:
@@ -363,6 +400,7 @@ class ParameterUsage:
         names = self._called_names(functions)
         are_kept = any(map(self._is_kept, functions))
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
+        paths.update(self._linkage.loading_paths)
         for path in self._linkage.paths if are_kept else sorted(paths):
             data = self._linkage.contents[path]
             file = self._linkage.file(path) if isinstance(data, bytes) and b"**" in data else None
@@ -370,7 +408,7 @@ class ParameterUsage:
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
-                is_open = are_kept or rest.callee.name in names
+                is_open = are_kept or rest.callee.name in names or path in self._linkage.loading_paths
                 if is_ours or (UNKNOWN_VALUE in values and is_open):
                     yield file, rest
 
@@ -415,7 +453,7 @@ class ParameterUsage:
                 any(self._runs_one_of(value, [key]) for value in values)
                 or (UNKNOWN_VALUE in values and use.callee.name in names)
             )
-            for file in self._linkage.mentioning(self.name)
+            for file in self._files_that_may_call([key])
             for use in file.links.keywords
             for values in [self._evaluator.values(file, use.callee)]
         )

@@ -203,15 +203,9 @@ class GlobalUsage:
 
     def _importers_of(self, home: LinkedFile) -> Iterator[str]:
         """Note imports of the name out of a home; gives the modules that have it from then on."""
-        for path in self._linkage.paths:
-            data = self._linkage.contents[path]
-            if path == home.path or not isinstance(data, bytes):
-                continue
-            has_name = self._name.encode() in data
-            if not has_name and _STAR.search(data) is None:
-                continue
+        for path in self._paths_of_importers(home):
             file = self._linkage.file(path)
-            if file is None:
+            if file is None or path == home.path:
                 continue
             for use in file.links.imports:
                 if use.name not in (self._name, "*"):
@@ -231,6 +225,34 @@ class GlobalUsage:
                     yield path
                 else:
                     self._note_local_import(file, use.binding)
+
+    def _paths_of_importers(self, home: LinkedFile) -> list[str]:
+        """The files that may import something of a home, at a glance: they speak of the module by its own
+        name, or stand in the package that it is, and hold the name or a star."""
+        short = home.module.rpartition(".")[2]
+        names = set(self._linkage.paths_mentioning(self._name))
+        near = set(self._linkage.paths_mentioning(short)) if short else set(names)
+        if home.is_package:
+            folder = home.path.rpartition("/")[0]
+            near.update(path for path in self._linkage.paths if path.startswith(f"{folder}/"))
+        found = []
+        for path in sorted(near):
+            data = self._linkage.contents[path]
+            if path in names or (isinstance(data, bytes) and _STAR.search(data)):
+                found.append(path)
+        return found
+
+    def _files_that_may_ask(self, *, everywhere: bool) -> Iterator[LinkedFile]:
+        """The files that hold the name and could mean it: the homes, those that speak of one by its
+        module's name, and those that load modules; with `everywhere`, all that hold it."""
+        near = {path for path in (*self.homes, *self._linkage.all_loading_paths)}
+        for home in self.homes.values():
+            short = home.module.rpartition(".")[2]
+            near.update(self._linkage.paths_mentioning(short) if short else ())
+        for path in self._linkage.paths_mentioning(self._name):
+            if everywhere or path in near:
+                if (file := self._linkage.file(path)) is not None:
+                    yield file
 
     def _check_other_sources(self, file: LinkedFile, home: LinkedFile, use: ImportUse) -> None:
         """A name that `import *` takes out of a home must come from nowhere else."""
@@ -267,7 +289,7 @@ class GlobalUsage:
 
     def _note_attributes(self) -> None:
         loose = self._find_loose_modules()
-        for file in self._linkage.mentioning(self._name):
+        for file in self._files_that_may_ask(everywhere=loose):
             for use in file.links.attributes_by_name.get(self._name, ()):
                 values = self._evaluator.values(file, use.receiver)
                 place = place_of_attribute(file, use)
@@ -315,12 +337,15 @@ class GlobalUsage:
     def _may_be_module(self, file: LinkedFile, handed: Handed) -> bool:
         """At a glance: only a name or attribute can be a module that was imported."""
         value = handed.value
+        names = {home.module.rpartition(".")[2] for home in self.homes.values()}
         if value.sort is OriginSort.NAME:
-            sources = file.links.sources.get(value.binding, ())
-            return any(origin.sort is OriginSort.IMPORTED for origin in sources)
-        return value.sort is OriginSort.ATTRIBUTE and any(
-            value.name == home.module.rpartition(".")[2] for home in self.homes.values()
-        )
+            imported = [
+                file.links.imports[origin.binding]
+                for origin in file.links.sources.get(value.binding, ())
+                if origin.sort is OriginSort.IMPORTED
+            ]
+            return any((use.name or use.module).rpartition(".")[2] in names for use in imported)
+        return value.sort is OriginSort.ATTRIBUTE and value.name in names
 
     def _names_the_attribute(self, file: LinkedFile, start: int) -> bool:
         """Whether the call that a module is handed to at an offset says which name it wants."""
@@ -342,7 +367,7 @@ class GlobalUsage:
                     yield file
 
     def _note_texts(self) -> None:
-        for file in self._linkage.mentioning(self._name):
+        for file in self._files_that_may_ask(everywhere=False):
             listed = self._export_range(file)
             for text in file.links.texts:
                 if self._name in text.words:

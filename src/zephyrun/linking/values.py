@@ -851,7 +851,7 @@ class Evaluator:
         hooks = ("__subclasshook__", "__instancecheck__", "__subclasscheck__")
         if any(self.binding_in(each, hook) is not None for each in self.above(key) for hook in hooks):
             return True
-        if key in self._with_registered_others:
+        if any(map(self._has_registered_others, self.above(key))):
             return True
         return any(
             name in ("typing.Protocol", "typing_extensions.Protocol")
@@ -861,18 +861,11 @@ class Evaluator:
             for path, index in self.above(key)
         )
 
-    @cached_property
-    def _with_registered_others(self) -> frozenset[ClassKey]:
-        """The classes with which others are registered (`Scale.register(Fake)`)."""
-        return frozenset(
-            (value.path, value.number)
-            for path in self.linkage.paths_matching("register", rb"\.\s*register\b")
-            for file in [self.linkage.file(path)]
-            for use in (file.links.attributes_by_name.get("register", ()) if file is not None else ())
-            if file is not None
-            for value in self.values(file, use.receiver)
-            if value.sort is ValueSort.CLASS
-        )
+    def _has_registered_others(self, key: ClassKey) -> bool:
+        """Whether other classes are registered with a class (`Scale.register(Fake)`), at a glance."""
+        name = self.class_record(key).name
+        pattern = rb"\b%b\s*\.\s*register\b" % re.escape(name.encode())
+        return bool(self.linkage.paths_matching(name, pattern))
 
     def _of_class(self, file: LinkedFile, origin: Origin) -> Values:
         return frozenset(
