@@ -31,6 +31,8 @@ _LOOKS_INTO = re.compile(
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
 
+_READS_DOCUMENTATION = re.compile(rb"__doc__|\bgetdoc\b|\bpydoc\b|\bhelp\s*\(")
+
 # A file's bytes, or one phrase that says why they are not read.
 Content = bytes | str
 # Gives the source of a library's module by its dotted name, and whether it is a package's own; `None`
@@ -183,6 +185,14 @@ class Linkage:
         """The modules that look attributes up by names that are not written out, at a glance."""
         words = ("getattr", "setattr", "hasattr", "delattr")
         return sorted({path for word in words for path in self.paths_matching(word, _COMPUTED_LOOKUP)})
+
+    @cached_property
+    def reads_documentation(self) -> bool:
+        """Whether some module reads documentation while it runs, at a glance."""
+        return any(
+            isinstance(data, bytes) and _READS_DOCUMENTATION.search(data)
+            for data in map(self.contents.get, self.paths)
+        )
 
     @cached_property
     def all_loading_paths(self) -> list[str]:

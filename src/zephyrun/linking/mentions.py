@@ -66,6 +66,10 @@ def note_mentions(
             if (path, place.start) in known:
                 continue
             is_meant = is_visible(path) and _means_name(file, place, name)
+            if place.sort is PlaceSort.DOCUMENTATION:
+                is_meant = is_meant and not (
+                    linkage.reads_documentation or _is_documentation_for_others(file, place)
+                )
             if place.sort in (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION) and is_meant:
                 usage.places.add(place)
             else:
@@ -82,6 +86,18 @@ def note_mentions(
                     )
             elif not any(place == path for place, _ in known):
                 _doubt_unread(usage, path, name, source, pattern)
+
+
+def _is_documentation_for_others(file: LinkedFile, place: Place) -> bool:
+    """Whether a place lies in the documentation of something that a decorator or base may read it off."""
+    inherits = {record.name_start for record in file.links.classes if record.bases}
+    for definition in file.facts.definitions:
+        if 0 <= definition.documentation <= place.start < definition.end:
+            text = file.facts.texts_between(definition.documentation, definition.documentation + 1)
+            is_inside = any(each.start <= place.start < each.end for each in text)
+            if is_inside and (definition.decorated or definition.name_start in inherits):
+                return True
+    return False
 
 
 def _quoted_words(path: str, name: str, data: bytes) -> list[Place]:
