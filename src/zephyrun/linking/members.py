@@ -129,9 +129,10 @@ class MemberUsage:
             for _, _, values in self._all_uses:
                 classes = _classes(values)
                 if classes & reachable:
-                    # `weight` of a class above them all, or of several, is that of every one.
+                    # `weight` of a class above them all, or of several, is that of every one, and of
+                    # whatever a class below has it from.
                     for key in classes:
-                        for each in [key, *evaluator.below(key)]:
+                        for each in evaluator.relatives(key):
                             if each not in family and self._bears(each):
                                 family.append(each)
             if len(family) == before:
