@@ -251,6 +251,13 @@ class MemberUsage:
         """Whether a value may be one of the family although it is not known to be."""
         if value.sort in (ValueSort.UNKNOWN, ValueSort.PROMISE):
             return True
+        if value.sort is ValueSort.CLASS:
+            # What a class has no name for it asks its metaclass for.
+            return any(
+                "metaclass" in self._evaluator.class_record(each).keywords
+                and not self._evaluator.has_plain_metaclass(each)
+                for each in self._evaluator.above((value.path, value.number))
+            )
         if value.sort is ValueSort.INSTANCE:
             # What another class has no name for it may ask for in one of the family.
             key = (value.path, value.number)

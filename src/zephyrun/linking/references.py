@@ -578,7 +578,16 @@ class GlobalUsage:
                 f"the `__dir__` of {file.path} does not depend on `{self._name}`", file.path
             )
 
+    def _check_annotations(self) -> None:
+        """Annotations that are kept as texts hold the name, and something may show them."""
+        for path in self._linkage.paths_mentioning("__annotations__"):
+            self._usage.doubt(
+                f"what reads `__annotations__` in {path} does not show `{self._name}`", path
+            )
+
     def _check_definitions(self) -> None:
+        if any(Role.QUOTED in file.facts.roles(binding) for file, binding in self._bindings):
+            self._check_annotations()
         for file, binding in self._bindings:
             self._check_metaclasses(file, binding)
         for file in self.homes.values():
