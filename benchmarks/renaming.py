@@ -82,7 +82,10 @@ def sort_of(file: LinkedFile, target: Target, binding: int) -> str:
     if target.sort is TargetSort.PARAMETER:
         owner = file.links.functions[target.owner]
         kind = file.facts.scopes[owner.scope].kind
-        is_private = owner.name.startswith("_") or kind is ScopeKind.FUNCTION or not owner.name
+        is_special = owner.name.startswith("__") and owner.name.endswith("__")
+        is_private = not is_special and (
+            owner.name.startswith("_") or kind is ScopeKind.FUNCTION or not owner.name
+        )
         return "parameter of a private function" if is_private else "parameter"
     word = (
         "class" if Role.CLASS in roles

@@ -510,8 +510,12 @@ class GlobalUsage:
                     file.path,
                     match.start(),
                 )
+        # A private name is seldom worked out: somewhere it would have to stand as a text.
+        is_worked_out = not name.startswith("_") or bool(
+            self._linkage.paths_matching(name, rb"[\"']%b[\"']" % re.escape(name.encode()))
+        )
         for path in self._linkage.loading_paths:
-            if path not in self.homes:
+            if is_worked_out and path not in self.homes:
                 self._usage.doubt(
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
