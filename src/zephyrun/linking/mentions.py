@@ -40,17 +40,25 @@ def word_in_text(name: str) -> re.Pattern[str]:
 
 
 def note_mentions(
-    linkage: Linkage, usage: Usage, name: str, is_visible: Callable[[str], bool]
+    linkage: Linkage,
+    usage: Usage,
+    name: str,
+    is_visible: Callable[[str], bool],
+    *,
+    only_near: bool = False,
 ) -> None:
     """Note where else the name stands in the project.
 
     In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
-    it. A file that is no Python, or that cannot be read, leaves a doubt.
+    it. A file that is no Python, or that cannot be read, leaves a doubt. With `only_near`, no other file
+    could mean the name, and none is looked at.
     """
     known = {(place.path, place.start) for place in usage.places}
     known |= {(each.place.path, each.place.start) for each in usage.open_places}
     pattern = word_in_text(name)
     for path in linkage.paths_mentioning(name):
+        if only_near and not is_visible(path):
+            continue
         data = linkage.contents[path]
         assert isinstance(data, bytes), "a word was found in it"
         if not linkage.can_be_read(path):
@@ -74,7 +82,7 @@ def note_mentions(
                 usage.places.add(place)
             else:
                 usage.mentions.add(place)
-    for path, data in sorted(linkage.contents.items()):
+    for path, data in () if only_near else sorted(linkage.contents.items()):
         if is_python(path) or not isinstance(data, bytes) or name.encode() not in data:
             continue
         if is_document(path) or is_searched(path, data):

@@ -81,7 +81,9 @@ class ParameterUsage:
             self._check_function(key)
         self._check_signature_readers()
         files = {place.path for place in self._usage.places}
-        note_mentions(self._linkage, self._usage, self.name, files.__contains__)
+        note_mentions(
+            self._linkage, self._usage, self.name, files.__contains__, only_near=not takes_keyword
+        )
 
     def _may_be_keyword(self, record: FunctionRecord, parameter: ParameterRecord) -> bool:
         """Whether a caller could give a parameter its value by its name. The receiver of a method comes
@@ -287,12 +289,16 @@ class ParameterUsage:
         """Whether a method may be found by a name that is worked out."""
         if name.startswith("__"):
             return False
+        # A private name is seldom worked out: somewhere it would have to stand as a text.
+        is_unwritten = name.startswith("_") and not self._linkage.paths_matching(
+            name, rb"[\"']%b[\"']" % re.escape(name.encode())
+        )
         relatives = self._evaluator.relatives(owner)
         for path in self._linkage.lookup_paths:
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
                 assert file is not None, "it has calls"
-                if name.startswith(lookup.prefix):
+                if name.startswith(lookup.prefix) and not (is_unwritten and not lookup.prefix):
                     values = self._evaluator.values(file, lookup.receiver)
                     if UNKNOWN_VALUE in values or any(
                         (value.path, value.number) in relatives for value in values
