@@ -70,6 +70,10 @@ def run(arguments: argparse.Namespace) -> int:
 
     tour.zephyrun("Everything can be taken back, to the byte …", "undo", "project")
     tour.zephyrun("… and done again: the plan still fits.", "apply", "cleanup.toml")
+    tour.zephyrun(
+        "One thing gets another name, wherever in the project it is referred to.",
+        "rename", "hive.log.by_hive", "group_by_hive", where="project",
+    )  # fmt: skip
     here = for_people(folder)
     tour.say(
         f"The result lies in {here}/project, as it was before in {here}/before, the plan beside them."
@@ -97,10 +101,12 @@ class _Tour:
         self._screen.print(text, style="bold")
         self._screen.print()
 
-    def zephyrun(self, text: str, *words: str, code: int = OK) -> None:
-        """Show and run a command of ours; `code` is the exit code that it should have."""
+    def zephyrun(self, text: str, *words: str, code: int = OK, where: str = "") -> None:
+        """Show and run a command of ours, in the demo's folder or in one inside it; `code` is the exit
+        code that it should have."""
         command = [sys.executable, "-m", "zephyrun", *words, "--color", self._color]
-        self._run(text, f"zephyrun {' '.join(words)}", command, self._folder, code)
+        shown = f"cd {where} && " if where else ""
+        self._run(text, f"{shown}zephyrun {' '.join(words)}", command, self._folder / where, code)
 
     def python(self, text: str, *words: str, where: str) -> None:
         """Show and run the interpreter in one of the demo's folders."""
