@@ -334,8 +334,8 @@ def test_ignored_files_and_projects_inside_are_left_out(project):
 def test_the_demo(tmp_path):
     """The tour goes well, leaves what it promises, and ends with a clean-up that passes its tests."""
     tour = zephyrun("demo", "tour", cwd=tmp_path).stdout
-    for command in ("survey", "propose", "apply", "verify", "undo"):
-        assert f"$ zephyrun {command} " in tour
+    for command in ("survey", "propose", "apply", "verify", "rename", "undo"):
+        assert f"zephyrun {command} " in tour
     assert "a running program could tell the versions apart" in tour
     assert "The result lies in tour/project, as it was before in tour/before" in tour
     tests = subprocess.run(

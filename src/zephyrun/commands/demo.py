@@ -68,12 +68,13 @@ def run(arguments: argparse.Namespace) -> int:
         "verify", "before", "spoiled", code=NOT_SO,
     )  # fmt: skip
 
-    tour.zephyrun("Everything can be taken back, to the byte …", "undo", "project")
-    tour.zephyrun("… and done again: the plan still fits.", "apply", "cleanup.toml")
     tour.zephyrun(
         "One thing gets another name, wherever in the project it is referred to.",
         "rename", "hive.log.by_hive", "group_by_hive", where="project",
     )  # fmt: skip
+    tour.zephyrun("Everything can be taken back, to the byte: the rename …", "undo", "project")
+    tour.zephyrun("… and the plan …", "undo", "project")
+    tour.zephyrun("… and done again: the plan still fits.", "apply", "cleanup.toml")
     here = for_people(folder)
     tour.say(
         f"The result lies in {here}/project, as it was before in {here}/before, the plan beside them."
