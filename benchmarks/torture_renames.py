@@ -1,6 +1,6 @@
 """Rename everything that the tool calls safe in real packages, and run their own suites before and after.
 
-    python benchmarks/torture_renames.py [NAME ...] [--words] [--application] [--keep FOLDER]
+    python benchmarks/torture_renames.py [NAME ...] [--application] [--keep FOLDER]
 
 The packages are those of torture_packages.py. Every module-level name, class, method, attribute,
 parameter and local outside the tests is asked for alone; all that are safe are renamed at once, proved,
@@ -51,7 +51,7 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
         if path.startswith(inside) and not is_in_tests(path) and not path.startswith("docs/")
     ]  # fmt: skip
     named = list(everything_named(evaluator, paths))
-    verdicts = judge_each(evaluator, contents, named, world, new_name=_new_names(arguments, contents))
+    verdicts = judge_each(evaluator, contents, named, world)
     _print_counts(verdicts.counts)
     reasons = Counter(f"{answer}: {re.sub(r'`[^`]*`', '…', why)}" for _, answer, why in verdicts.others)
     for reason, count in reasons.most_common(_MOST_REASONS):
@@ -82,11 +82,6 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     print(f"renamed references on lines that the suite executed: {n_executed:,} of {n_references:,} "
           f"({n_executed / max(n_references, 1):.0%}); files that renaming back does not give back: {n_strange}")
     return len(passed), len(broken) + n_strange, n_executed, n_references
-
-
-def _new_names(arguments: argparse.Namespace, contents: dict[str, bytes | str]) -> str:
-    """A pattern for new names: meaningless ones, or with `--words` words of the project's own."""
-    return "{word}" if arguments.words else "{old}_x{number}"
 
 
 def _print_counts(counts: Counter[tuple[str, str]]) -> None:
@@ -137,7 +132,6 @@ def main() -> int:
     """Run the torture; 1 when a test that passed fails afterwards, or a byte is not given back."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
     parser.add_argument("names", nargs="*", help=f"some of {', '.join(PACKAGES)}; default: all")
-    parser.add_argument("--words", action="store_true", help="rename to words of the project's own")
     parser.add_argument(
         "--application", action="store_true", help="rename public names, too: all callers are in sight"
     )

@@ -4,27 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cached_property, partial
+from functools import cached_property, lru_cache, partial
 
-from zephyrun.changes.project_renames import settle_rename_steps
 from zephyrun.changes.second_look import Address, History, address_of, look_again
 from zephyrun.changes.stages import STAGES, FileOutcome, carry_out, leave_out_clashes
 from zephyrun.changes.step import Step
 from zephyrun.commands import options
 from zephyrun.commands.own_checks import OwnCheck
 from zephyrun.commands.project_habits import measure_project
+from zephyrun.facts import FileFacts
 from zephyrun.journal import Deed, Operation, Transaction
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.layout.habits import Habits
 from zephyrun.plan import Plan
-from zephyrun.project.audience import is_library
-from zephyrun.project.library import read_library
 from zephyrun.project.repository import Repository
 from zephyrun.project.settings import Settings
 from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import Surroundings
-from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.reports.lines import counted
 
@@ -89,8 +86,9 @@ class Application:
     ) -> None:
         """Carry out one stage. Without a transaction nothing is written."""
         steps = self.steps_of(action)
-        wide = [step for step in steps if self._reaches_beyond(step)]
-        narrow = [step for step in steps if step not in wide]
+        wide_ids = {step.id for step in steps if self._reaches_beyond(step)}
+        wide = [step for step in steps if step.id in wide_ids]
+        narrow = [step for step in steps if step.id not in wide_ids]
         applied: list[str] = []
         for part, prove in ((narrow, self.prove), (wide, self.prove_across_files)):
             if part or part is narrow:
@@ -222,7 +220,7 @@ class Application:
         if step.action != "rename" or not isinstance(data, bytes):
             return False
         try:
-            facts = read_facts(data)
+            facts = _read_facts(data)
         except UnreadableSource:
             return False
         module = self._known_surroundings().get(step.path, Surroundings()).module
@@ -233,6 +231,12 @@ class Application:
 
     def prove_across_files(self, steps: Sequence[Step]) -> dict[str, FileOutcome]:
         """The outcome of rename steps that reach beyond their files, proved; nothing is written."""
+        # Imported here: few plans have such steps, and start-up should stay fast.
+        from zephyrun.changes.project_renames import settle_rename_steps
+        from zephyrun.project.audience import is_library
+        from zephyrun.project.library import read_library
+        from zephyrun.proof.renames import World
+
         world = World(
             self.settings.import_roots,
             self.settings.harmless_decorators,
@@ -332,6 +336,12 @@ def stages_of(plan: Plan) -> list[str]:
     """The stages that a plan has accepted steps for, in the order of work."""
     accepted = {step.action for step in plan.steps if step.accept}
     return [action for action in STAGES if action in accepted]
+
+
+@lru_cache(maxsize=1)
+def _read_facts(data: bytes) -> FileFacts:
+    """Kept, since the steps on a file follow one another."""
+    return read_facts(data)
 
 
 def _key(job: _Job) -> tuple[str, tuple[str, ...]]:

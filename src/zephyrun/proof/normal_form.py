@@ -16,7 +16,7 @@ from typing import Any, NamedTuple
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.languages.python import ParsedFile
-from zephyrun.languages.python.links import keyword_before, module_start_of
+from zephyrun.languages.python.places import keyword_before, module_start_of
 from zephyrun.proof.named_constants import NamedConstant
 from zephyrun.source import SourceText
 

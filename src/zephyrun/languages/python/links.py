@@ -13,6 +13,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from zephyrun.facts import Role
+from zephyrun.languages.python.places import keyword_before, module_start_of
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.relocation import parse_fragment
 from zephyrun.languages.python.walk import position_readers
@@ -38,9 +39,7 @@ from zephyrun.link_facts import (
 _USES = {ast.Load: Use.READ, ast.Store: Use.WRITE, ast.Del: Use.DELETE}
 _QUOTED = re.compile(r"[uU]?('''|\"\"\"|'|\")(.*)\1", re.DOTALL)
 _PLAIN_TEXT = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
-_FROM = re.compile(r"from\b[\s\\]*")
 _ACCESSOR = re.compile(r"\.(?:setter|getter|deleter)\b")
-_LONGEST_GAP = 300
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 _BEFORE_FILLING = re.compile(r"[%{]")
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
@@ -880,22 +879,6 @@ def _prefix_of(node: ast.expr) -> str:
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
         return _BEFORE_FILLING.split(node.value)[0]
     return ""
-
-
-def keyword_before(text: str, name: str, end: int) -> int:
-    """Where the keyword of a class pattern stands, of which the pattern itself begins at `end`; -1 where
-    it cannot be told."""
-    match = re.search(rf"{re.escape(name)}\s*=[\s(\\]*\Z", text[max(end - _LONGEST_GAP, 0) : end])
-    return -1 if match is None else end - len(match[0])
-
-
-def module_start_of(text: str, start: int, module: str) -> int:
-    """Where a `from` statement that begins at `start` names its module, dots included; -1 where that
-    cannot be told."""
-    match = _FROM.match(text, start)
-    if match is None or not module or not text.startswith(module, match.end()):
-        return -1
-    return match.end()
 
 
 def _all_arguments(arguments: ast.arguments) -> list[ast.arg]:
