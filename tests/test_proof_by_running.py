@@ -15,7 +15,7 @@ from zephyrun.proof.verdict import Verdict
 
 POOL = ("a", "b", "c", "d", "k")
 FRESH = ("gain", "loss")
-N_PROGRAMS = 300
+N_PROGRAMS = 200
 
 
 class Program:

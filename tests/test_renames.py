@@ -105,7 +105,7 @@ def test_rename_case(case, tmp_path):
         assert back.contents == case.files
 
 
-MOST_FORGOTTEN = 5
+MOST_FORGOTTEN = 3
 FOR_READERS = {PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT}
 
 
