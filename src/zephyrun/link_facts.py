@@ -82,12 +82,14 @@ class AttributeUse(NamedTuple):
 
 
 class KeywordUse(NamedTuple):
-    """A keyword in a call, or in a class pattern (`in_pattern`), of what `callee` is."""
+    """A keyword in a call, or in a class pattern (`in_pattern`), of what `callee` is. `call` is where the
+    callee ends, which tells one call from another; -1 outside of calls."""
 
     start: int
     end: int
     name: str
     callee: Origin
+    call: int = -1
     in_pattern: bool = False
 
 
@@ -117,13 +119,15 @@ class ImportUse(NamedTuple):
 
 
 class TextUse(NamedTuple):
-    """A text that is or holds names, and the call that it is handed to. `position` is the argument's,
-    -1 for a keyword or where it is in no call; `arguments` are the origins of the positional ones."""
+    """A text that is or holds names, and the call that it is handed to (`call` as for keywords).
+    `position` is the argument's, -1 for a keyword or where it is in no call; `arguments` are the origins
+    of the positional ones; `is_plain` says whether it stands in the file as it is."""
 
     start: int
     end: int
     words: str
     callee: Origin
+    call: int
     position: int
     keyword: str
     arguments: tuple[Origin, ...]
@@ -140,13 +144,15 @@ class Lookup(NamedTuple):
 
 
 class Handed(NamedTuple):
-    """A value that an argument hands to what `callee` is. `position` is -1 for a keyword; `keyword` is "*"
-    or "**" for what is spread out, and "…" for an element of a tuple or list that is the argument."""
+    """A value that an argument hands to what `callee` is (`call` as for keywords). `position` is -1 for a
+    keyword; `keyword` is "*" or "**" for what is spread out, and "…" for an element of a tuple or list
+    that is the argument."""
 
     start: int
     end: int
     value: Origin
     callee: Origin
+    call: int
     position: int
     keyword: str
 
@@ -186,12 +192,12 @@ class FunctionRecord:
     decorators: tuple[Origin, ...]
     parameters: tuple[ParameterRecord, ...]
     gives: Origin
-    is_annotated: bool
 
 
 @dataclass(frozen=True)
 class ClassRecord:
-    """One class. `scope` is that of its body, `around` the one it stands in."""
+    """One class. `scope` is that of its body, `around` the one it stands in; `metaclass` is the origin of
+    what it names as one, `None` where it names none."""
 
     name: str
     binding: int
@@ -199,7 +205,7 @@ class ClassRecord:
     scope: int
     around: int
     bases: tuple[Origin, ...]
-    keywords: tuple[str, ...]
+    metaclass: Origin | None
     decorators: tuple[Origin, ...]
 
 

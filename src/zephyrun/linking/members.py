@@ -30,7 +30,6 @@ from zephyrun.linking.references import (
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
     UNKNOWN_VALUE,
-    WORKED_OUT,
     ClassKey,
     Evaluator,
     Value,
@@ -254,9 +253,10 @@ class MemberUsage:
         if value.sort is ValueSort.CLASS:
             # What a class has no name for it asks its metaclass for.
             return any(
-                "metaclass" in self._evaluator.class_record(each).keywords
-                and not self._evaluator.has_plain_metaclass(each)
-                for each in self._evaluator.above((value.path, value.number))
+                map(
+                    self._evaluator.has_own_metaclass,
+                    self._evaluator.above((value.path, value.number)),
+                )
             )
         if value.sort is ValueSort.INSTANCE:
             # What another class has no name for it may ask for in one of the family.
@@ -497,17 +497,18 @@ class MemberUsage:
                     )
                 self._check_library_lookups(file)
                 continue
-            for name in evaluator.bases(key)[1]:
+            for name in evaluator.bases(key).foreign:
                 self._check_foreign_base(file, record.name_start, name)
+            for name in evaluator.bases(key).unknown:
+                self._doubt_base(file, record.name_start, name)
             for decorator in record.decorators:
                 self._check_class_decorator(file, record.name_start, decorator)
-            for keyword in record.keywords:
-                if keyword == "metaclass" and not evaluator.has_plain_metaclass(key):
-                    self._usage.doubt(
-                        f"the metaclass of {record.name} does not look at `{self.spelling}`",
-                        file.path,
-                        record.name_start,
-                    )
+            if evaluator.has_own_metaclass(key):
+                self._usage.doubt(
+                    f"the metaclass of {record.name} does not look at `{self.spelling}`",
+                    file.path,
+                    record.name_start,
+                )
             for hook in _ATTRIBUTE_HOOKS:
                 if evaluator.binding_in(key, hook) is not None:
                     self._usage.doubt(
@@ -557,14 +558,17 @@ class MemberUsage:
                 f"nothing shows or looks up the member `{self.spelling}` by its name", file.path, start
             )
         elif name not in _UNDERSTOOD_BASES:
-            if self.is_private and not name.endswith(WORKED_OUT):
+            if self.is_private:
                 self._usage.assume(PRIVATE_ATTRIBUTES)
             else:
-                self._usage.doubt(
-                    f"the base {name} in {file.path}, which was not read, has no `{self.spelling}`",
-                    file.path,
-                    start,
-                )
+                self._doubt_base(file, start, name)
+
+    def _doubt_base(self, file: LinkedFile, start: int, name: str) -> None:
+        self._usage.doubt(
+            f"the base {name} in {file.path}, which was not read, has no `{self.spelling}`",
+            file.path,
+            start,
+        )
 
     def _check_class_decorator(self, file: LinkedFile, start: int, decorator: Origin) -> None:
         name = self._evaluator.decorator_name(file, decorator)

@@ -140,7 +140,8 @@ class ParameterUsage:
         if key not in found:
             found.insert(0, key)
 
-        for name in self._evaluator.foreign_above((key[0], record.owner)):
+        own = (key[0], record.owner)
+        for name in [*self._evaluator.foreign_above(own), *self._evaluator.unknown_above(own)]:
             if not name.startswith(("builtins.", "abc.", "typing.", "enum.")) and (
                 not record.name.startswith("_") or record.name.startswith("__")
             ):
@@ -193,7 +194,7 @@ class ParameterUsage:
             called = {
                 text.words
                 for text in file.links.texts
-                if text.position == 0 and text.callee == use.callee and text.start < use.start
+                if text.position == 0 and text.call == use.call
             }
             if called & self._called_names(self.functions):
                 self._open(place, use)
@@ -230,7 +231,7 @@ class ParameterUsage:
         if not callees & {"functools.partial", "functools.partialmethod"}:
             return False
         for handed in file.links.handed:
-            if handed.position == 0 and handed.callee == use.callee and handed.start < use.start:
+            if handed.position == 0 and handed.call == use.call:
                 if any(map(self._is_call_of, self._evaluator.values(file, handed.value))):
                     self._usage.places.add(Place(file.path, use.start, use.end, PlaceSort.KEYWORD))
                     return True
@@ -438,6 +439,9 @@ class ParameterUsage:
                 file.links.sources.get(last.binding, ())
             ) != 1:
                 return False
+            if any(parameter.name == self.name for parameter in record.parameters):
+                # What is given under that name goes to the parameter, and is not among the rest.
+                return True
             key = (file.path, number)
             if key in seen:
                 return True

@@ -544,12 +544,12 @@ class GlobalUsage:
             if record.binding != binding:
                 continue
             for key in evaluator.above((file.path, index)):
-                made_by = evaluator.class_record(key)
-                if "metaclass" in made_by.keywords and not evaluator.has_plain_metaclass(key):
+                if evaluator.has_own_metaclass(key):
                     self._usage.doubt(
                         f"the metaclass of `{name}` does not look at its name", file.path, record.name_start
                     )
-            for base in evaluator.foreign_above((file.path, index)):
+            own = (file.path, index)
+            for base in [*evaluator.foreign_above(own), *evaluator.unknown_above(own)]:
                 if not base.startswith(_BASES_THAT_KEEP_NO_NAMES):
                     self._usage.doubt(
                         f"the base {base} in {file.path}, which was not read, does not look at the name "
@@ -560,7 +560,7 @@ class GlobalUsage:
             shows_itself = any(
                 evaluator.decorator_name(file, decorator) == "dataclasses.dataclass"
                 for decorator in record.decorators
-            ) or "typing.NamedTuple" in evaluator.foreign_above((file.path, index))
+            ) or "typing.NamedTuple" in evaluator.foreign_above(own)
             if shows_itself and not is_silent(file, record.name_start):
                 self._usage.doubt(
                     f"nothing depends on how a record shows its class `{name}`",

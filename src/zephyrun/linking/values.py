@@ -28,12 +28,17 @@ from zephyrun.link_facts import (
 from zephyrun.linking.linkage import LinkedFile, Linkage
 
 
+# A class of the project or of a library: the file it stands in, and its record there.
+ClassKey = tuple[str, int]
+FunctionKey = tuple[str, int]
+
+
 class ValueSort(StrEnum):
     """What a value is; the comment says what its other fields hold."""
 
     INSTANCE = "instance"  # of the class at (path, index), or of one below it
     CLASS = "class"  # the class at (path, index), or one below it
-    FUNCTION = "function"  # the function at (path, index); name is "bound" once it has its receiver
+    FUNCTION = "function"  # the function at (path, index)
     ABOVE = "above"  # what `super()` gives in the class at (path, index)
     MODULE = "module"  # the module at path, called name
     PACKAGE = "package"  # a folder of modules, called name
@@ -42,6 +47,7 @@ class ValueSort(StrEnum):
     TUPLE = "tuple"  # parts are its elements, one by one
     MAPPING = "mapping"  # parts[0] are its values
     PROMISE = "promise"  # parts[0] is what awaiting it gives
+    CONTEXT = "context"  # parts[0] is what entering it gives
     FOREIGN = "foreign"  # something of a library, called name
     OUTSIDE = "outside"  # something that no code of the project made, and that holds nothing of it
     UNKNOWN = "unknown"
@@ -58,9 +64,16 @@ class Value(NamedTuple):
 
 
 Values = frozenset[Value]
-# A class of the project or of a library: the file it stands in, and its record there.
-ClassKey = tuple[str, int]
-FunctionKey = tuple[str, int]
+
+
+class Bases(NamedTuple):
+    """The direct bases of a class: those that could be read, the names of those of libraries that could
+    not, and what the others are called, which may be any class, one of the project's own included."""
+
+    read: tuple[ClassKey, ...]
+    foreign: tuple[str, ...]
+    unknown: tuple[str, ...]
+
 
 UNKNOWN_VALUE = Value(ValueSort.UNKNOWN)
 _NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
@@ -73,8 +86,6 @@ _MOST_ASKED = 3000
 # At a glance: a class above another one, or under another name; and an attribute that takes a value.
 _BASE = rb"class\s+\w+\s*\([^)]*\bNAME\b|\bNAME\s+as\s|=\s*[\w.]*\bNAME\b(?!\s*\()"
 _WRITE = rb"\.\s*%b\s*(?:=[^=]|[,):\]]|[-+*/%%&|^@<>]+=|in\b)"
-# Behind what a base is called that may be any class, one of the project's own included.
-WORKED_OUT = " (worked out)"
 
 # Builtins by what they give. Source: library reference, "Built-in Functions".
 _GIVE_PLAIN = {
@@ -146,8 +157,12 @@ class Evaluator:
     def __init__(self, linkage: Linkage) -> None:
         self.linkage = linkage
         self._known: dict[tuple[str, Origin], Values] = {}
-        self._known_bases: dict[ClassKey, tuple[list[ClassKey], list[str]]] = {}
+        self._known_bases: dict[ClassKey, Bases] = {}
+        self._known_below: dict[ClassKey, list[ClassKey]] = {}
         self._known_relatives: dict[ClassKey, list[ClassKey]] = {}
+        self._known_calls: dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None] = {}
+        self._library_classes: dict[str, ClassKey | None] = {}
+        self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
         self._known_bindings: dict[tuple[str, int], Values] = {}
         self._known_for_now: dict[tuple[str, Origin], Values] = {}
         self._n_asked = 0
@@ -185,20 +200,26 @@ class Evaluator:
         assert file is not None, "something was found in it"
         return file
 
-    def bases(self, key: ClassKey) -> tuple[list[ClassKey], list[str]]:
-        """The direct bases of a class that could be read, and what the others are called."""
+    @property
+    def _is_sure(self) -> bool:
+        """Whether an answer about classes may be kept: while a question about values is open, what is
+        unknown may be so for that alone."""
+        return not self._under_way
+
+    def bases(self, key: ClassKey) -> Bases:
+        """The direct bases of a class."""
         if (known := self._known_bases.get(key)) is not None:
             return known
         found = self._find_bases(key)
-        if not self._under_way or len(found[0]) == len(self.class_record(key).bases):
-            # What is unknown only because the question is still open may be known later.
+        if self._is_sure or not found.unknown:
             self._known_bases[key] = found
         return found
 
-    def _find_bases(self, key: ClassKey) -> tuple[list[ClassKey], list[str]]:
+    def _find_bases(self, key: ClassKey) -> Bases:
         file, record = self.file(key[0]), self.class_record(key)
         known: list[ClassKey] = []
-        others: list[str] = []
+        foreign: list[str] = []
+        unknown: list[str] = []
         for base in record.bases:
             if base.sort is OriginSort.ELEMENT:
                 # `Generic[Row]` and its like: the class before the bracket is the base.
@@ -211,10 +232,10 @@ class Evaluator:
                     if read is not None:
                         known.append(read)
                     else:
-                        others.append(value.name)
+                        foreign.append(value.name)
                 else:
-                    others.append(f"{base.name or 'a base'}{WORKED_OUT}")
-        return known, others
+                    unknown.append(base.name or "a base that is worked out")
+        return Bases(tuple(known), tuple(foreign), tuple(unknown))
 
     def library_class(self, name: str) -> ClassKey | None:
         """A class of a library by its full name, where its source can be read."""
@@ -232,20 +253,28 @@ class Evaluator:
                         self._library_classes[name] = self.library_class(value.name)
         return self._library_classes[name]
 
-    @cached_property
-    def _library_classes(self) -> dict[str, ClassKey | None]:
-        return {}
-
     def above(self, key: ClassKey) -> list[ClassKey]:
         """A class and every class above it that could be read, nearest first."""
         found = [key]
         for each in found:
-            found += [base for base in self.bases(each)[0] if base not in found]
+            found += [base for base in self.bases(each).read if base not in found]
         return found
 
     def foreign_above(self, key: ClassKey) -> list[str]:
-        """The bases of a class or of one above it that could not be read."""
-        return [name for each in self.above(key) for name in self.bases(each)[1]]
+        """The bases of a class or of one above it that libraries have and that could not be read."""
+        return [name for each in self.above(key) for name in self.bases(each).foreign]
+
+    def unknown_above(self, key: ClassKey) -> list[str]:
+        """The bases of a class or of one above it that may be any class."""
+        return [name for each in self.above(key) for name in self.bases(each).unknown]
+
+    def has_own_metaclass(self, key: ClassKey) -> bool:
+        """Whether a class names a metaclass other than that of abstract bases."""
+        metaclass = self.class_record(key).metaclass
+        if metaclass is None:
+            return False
+        values = self.values(self.file(key[0]), metaclass)
+        return any(value.name != "abc.ABCMeta" for value in values)
 
     def below(self, key: ClassKey) -> list[ClassKey]:
         """The classes of the project below a class, at any depth."""
@@ -259,22 +288,20 @@ class Evaluator:
         return found
 
     def _directly_below(self, key: ClassKey) -> list[ClassKey]:
-        known: dict[ClassKey, list[ClassKey]] = self._below_by_class
-        if key not in known:
+        found = self._known_below.get(key)
+        if found is None:
             name = self.class_record(key).name
-            known[key] = [
+            found = [
                 (path, index)
                 for path in self.linkage.paths_matching(name, _BASE.replace(b"NAME", name.encode()))
                 for file in [self.linkage.file(path)]
                 if file is not None
                 for index, record in enumerate(file.links.classes)
-                if record.bases and key in self.bases((path, index))[0]
+                if record.bases and key in self.bases((path, index)).read
             ]
-        return known[key]
-
-    @cached_property
-    def _below_by_class(self) -> dict[ClassKey, list[ClassKey]]:
-        return {}
+            if self._is_sure:
+                self._known_below[key] = found
+        return found
 
     def relatives(self, key: ClassKey) -> list[ClassKey]:
         """The classes that an instance of a class may have its attributes from or share them with."""
@@ -284,7 +311,7 @@ class Evaluator:
         for below in self.below(key):
             # A class below may have other bases, from which an instance then has attributes, too.
             found += [each for each in self.above(below) if each not in found]
-        if not self._under_way:
+        if self._is_sure:
             self._known_relatives[key] = found
         return found
 
@@ -314,10 +341,6 @@ class Evaluator:
         read for that."""
         is_cheap = name in self._writes or len(self._paths_of_writes(name)) <= _MOST_FILES_FOR_ONE
         return self.writes(name) if is_cheap else None
-
-    @cached_property
-    def _writes(self) -> dict[str, list[tuple[LinkedFile, AttributeUse]]]:
-        return {}
 
     # -- values ------------------------------------------------------------------------------
 
@@ -468,15 +491,7 @@ class Evaluator:
         if position is None:
             return _NOTHING_KNOWN
         for handed in file.links.handed:
-            callee = handed.callee
-            if (
-                handed.position == position
-                and callee.sort is OriginSort.ATTRIBUTE
-                and callee.name == use.name
-                and callee.parts[0] == use.receiver
-                and use.end < handed.start
-                and not file.source.text[use.end : handed.start].strip("( \t\n")
-            ):
+            if handed.call == use.end and handed.position == position:
                 return self.values(file, handed.value)
         return _NOTHING_KNOWN
 
@@ -651,7 +666,7 @@ class Evaluator:
                     found.append(self.values(file, record.gives))
             elif all(self.is_harmless(file, each) for each in record.decorators):
                 found.append(
-                    frozenset({Value(ValueSort.FUNCTION, file.path, origin.binding, "bound")})
+                    frozenset({Value(ValueSort.FUNCTION, file.path, origin.binding)})
                 )
             else:
                 found.append(_NOTHING_KNOWN)
@@ -681,18 +696,11 @@ class Evaluator:
         key = (callee.path, callee.number)
         # A `__new__` or a metaclass of the project's own may give anything.
         for each in self.above(key):
-            record = self.class_record(each)
             if self.binding_in(each, "__new__") is not None and self.file(each[0]).is_own:
                 return _NOTHING_KNOWN
-            if "metaclass" in record.keywords and not self.has_plain_metaclass(each):
+            if self.has_own_metaclass(each):
                 return _NOTHING_KNOWN
         return frozenset({Value(ValueSort.INSTANCE, *key)})
-
-    def has_plain_metaclass(self, key: ClassKey) -> bool:
-        """Whether the metaclass that a class names is that of abstract bases."""
-        file = self.file(key[0])
-        head = file.source.text[self.class_record(key).name_start :].partition(":\n")[0]
-        return re.search(r"metaclass\s*=\s*(?:abc\.)?ABCMeta\b", head) is not None
 
     def _result(self, callee: Value) -> Values:
         key = (callee.path, callee.number)
@@ -701,7 +709,7 @@ class Evaluator:
         for decorator in record.decorators:
             name = self.decorator_name(file, decorator)
             if name in _ENTERING:
-                return frozenset({Value(ValueSort.PROMISE, name="entered", parts=(_elements(values),))})
+                return frozenset({Value(ValueSort.CONTEXT, parts=(_elements(values),))})
             if name not in _SAME_RESULT:
                 return _NOTHING_KNOWN
         return values
@@ -800,7 +808,7 @@ class Evaluator:
 
     def _of_awaited(self, file: LinkedFile, origin: Origin) -> Values:
         return _union(
-            value.parts[0] if value.sort is ValueSort.PROMISE and value.name != "entered"
+            value.parts[0] if value.sort is ValueSort.PROMISE
             else _OUTSIDE if value.sort is ValueSort.OUTSIDE
             else _NOTHING_KNOWN
             for value in self.values(file, origin.parts[0])
@@ -809,7 +817,7 @@ class Evaluator:
     def _of_entered(self, file: LinkedFile, origin: Origin) -> Values:
         found: list[Values] = []
         for value in self.values(file, origin.parts[0]):
-            if value.sort is ValueSort.PROMISE and value.name == "entered":
+            if value.sort is ValueSort.CONTEXT:
                 found.append(value.parts[0])
             elif value.sort is ValueSort.OUTSIDE:
                 found.append(_OUTSIDE)
@@ -856,9 +864,6 @@ class Evaluator:
         return any(
             name in ("typing.Protocol", "typing_extensions.Protocol")
             for name in self.foreign_above(key)
-        ) or any(
-            self.file(path).module == "typing" and self.class_record((path, index)).name == "Protocol"
-            for path, index in self.above(key)
         )
 
     def _has_registered_others(self, key: ClassKey) -> bool:
@@ -882,14 +887,17 @@ class Evaluator:
         if calls is None:
             return _NOTHING_KNOWN
         positions = [each.name for each in record.parameters if each.sort in _BY_POSITION]
-        position = positions.index(origin.name) if origin.name in positions else None
-        if record.owner >= 0 and position is not None and not self._is_static(record):
-            position -= 1
+        position = positions.index(origin.name) if origin.name in positions else -1
+        has_receiver = record.owner >= 0 and not self._is_static(record)
         found = [
             self.values(other, handed.value)
             for other, handed in calls
             if handed.keyword == origin.name
-            or (not handed.keyword and handed.position == position)
+            or (
+                position >= 0
+                and not handed.keyword
+                and handed.position in self._places_among(other, handed.callee, position, has_receiver)
+            )
         ]
         if not found:
             # Nobody in sight calls it so: somebody else does.
@@ -899,6 +907,17 @@ class Evaluator:
                 found.append(self.values(file, parameter.default))
         values = _union(found)
         return values if values != {_NONE} else _NOTHING_KNOWN
+
+    def _places_among(
+        self, file: LinkedFile, callee: Origin, position: int, has_receiver: bool
+    ) -> tuple[int, ...]:
+        """Where among the arguments of a call a parameter may be filled. A method that is taken from a
+        class gets its receiver as the first of them."""
+        if not has_receiver or callee.sort is not OriginSort.ATTRIBUTE:
+            return (position,)
+        sorts = {value.sort for value in self.values(file, callee.parts[0])}
+        is_bound = sorts <= {ValueSort.INSTANCE, ValueSort.ABOVE}
+        return (position - 1,) if is_bound else (position - 1, position)
 
     def _is_static(self, record: FunctionRecord) -> bool:
         return any(decorator.name == "staticmethod" for decorator in record.decorators)
@@ -913,10 +932,6 @@ class Evaluator:
                 calls = None
             self._known_calls[key] = calls
         return self._known_calls[key]
-
-    @cached_property
-    def _known_calls(self) -> dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None]:
-        return {}
 
     def _find_calls(
         self, file: LinkedFile, record: FunctionRecord
@@ -971,7 +986,9 @@ class Evaluator:
         if record.owner < 0:
             return True
         key = (file.path, record.owner)
-        if any(not name.startswith(_BASES_THAT_CALL_NOTHING) for name in self.foreign_above(key)):
+        if self.unknown_above(key) or any(
+            not name.startswith(_BASES_THAT_CALL_NOTHING) for name in self.foreign_above(key)
+        ):
             return False
         for each in self.relatives(key):
             other = self.file(each[0])
@@ -1021,17 +1038,8 @@ class Evaluator:
         for handed in other.links.handed:
             callee = handed.callee
             if callee.sort is OriginSort.ATTRIBUTE and callee.name == record.name:
-                if kind is not ScopeKind.MODULE and self._is_called_on_class(other, callee):
-                    return None
                 found.append((other, handed))
         return found
-
-    def _is_called_on_class(self, file: LinkedFile, callee: Origin) -> bool:
-        """Whether a method is taken from a class, so that its receiver is the first argument."""
-        receiver = callee.parts[0]
-        return receiver.sort not in (OriginSort.ABOVE, OriginSort.OWN) and any(
-            value.sort is ValueSort.CLASS for value in self.values(file, receiver)
-        )
 
 
 def unmangled(name: str) -> str:

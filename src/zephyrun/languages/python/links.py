@@ -297,7 +297,6 @@ class _Reader(ast.NodeVisitor):
             decorators,
             parameters,
             self._gives(node, frame),
-            node.returns is not None,
         )
 
     visit_AsyncFunctionDef = visit_FunctionDef
@@ -397,7 +396,7 @@ class _Reader(ast.NodeVisitor):
             self.visit(node.body)
             self._frames.pop()
         self._functions[number] = FunctionRecord(
-            "", -1, -1, self._scope, -1, (), parameters, self._origin(node.body), False
+            "", -1, -1, self._scope, -1, (), parameters, self._origin(node.body)
         )
 
     def visit_ClassDef(self, node: ast.ClassDef) -> None:
@@ -412,8 +411,12 @@ class _Reader(ast.NodeVisitor):
         binding = self._binding_at(name_start)
         number = len(self._classes)
         own = Origin(OriginSort.DEFINED_CLASS, "", number)
+        metaclasses = [self._origin(each.value) for each in node.keywords if each.arg == "metaclass"]
+        # A base's `__init_subclass__` takes them, or the metaclass.
+        above = Origin(OriginSort.ABOVE, "", number)
+        takes = Origin(OriginSort.ATTRIBUTE, "__init_subclass__", -1, (above,))
         for keyword in node.keywords:
-            self._note_keyword(keyword, own)
+            self._note_keyword(keyword, UNKNOWN if metaclasses else takes, -1)
             self.visit(keyword.value)
 
         scope = self._inner_scopes.get(name_start, self._scope)
@@ -425,7 +428,7 @@ class _Reader(ast.NodeVisitor):
                 scope,
                 self._scope,
                 tuple(map(self._origin, node.bases)),
-                tuple(keyword.arg or "**" for keyword in node.keywords),
+                metaclasses[0] if metaclasses else None,
                 tuple(map(self._origin, node.decorator_list)),
             )
         )
@@ -547,7 +550,7 @@ class _Reader(ast.NodeVisitor):
             start = keyword_before(self._source.text, name, self._start_of(pattern))
             if start >= 0:
                 self._keywords.append(
-                    KeywordUse(start, start + len(name), self._mangled(name), callee, True)
+                    KeywordUse(start, start + len(name), self._mangled(name), callee, in_pattern=True)
                 )
         for pattern in [*node.patterns, *node.kwd_patterns]:
             self.visit(pattern)
@@ -643,7 +646,8 @@ class _Reader(ast.NodeVisitor):
 
     def visit_Call(self, node: ast.Call) -> None:
         """A call: what it is of, and what it hands on."""
-        self._called.add(self._end_of(node.func))
+        call = self._end_of(node.func)
+        self._called.add(call)
         self.visit(node.func)
         callee = self._origin(node.func)
         arguments = tuple(map(self._origin, node.args))
@@ -653,25 +657,27 @@ class _Reader(ast.NodeVisitor):
             if not isinstance(name, ast.Constant):
                 self._lookups.append(Lookup(self._start_of(node), arguments[0], _prefix_of(name)))
         for position, argument in enumerate(node.args):
-            self._note_text(argument, callee, position, "", arguments)
-            self._hand(argument, callee, position, "")
+            self._note_text(argument, callee, call, position, "", arguments)
+            self._hand(argument, callee, call, position, "")
             self.visit(argument)
         for keyword in node.keywords:
-            self._note_keyword(keyword, callee)
-            self._note_text(keyword.value, callee, -1, keyword.arg or "", arguments)
-            self._hand(keyword.value, callee, -1, keyword.arg or "**")
+            self._note_keyword(keyword, callee, call)
+            self._note_text(keyword.value, callee, call, -1, keyword.arg or "", arguments)
+            self._hand(keyword.value, callee, call, -1, keyword.arg or "**")
             self.visit(keyword.value)
 
-    def _hand(self, argument: ast.expr, callee: Origin, position: int, keyword: str) -> None:
+    def _hand(
+        self, argument: ast.expr, callee: Origin, call: int, position: int, keyword: str
+    ) -> None:
         inner = argument.value if isinstance(argument, ast.Starred) else argument
         if inner is not argument:
             position, keyword = -1, "*"
         start, end = self._start_of(inner), self._end_of(inner)
-        self._handed.append(Handed(start, end, self._origin(inner), callee, position, keyword))
+        self._handed.append(Handed(start, end, self._origin(inner), callee, call, position, keyword))
         if isinstance(argument, ast.Tuple | ast.List | ast.Set):
             for part in argument.elts:
                 start, end = self._start_of(part), self._end_of(part)
-                self._handed.append(Handed(start, end, self._origin(part), callee, -1, "…"))
+                self._handed.append(Handed(start, end, self._origin(part), callee, call, -1, "…"))
 
     def _note_lambda(self, node: ast.Call) -> None:
         """What builtins that go through something give to a function without a name."""
@@ -692,10 +698,11 @@ class _Reader(ast.NodeVisitor):
         binding = self._binding_at(self._start_of(node))
         return binding >= 0 and self._facts.bindings[binding].outside
 
-    def _note_keyword(self, keyword: ast.keyword, callee: Origin) -> None:
+    def _note_keyword(self, keyword: ast.keyword, callee: Origin, call: int) -> None:
         if keyword.arg is not None:
             start = self._start_of(keyword)
-            self._keywords.append(KeywordUse(start, start + len(keyword.arg), keyword.arg, callee))
+            end = start + len(keyword.arg)
+            self._keywords.append(KeywordUse(start, end, keyword.arg, callee, call))
             return
         keys: tuple[str, ...] | None = None
         if isinstance(keyword.value, ast.Dict) and all(
@@ -710,6 +717,7 @@ class _Reader(ast.NodeVisitor):
         self,
         node: ast.expr,
         callee: Origin,
+        call: int,
         position: int,
         keyword: str,
         arguments: tuple[Origin, ...],
@@ -720,6 +728,7 @@ class _Reader(ast.NodeVisitor):
                 self._end_of(node),
                 node.value,
                 callee,
+                call,
                 position,
                 keyword,
                 arguments,
@@ -733,7 +742,7 @@ class _Reader(ast.NodeVisitor):
             and _PLAIN_TEXT.fullmatch(node.value)
             and self._start_of(node) not in self._texts
         ):
-            self._note_text(node, UNKNOWN, -1, "", ())
+            self._note_text(node, UNKNOWN, -1, -1, "", ())
 
     def _is_written_plainly(self, node: ast.Constant) -> bool:
         """Whether the text stands in the file as it is, between one pair of quotes."""
