@@ -10,13 +10,11 @@ The tree is by default the standard library without its tests. Allowed: a tenth 
 from __future__ import annotations
 
 import argparse
-import shutil
 import sys
-import sysconfig
 import tempfile
 from pathlib import Path
 
-from survey_speed import MIB_ALLOWED, compare, nothing, print_ratio
+from survey_speed import MIB_ALLOWED, compare, compiling, copied_tree, nothing, print_ratio
 
 _KIB = 1024
 _ALLOWED_SHARE = 10
@@ -36,19 +34,14 @@ def main() -> None:
     parser.add_argument("--rounds", type=int, default=3)
     arguments = parser.parse_args()
     with tempfile.TemporaryDirectory() as scratch:
-        tree = Path(scratch, "tree")
-        source = arguments.folder or Path(sysconfig.get_path("stdlib"))
-        ignored = shutil.ignore_patterns("__pycache__", "site-packages", "test", "tests")
-        shutil.copytree(source, tree, ignore=ignored)
-        (tree / "zephyrun.toml").touch()
+        tree = copied_tree(arguments.folder, Path(scratch, "tree"))
         n_lines = sum(path.read_bytes().count(b"\n") for path in tree.rglob("*.py"))
         print(f"Python {sys.version.split()[0]}, {n_lines:,} lines, medians of {arguments.rounds} rounds")
-        call = f"import compileall; compileall.compile_dir({str(tree)!r}, quiet=2, force=True, workers=2)"
         run = f"import os, sys; os.chdir({str(tree)!r}); from zephyrun.commands import main; main(sys.argv[1:])"
         costs = compare(
             arguments.rounds,
             {
-                "compileall": (nothing, ["-c", call]),
+                "compileall": (nothing, ["-c", compiling(tree)]),
                 **{
                     name: (nothing, ["-c", run, "rename", target, new, "--confirm", "--dry-run"])
                     for name, (target, new) in _RENAMES.items()

@@ -5,19 +5,18 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.targets import NoTarget, target_of_binding
-from zephyrun.linking.usage import PlaceSort, Target, TargetSort
-from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.linking.usage import Target, TargetSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.project.discovery import read_project
 from zephyrun.project.library import read_library
-from zephyrun.proof.remains import Surroundings
-from zephyrun.proof.renames import Renaming, RenameProof, World, judge_renames
+from zephyrun.proof.renames import RenameProof, World, judge_renames
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Verdict
 
@@ -34,19 +33,12 @@ class Verdicts:
 def open_world(root: Path, *, is_library: bool) -> tuple[dict[str, Content], World]:
     """A project's files, and all that a judgement of them needs."""
     contents = read_project(root)
-    world = World((), (), read_library, is_library, {})
-    return contents, world
+    return contents, World(library=read_library, is_library=is_library)
 
 
 def with_surroundings(world: World, contents: Mapping[str, Content]) -> World:
     """The same world, with what the files know of each other."""
-    return World(
-        world.import_roots,
-        world.harmless_decorators,
-        world.library,
-        world.is_library,
-        find_surroundings(contents),
-    )
+    return replace(world, surroundings=find_surroundings(contents))
 
 
 def everything_named(evaluator: Evaluator, paths: list[str]) -> Iterator[tuple[str, Target]]:
@@ -57,7 +49,7 @@ def everything_named(evaluator: Evaluator, paths: list[str]) -> Iterator[tuple[s
         if file is None:
             continue
         for sort, target in (*_bound(evaluator, file), *_set_on_instances(evaluator, file)):
-            if target not in seen and not unmangled(target.name).startswith("__"):
+            if target not in seen and not target.written.startswith("__"):
                 seen.add(target)
                 yield sort, target
 
@@ -95,7 +87,7 @@ def sort_of(file: LinkedFile, target: Target, binding: int) -> str:
         else "attribute" if target.sort is TargetSort.MEMBER
         else "module-level variable"
     )  # fmt: skip
-    is_private = unmangled(target.name).startswith("_")
+    is_private = target.written.startswith("_")
     return f"private {word}" if is_private else word
 
 
@@ -105,23 +97,24 @@ def _set_on_instances(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[
             if use.use.value == "write" and origin.sort.value == "own":
                 key = (file.path, origin.binding)
                 if evaluator.binding_in(key, use.name) is None:
-                    is_private = unmangled(use.name).startswith("_")
-                    sort = "private attribute" if is_private else "attribute"
-                    yield sort, Target(TargetSort.MEMBER, file.path, use.name, origin.binding)
+                    spelling = file.source.text[use.start : use.end]
+                    sort = "private attribute" if spelling.startswith("_") else "attribute"
+                    yield sort, Target(
+                        TargetSort.MEMBER, file.path, use.name, origin.binding, spelling=spelling
+                    )
 
 
 def judge_each(
-    evaluator: Evaluator, contents: Mapping[str, Content], named: list[tuple[str, Target]], world: World,
-    new_name: str = "{old}_x{number}",
-) -> Verdicts:  # fmt: skip
+    evaluator: Evaluator, named: list[tuple[str, Target]], new_name: str = "{old}_x{number}"
+) -> Verdicts:
     """Ask for each target alone whether it could be renamed without anybody's word."""
     found = Verdicts()
     taken: set[tuple[str, int]] = set()
     for number, (sort, target) in enumerate(named):
         # A new name that begins like the old one leaves the order of closure cells as it is.
-        new = new_name.format(number=number, old=unmangled(target.name))
+        new = new_name.format(number=number, old=target.written)
         wish = Wish(target, new)
-        change = carry_out_renames(evaluator, [wish], is_library=world.is_library)
+        change = carry_out_renames(evaluator, [wish])
         answer, why = _answer(change)
         found.counts[sort, answer] += 1
         if answer == "safe":
@@ -151,7 +144,7 @@ def prove_together(
     """Carry out as many renames at once as are proved together; the others with the reason."""
     refused: list[tuple[Wish, str]] = []
     kept = _settle(evaluator, contents, wishes, [], world, refused)
-    return carry_out_renames(evaluator, kept, is_library=world.is_library), refused
+    return carry_out_renames(evaluator, kept), refused
 
 
 def _settle(
@@ -185,7 +178,7 @@ def attempt(
     evaluator: Evaluator, contents: Mapping[str, Content], wishes: list[Wish], world: World
 ) -> tuple[Change, RenameProof | None]:
     """Carry out some renames, and prove them."""
-    change = carry_out_renames(evaluator, wishes, is_library=world.is_library)
+    change = carry_out_renames(evaluator, wishes)
     if change.reasons:
         return change, None
     return change, judge_renames(
@@ -203,18 +196,3 @@ def describe(proof: RenameProof | None) -> str:
         for difference in file.differences:
             return f"{path}, line {difference.old_line or difference.new_line}: {difference.what}"
     return ""
-
-
-__all__ = [
-    "PlaceSort",
-    "Renaming",
-    "Surroundings",
-    "attempt",
-    "describe",
-    "everything_named",
-    "judge_each",
-    "open_world",
-    "prove_together",
-    "sort_of",
-    "with_surroundings",
-]

@@ -83,6 +83,20 @@ def compare(rounds: int, sides: dict[str, tuple[Callable[[], None], list[str]]])
     return {name: medians(costs) for name, costs in measured.items()}
 
 
+def copied_tree(source: Path | None, tree: Path) -> Path:
+    """A copy of a folder, by default of the standard library without its tests, as a project."""
+    ignored = shutil.ignore_patterns("__pycache__", "site-packages", "test", "tests")
+    shutil.copytree(source or Path(sysconfig.get_path("stdlib")), tree, ignore=ignored)
+    (tree / "zephyrun.toml").touch()
+    return tree
+
+
+def compiling(tree: Path) -> str:
+    """What compiles a tree; called through code, since the command ends with 1 where one file does not
+    compile."""
+    return f"import compileall; compileall.compile_dir({str(tree)!r}, quiet=2, force=True, workers=2)"
+
+
 def nothing() -> None:
     """What prepares a command that needs nothing."""
 
@@ -124,11 +138,7 @@ def main() -> None:
     parser.add_argument("--profile", action="store_true", help="also print where the time goes")
     arguments = parser.parse_args()
     with tempfile.TemporaryDirectory() as scratch:
-        tree = Path(scratch, "tree")
-        source = arguments.folder or Path(sysconfig.get_path("stdlib"))
-        ignored = shutil.ignore_patterns("__pycache__", "site-packages", "test", "tests")
-        shutil.copytree(source, tree, ignore=ignored)
-        (tree / "zephyrun.toml").touch()
+        tree = copied_tree(arguments.folder, Path(scratch, "tree"))
         files = list(tree.rglob("*.py"))
         n_lines = sum(path.read_bytes().count(b"\n") for path in files)
         print(f"Python {sys.version.split()[0]}, {len(files):,} files, {n_lines:,} lines")
@@ -141,12 +151,10 @@ def main() -> None:
         def forget() -> None:
             shutil.rmtree(kept, ignore_errors=True)
 
-        # Called through code, since the command ends with 1 where one file does not compile.
-        call = f"import compileall; compileall.compile_dir({str(tree)!r}, quiet=2, force=True, workers=2)"
         costs = compare(
             arguments.rounds,
             {
-                "compileall": (nothing, ["-c", call]),
+                "compileall": (nothing, ["-c", compiling(tree)]),
                 "cold without layout": (forget, [*survey, "--only", others]),
                 "cold": (forget, survey),
                 "one file changed": (lambda: append_comment(changed), survey),

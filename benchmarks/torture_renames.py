@@ -26,9 +26,8 @@ from renaming import everything_named, judge_each, open_world, prove_together, w
 from torture_packages import PACKAGES, Package, Workshop, fetch, open_workshop, run_suite
 
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
-from zephyrun.linking.references import is_in_tests
-from zephyrun.linking.usage import PlaceSort, TargetSort
-from zephyrun.linking.values import unmangled
+from zephyrun.linking.modules import is_test
+from zephyrun.linking.usage import PlaceSort
 from zephyrun.proof.renames import World, new_target_of
 
 _MOST_REASONS = 12
@@ -48,10 +47,10 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     inside = "" if package.code == "." else f"{package.code}/"
     paths = [
         path for path in evaluator.linkage.paths
-        if path.startswith(inside) and not is_in_tests(path) and not path.startswith("docs/")
+        if path.startswith(inside) and not is_test(path) and not path.startswith("docs/")
     ]  # fmt: skip
     named = list(everything_named(evaluator, paths))
-    verdicts = judge_each(evaluator, contents, named, world)
+    verdicts = judge_each(evaluator, named)
     _print_counts(verdicts.counts)
     reasons = Counter(f"{answer}: {re.sub(r'`[^`]*`', '…', why)}" for _, answer, why in verdicts.others)
     for reason, count in reasons.most_common(_MOST_REASONS):
@@ -115,17 +114,12 @@ def _rename_back(change: Change, world: World, contents: dict[str, bytes | str])
     for renaming in change.renamings:
         target = new_target_of(first, evaluator, renaming, change.moved)
         if target is not None:
-            wishes.append(Wish(target, spelling(renaming.target.name, renaming.target.sort)))
-    back = carry_out_renames(evaluator, wishes, is_library=False)
+            wishes.append(Wish(target, renaming.target.written))
+    back = carry_out_renames(evaluator, wishes)
     return sum(
         back.contents.get(path) != contents[path]
         for path in change.changed
     )
-
-
-def spelling(name: str, sort: TargetSort) -> str:
-    """A name as it stands in the text."""
-    return name.rpartition(".")[2] if sort is TargetSort.MODULE else unmangled(name)
 
 
 def main() -> int:

@@ -13,7 +13,7 @@ from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.linking.linkage import Linkage
 from zephyrun.linking.targets import NoTarget, target_at, target_named
 from zephyrun.linking.usage import PlaceSort, TargetSort
-from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.linking.values import Evaluator
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames, new_target_of
 from zephyrun.proof.verdict import Verdict
@@ -99,8 +99,7 @@ def test_rename_case(case, tmp_path):
 
     after = world.evaluator(change.contents)
     target = new_target_of(evaluator, after, change.renamings[0], change.moved)
-    old_name = unmangled(change.renamings[0].target.name).rpartition(".")[2]
-    back = carry_out_renames(after, [Wish(target, old_name)])
+    back = carry_out_renames(after, [Wish(target, change.renamings[0].target.written)])
     if not any(b" as " in data for data in change.changed.values() if data not in case.files.values()):
         assert back.contents == case.files
 
@@ -182,7 +181,7 @@ def renameable(evaluator: Evaluator, path: str) -> list[Wish]:
     A new name that begins like the old one keeps the order of closure cells."""
     found, taken = [], set()
     for number, target in enumerate(dict.fromkeys(names_of(evaluator, path))):
-        wish = Wish(target, f"{unmangled(target.name)}_x{number}")
+        wish = Wish(target, f"{target.written}_x{number}")
         change = carry_out_renames(evaluator, [wish])
         places = {(place.path, place.start) for place in change.usages[0].places}
         if not change.reasons and not change.doubts and not change.open_places and not places & taken:
@@ -208,6 +207,6 @@ def test_rename_everything_and_back(module):
         after = world.evaluator(change.contents)
         targets = [new_target_of(evaluator, after, each, change.moved) for each in change.renamings]
         back = carry_out_renames(
-            after, [Wish(target, unmangled(wish.target.name)) for target, wish in zip(targets, some, strict=True)]
+            after, [Wish(target, wish.target.written) for target, wish in zip(targets, some, strict=True)]
         )
         assert back.contents == files

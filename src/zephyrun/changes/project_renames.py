@@ -19,9 +19,13 @@ from zephyrun.facts import FileFacts
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.mentions import is_distinctive
-from zephyrun.linking.members import MemberUsage
 from zephyrun.linking.search import find_usage
-from zephyrun.linking.targets import NoTarget, target_inside, target_of_binding
+from zephyrun.linking.targets import (
+    NoTarget,
+    renamed_target,
+    target_inside,
+    target_of_binding,
+)
 from zephyrun.linking.usage import (
     Doubt,
     Obstacle,
@@ -32,7 +36,7 @@ from zephyrun.linking.usage import (
     TargetSort,
     Usage,
 )
-from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.linking.values import Evaluator
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings, reservations
@@ -50,15 +54,27 @@ class Change:
     moved: dict[str, str] = field(default_factory=dict)
     renamings: list[Renaming] = field(default_factory=list)
     usages: list[Usage] = field(default_factory=list)
-    reasons: list[Obstacle] = field(default_factory=list)
-    doubts: list[Doubt] = field(default_factory=list)
-    open_places: list[OpenPlace] = field(default_factory=list)
     by_wish: list[Objections] = field(default_factory=list)
+
+    @property
+    def reasons(self) -> list[Obstacle]:
+        """All reasons against it."""
+        return [each for own in self.by_wish for each in own.reasons]
+
+    @property
+    def doubts(self) -> list[Doubt]:
+        """All that a person must vouch for."""
+        return [each for own in self.by_wish for each in own.doubts]
+
+    @property
+    def open_places(self) -> list[OpenPlace]:
+        """All places of which nobody has said whether they are meant."""
+        return [each for own in self.by_wish for each in own.open_places]
 
 
 @dataclass
 class Objections:
-    """What is to say about one wish: reasons against it, doubts, and open places."""
+    """What is to say about one wish: reasons against it, doubts, and open places without an answer."""
 
     reasons: list[Obstacle]
     doubts: list[Doubt]
@@ -77,7 +93,6 @@ def carry_out_renames(
     evaluator: Evaluator,
     wishes: Sequence[Wish],
     *,
-    is_library: bool = False,
     confirms_all: bool = False,
     apart: frozenset[tuple[str, int]] = frozenset(),
     with_documents: bool = False,
@@ -90,7 +105,7 @@ def carry_out_renames(
     """
     change = Change(contents=dict(evaluator.linkage.contents))
     for wish in wishes:
-        usage = find_usage(evaluator, wish.target, is_library=is_library)
+        usage = find_usage(evaluator, wish.target)
         if wish.target.sort is TargetSort.LOCAL:
             _doubt_local(evaluator, usage, surroundings)
         change.usages.append(usage)
@@ -109,17 +124,15 @@ def carry_out_renames(
         change.by_wish.append(Objections(list(usage.obstacles), list(usage.doubts), left))
 
     freed = set(_bindings_of(evaluator, change.usages))
-    freed_members = {(wish.target.path, _spelling(wish.target)) for wish in wishes}
+    freed_members = {(wish.target.path, wish.target.written) for wish in wishes}
     for wish, usage, own in zip(wishes, change.usages, change.by_wish, strict=True):
-        own.reasons.extend(_clashes(evaluator, usage, wish.new, freed, freed_members))
-        if wish.target.sort is TargetSort.MEMBER and (wish.target.path, wish.new) not in freed_members:
-            own.doubts.extend(_doubts_about_new_name(evaluator, usage, wish.new))
-    for usage, own in zip(change.usages, change.by_wish, strict=True):
+        own.reasons.extend(_clashes(evaluator, usage, wish.new, freed))
+        is_member = wish.target.sort is TargetSort.MEMBER and not own.reasons
+        if is_member and (wish.target.path, wish.new) not in freed_members:
+            asked = find_usage(evaluator, renamed_target(evaluator, wish.target, wish.new))
+            own.reasons.extend(_clashes_in_classes(evaluator, asked, wish.new))
+            own.doubts.extend(_doubts_about_new_name(usage, asked, wish.new))
         own.doubts.extend(_quoted_lines(evaluator, usage, surroundings))
-    for own in change.by_wish:
-        change.reasons.extend(own.reasons)
-        change.doubts.extend(own.doubts)
-        change.open_places.extend(own.open_places)
 
     _edit(evaluator, wishes, change)
     _move(evaluator, wishes, change)
@@ -183,19 +196,12 @@ def _bindings_of(evaluator: Evaluator, usages: Iterable[Usage]) -> Iterator[tupl
                 yield place.path, reference.binding
 
 
-def _spelling(target: Target) -> str:
-    if target.sort is TargetSort.MODULE:
-        return target.name.rpartition(".")[2]
-    return unmangled(target.name)
-
-
 def _take_in_documents(usage: Usage) -> Iterator[tuple[str, int]]:
-    """Let documents, and prose that surely means the name, be changed along; gives their places."""
-    name = _spelling(usage.target)
+    """Let documents, and comments that surely mean the name, be changed along; gives their places.
+    Documentation in the code was left for a reason: something may read it."""
     for place in list(usage.mentions):
-        if place.sort is PlaceSort.DOCUMENT or (
-            place.sort in (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION) and is_distinctive(name)
-        ):
+        is_sure = place.sort is PlaceSort.COMMENT and is_distinctive(usage.target.written)
+        if place.sort is PlaceSort.DOCUMENT or is_sure:
             usage.mentions.discard(place)
             usage.places.add(place)
             yield place.path, place.start
@@ -204,7 +210,7 @@ def _take_in_documents(usage: Usage) -> Iterator[tuple[str, int]]:
 def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
     """Write the new names into copies of the files."""
     edits: dict[str, EditSet] = {}
-    for wish, usage in zip(wishes, change.usages, strict=True):
+    for wish, usage, objections in zip(wishes, change.usages, change.by_wish, strict=True):
         for path, places in usage.by_path().items():
             own = edits.setdefault(path, EditSet())
             for place in places:
@@ -216,7 +222,7 @@ def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
                 try:
                     own.add(edit)
                 except Overlap:
-                    change.reasons.append(
+                    objections.reasons.append(
                         Obstacle("two of the renames would change the same text", path, place.start)
                     )
     for path, own in edits.items():
@@ -226,7 +232,9 @@ def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
         try:
             changed = own.apply(file.source if file is not None else SourceText.from_bytes(data))
         except UnreadableText as problem:
-            change.reasons.append(Obstacle(str(problem), path, 0))
+            for usage, objections in zip(change.usages, change.by_wish, strict=True):
+                if path in usage.by_path():
+                    objections.reasons.append(Obstacle(str(problem), path, 0))
             continue
         change.contents[path] = change.changed[path] = changed
 
@@ -234,7 +242,7 @@ def _edit(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
 def _move(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
     """Let the files of renamed modules lie where their new names say."""
     linkage = evaluator.linkage
-    for wish in wishes:
+    for wish, objections in zip(wishes, change.by_wish, strict=True):
         if wish.target.sort is not TargetSort.MODULE:
             continue
         dotted = wish.target.name
@@ -243,7 +251,7 @@ def _move(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
             if new_path is None or new_path == path:
                 continue
             if new_path in linkage.contents:
-                change.reasons.append(Obstacle(f"{new_path} is there already", path, 0))
+                objections.reasons.append(Obstacle(f"{new_path} is there already", path, 0))
                 continue
             change.moved[path] = new_path
             change.contents[new_path] = change.contents.pop(path)
@@ -251,8 +259,7 @@ def _move(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
 
 def _new_path(path: str, modules: Mapping[str, str], dotted: str, new: str) -> str | None:
     """Where a file lies once a module has another name; `None` for one that stays."""
-    module = modules.get(path)
-    old = dotted.rpartition(".")[2]
+    module, old = modules.get(path), dotted.rpartition(".")[2]
     if module == dotted and not path.endswith("/__init__.py"):
         folder, _, name = path.rpartition("/")
         return f"{folder}/{new}{name[len(old):]}".lstrip("/")
@@ -326,14 +333,12 @@ def _change(
     evaluator: Evaluator, pairs: Sequence[tuple[Step, Wish]], world: World
 ) -> Change:
     """The change of some steps, with their open places as the plan says."""
-    change = carry_out_renames(
+    return carry_out_renames(
         evaluator,
         [wish for _, wish in pairs],
-        is_library=world.is_library,
         surroundings=world.surroundings,
         said={sentence for step, _ in pairs for sentence in step.confirm},
     )
-    return change
 
 
 def _settle(
@@ -407,16 +412,12 @@ def _reasons_against(
 
 
 def _clashes(
-    evaluator: Evaluator,
-    usage: Usage,
-    new: str,
-    freed: set[tuple[str, int]],
-    freed_members: set[tuple[str, str]],
+    evaluator: Evaluator, usage: Usage, new: str, freed: set[tuple[str, int]]
 ) -> Iterator[Obstacle]:
     """Why the new name cannot stand where the old one stood."""
     target = usage.target
     first = min(usage.places, default=Place(target.path, 0, 0, PlaceSort.READ))
-    old = _spelling(target)
+    old = target.written
     if (reason := _reason_against(target, old, new)) is not None:
         yield Obstacle(reason, first.path, first.start)
         return
@@ -424,9 +425,7 @@ def _clashes(
         file = evaluator.linkage.file(path)
         if file is not None:
             yield from _clashes_in_file(file, places, new, freed)
-    if target.sort is TargetSort.MEMBER:
-        yield from _clashes_in_classes(evaluator, target, new, freed_members)
-    elif target.sort is TargetSort.GLOBAL:
+    if target.sort is TargetSort.GLOBAL:
         yield from _clashes_in_packages(evaluator, usage, new)
     elif target.sort is TargetSort.MODULE:
         yield from _clashes_of_modules(evaluator, target, new)
@@ -500,15 +499,10 @@ def _takes(facts: FileFacts, other: int, home: int, used_in: Iterable[int]) -> b
     )
 
 
-def _clashes_in_classes(
-    evaluator: Evaluator, target: Target, new: str, freed: set[tuple[str, str]]
-) -> Iterator[Obstacle]:
-    usage = Usage(target._replace(name=new))
-    gathered = MemberUsage(evaluator, usage, is_library=False)
-    gathered.note()
-    if any(path == target.path and name == new for path, name in freed):
-        return
-    for place in sorted(usage.places):
+def _clashes_in_classes(evaluator: Evaluator, asked: Usage, new: str) -> Iterator[Obstacle]:
+    """Why the classes cannot have the new name, of which the use before the change is `asked`."""
+    yield from asked.obstacles
+    for place in sorted(asked.places):
         if place.sort not in (PlaceSort.COMMENT, PlaceSort.DOCUMENTATION):
             file = evaluator.file(place.path)
             yield Obstacle(
@@ -518,13 +512,10 @@ def _clashes_in_classes(
                 place.start,
             )
             return
-    yield from usage.obstacles
 
 
-def _doubts_about_new_name(evaluator: Evaluator, usage: Usage, new: str) -> Iterator[Doubt]:
+def _doubts_about_new_name(usage: Usage, asked: Usage, new: str) -> Iterator[Doubt]:
     """Code that asks for the new name already, of what is not known: it could be one of the family."""
-    asked = Usage(usage.target._replace(name=new))
-    MemberUsage(evaluator, asked, is_library=False).note()
     first = {each.place.path: each.place.start for each in reversed(asked.open_places)}
     for path, start in sorted(first.items()):
         yield Doubt(new_name_doubt(usage.label, new, path), path, start)
@@ -536,7 +527,7 @@ def _clashes_in_packages(evaluator: Evaluator, usage: Usage, new: str) -> Iterat
         module = linkage.modules.get(path, "")
         if linkage.is_package(module) and linkage.is_package(f"{module}.{new}"):
             yield Obstacle(f"`{new}` is a module of the package {module}", path, 0)
-    if new.startswith("_") and not _spelling(usage.target).startswith("_"):
+    if new.startswith("_") and not usage.target.written.startswith("_"):
         for path, places in usage.by_path().items():
             file = linkage.file(path)
             for use in file.links.imports if file is not None else ():
@@ -547,7 +538,6 @@ def _clashes_in_packages(evaluator: Evaluator, usage: Usage, new: str) -> Iterat
 
 
 def _clashes_of_modules(evaluator: Evaluator, target: Target, new: str) -> Iterator[Obstacle]:
-
     linkage = evaluator.linkage
     package = target.name.rpartition(".")[0]
     dotted = f"{package}.{new}".strip(".")

@@ -20,6 +20,7 @@ from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import Settings, read_settings
 from zephyrun.proof.renames import World
 from zephyrun.reports.lines import wrapped_line
+from zephyrun.source import SourceText
 
 _POSITION = re.compile(r"(?P<path>.+):(?P<line>\d+):(?P<column>\d+)")
 
@@ -94,6 +95,18 @@ def _offset(evaluator: Evaluator, path: str, line: int, column: int, text: str) 
     return source.line_starts[line - 1] + column - 1
 
 
+def offset_at(pointed: PointedAt, text: str) -> tuple[str, int]:
+    """The path and offset of a `path:line:column` in the project. Errors: `UserError`."""
+    match = _POSITION.fullmatch(text)
+    if match is None:
+        raise UserError(f"{text}: give path:line:column")
+    try:
+        name = relative_to_root(Path(match["path"]), pointed.root)
+    except ValueError as problem:
+        raise UserError(f"{text}: the file lies outside the project") from problem
+    return name, _offset(pointed.evaluator, name, int(match["line"]), int(match["column"]), text)
+
+
 def place_of(pointed: PointedAt, path: str, offset: int) -> str:
     """A place as people read it: path:line:column, relative to the working folder."""
     line, column = line_and_column(pointed, path, offset)
@@ -102,8 +115,6 @@ def place_of(pointed: PointedAt, path: str, offset: int) -> str:
 
 def line_and_column(pointed: PointedAt, path: str, offset: int) -> tuple[int, int]:
     """The 1-based line and column of an offset in a file of the project."""
-    from zephyrun.source import SourceText
-
     data = pointed.contents[path]
     if not isinstance(data, bytes):
         return 1, 1

@@ -18,6 +18,7 @@ from zephyrun.linking.search import find_usage
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.project.roots import for_people
 from zephyrun.reports.lines import counted, one_line, wrapped_line
+from zephyrun.source import SourceText
 
 _STYLES = {PlaceSort.DEFINITION: "bold", PlaceSort.WRITE: "yellow"}
 _WIDTH_OF_SORT = 12
@@ -35,7 +36,7 @@ def run(arguments: argparse.Namespace) -> int:
         pointed = point_at(arguments.target)
     except Fixed as problem:
         return refuse(str(problem), "zephyrun.references/1", arguments)
-    usage = find_usage(pointed.evaluator, pointed.target, is_library=pointed.world.is_library)
+    usage = find_usage(pointed.evaluator, pointed.target)
     if arguments.format == "json":
         options.print_document(_document(pointed, usage))
     else:
@@ -82,8 +83,6 @@ def _print(screen: options.Screen, pointed: PointedAt, usage: Usage) -> None:
 def _print_place(
     screen: options.Screen, pointed: PointedAt, place: Place, what: str, *, with_path: bool = False
 ) -> None:
-    from zephyrun.source import SourceText
-
     line, column = line_and_column(pointed, place.path, place.start)
     data = pointed.contents[place.path]
     assert isinstance(data, bytes), "a name was found in it"

@@ -6,6 +6,7 @@ import argparse
 import sys
 from collections import Counter
 from collections.abc import Iterator, Mapping
+from dataclasses import replace
 
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.commands import NOT_SO, OK, options
@@ -14,11 +15,11 @@ from zephyrun.commands.pointing import (
     Fixed,
     PointedAt,
     add_target,
+    offset_at,
     place_of,
     point_at,
     refuse,
 )
-from zephyrun.errors import UserError
 from zephyrun.fences import fence_of
 from zephyrun.journal import Deed, Journal, Operation
 from zephyrun.linking.usage import PlaceSort
@@ -26,7 +27,7 @@ from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import for_people
 from zephyrun.project.target import find_target
 from zephyrun.proof.remains import Surroundings
-from zephyrun.proof.renames import RenameProof, World, judge_renames
+from zephyrun.proof.renames import RenameProof, judge_renames
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Verdict
 from zephyrun.reports.lines import counted, wrapped_line
@@ -75,9 +76,8 @@ def run(arguments: argparse.Namespace) -> int:
         pointed.evaluator,
         [Wish(pointed.target, arguments.new)],
         surroundings=surroundings,
-        is_library=pointed.world.is_library,
         confirms_all=arguments.confirm,
-        apart=frozenset(_apart(pointed, arguments.apart)),
+        apart=frozenset(offset_at(pointed, place) for place in arguments.apart),
         with_documents=arguments.documents,
     )
     refusals = list(_reasons_against(pointed, change))
@@ -104,24 +104,6 @@ def run(arguments: argparse.Namespace) -> int:
     return OK if is_done else NOT_SO
 
 
-def _apart(pointed: PointedAt, texts: list[str]) -> Iterator[tuple[str, int]]:
-    from pathlib import Path
-
-    from zephyrun.project.roots import relative_to_root
-
-    for text in texts:
-        path, _, rest = text.rpartition(":")
-        path, _, line = path.rpartition(":")
-        try:
-            name = relative_to_root(Path(path), pointed.root)
-            file = pointed.evaluator.linkage.file(name)
-            if file is None:
-                raise ValueError(text)
-            yield name, file.source.line_starts[int(line) - 1] + int(rest) - 1
-        except (ValueError, IndexError) as problem:
-            raise UserError(f"--apart {text}: give path:line:column of an open place") from problem
-
-
 def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:
     """Why the change is not to be made, each with its place."""
     if reason := find_target(pointed.root, pointed.settings).reason_against:
@@ -131,6 +113,7 @@ def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:
             yield f"{place_of(pointed, obstacle.path, obstacle.start)}: {obstacle.reason}"
         else:
             yield obstacle.reason
+    yield from _files_left_behind(pointed, change)
     for usage in change.usages:
         for path, places in usage.by_path().items():
             data = pointed.contents[path]
@@ -147,16 +130,21 @@ def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:
                     yield f"{place_of(pointed, path, place.start)}: the line is fenced off"
 
 
+def _files_left_behind(pointed: PointedAt, change: Change) -> Iterator[str]:
+    """A package moves with all that is in its folder, and so must what was not read."""
+    for folder in {path.rpartition("/")[0] for path in change.moved if path.endswith("__init__.py")}:
+        for path in sorted((pointed.root / folder).rglob("*")):
+            name = path.relative_to(pointed.root).as_posix()
+            is_kept = "__pycache__" in path.parts or path.is_dir()
+            if not is_kept and name not in change.moved:
+                yield f"{for_people(path)} lies in the package and was not read; move it by hand first"
+
+
 def _prove(
     pointed: PointedAt, change: Change, surroundings: Mapping[str, Surroundings]
 ) -> RenameProof:
-    world = World(
-        pointed.world.import_roots,
-        pointed.world.harmless_decorators,
-        pointed.world.library,
-        pointed.world.is_library,
-        {change.moved.get(path, path): each for path, each in surroundings.items()},
-    )
+    at_new_paths = {change.moved.get(path, path): each for path, each in surroundings.items()}
+    world = replace(pointed.world, surroundings=at_new_paths)
     return judge_renames(
         pointed.contents,
         change.contents,

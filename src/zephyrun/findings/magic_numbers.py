@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
-from pathlib import PurePosixPath
 
 from zephyrun.facts import Literal, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.reserved import RESERVED
+from zephyrun.linking.modules import is_test
 from zephyrun.naming.constants import code_before, suggest_constant_names
 from zephyrun.proof.named_constants import namespace_reservations
 
@@ -43,7 +43,7 @@ _MASK = re.compile(r"0[xXbBoO]")
 
 def find_magic_numbers(view: FileView) -> Iterator[Finding]:
     """Judge every number of the file."""
-    if _is_test(view.path):
+    if is_test(view.path):
         return
     confirm: tuple[str, ...] | None = None
     promised: dict[str, str] = {}
@@ -62,11 +62,6 @@ def find_magic_numbers(view: FileView) -> Iterator[Finding]:
         if finding.suggestions:
             promised.setdefault(finding.suggestions[0].text, literal.value)
         yield finding
-
-
-def _is_test(path: str) -> bool:
-    parts = PurePosixPath(path).parts
-    return parts[-1].startswith(("test_", "conftest")) or any(each in ("test", "tests") for each in parts)
 
 
 def _is_magic(view: FileView, literal: Literal) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from zephyrun.link_facts import FunctionRecord, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.values import Evaluator
+from zephyrun.linking.values import Evaluator, decorator_callee
 
 _SHARED_FILE = "conftest.py"
 _FIXTURE = "fixture"
@@ -19,7 +19,7 @@ _TAKES_PARAMETERS = "parametrize"
 
 def is_fixture(record: FunctionRecord) -> bool:
     """Whether a function is decorated as a fixture under its own name."""
-    return any(_last_name(each) == _FIXTURE for each in record.decorators)
+    return any(decorator_callee(each).name == _FIXTURE for each in record.decorators)
 
 
 def asks_for_fixtures(record: FunctionRecord) -> bool:
@@ -27,8 +27,9 @@ def asks_for_fixtures(record: FunctionRecord) -> bool:
     return record.name.startswith("test") or is_fixture(record)
 
 
-def _last_name(decorator: Origin) -> str:
-    return decorator.parts[0].name if decorator.sort is OriginSort.CALL else decorator.name
+def gives_parameters(decorator: Origin) -> bool:
+    """Whether a decorator is the one that gives a test its parameters, by names that are texts."""
+    return decorator.sort is OriginSort.CALL and decorator_callee(decorator).name == _TAKES_PARAMETERS
 
 
 def has_other_name(file: LinkedFile, record: FunctionRecord) -> bool:

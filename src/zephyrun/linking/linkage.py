@@ -6,11 +6,11 @@ from __future__ import annotations
 import ast
 import re
 import warnings
-from collections.abc import Callable, Collection, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
-from zephyrun.facts import FileFacts, Role
+from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.link_facts import ImportUse, LinkFacts
@@ -77,10 +77,6 @@ class LinkedFile:
     def line_of(self, offset: int) -> int:
         """The 1-based line of an offset."""
         return self.source.line_of(offset)
-
-    def has_role(self, binding: int, roles: Collection[Role]) -> bool:
-        """Whether some reference of a binding has one of the roles."""
-        return not self.facts.roles(binding).isdisjoint(roles)
 
 
 def no_library(module: str) -> None:
@@ -157,6 +153,13 @@ class Linkage:
             if (file := self.file(path)) is not None:
                 yield file
 
+    def mentioning_any(self, words: Iterable[str]) -> Iterator[LinkedFile]:
+        """The files of the project that hold one of some words and can be read, each once."""
+        paths = {path for word in words for path in self.paths_mentioning(word)}
+        for path in sorted(paths):
+            if (file := self.file(path)) is not None:
+                yield file
+
     def paths_mentioning(self, word: str) -> list[str]:
         """The paths of the project's modules that hold a word, in order."""
         if word not in self._mentioning:
@@ -226,10 +229,6 @@ class Linkage:
     def is_package(self, dotted: str) -> bool:
         """Whether a dotted name leads on to modules of the project."""
         return dotted in self._packages or dotted in self._paths_by_module
-
-    def is_own_module(self, dotted: str) -> bool:
-        """Whether a dotted name is that of a module of the project."""
-        return dotted in self._paths_by_module
 
     def _root_of(self, path: str) -> str:
         module = self.modules.get(path, "").replace(".", "/")

@@ -15,16 +15,17 @@ from functools import cached_property
 from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.mentions import note_mentions
+from zephyrun.linking.mentions import note_mentions, word_in_text
+from zephyrun.linking.modules import is_test
 from zephyrun.linking.references import (
     binding_places,
-    is_in_tests,
-    is_own_decorator,
+    doubt_decorators,
     is_public,
     is_silent,
     place_of_attribute,
     read_before_bound,
     shown_attribute,
+    statements_of,
     why_open,
 )
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -35,7 +36,6 @@ from zephyrun.linking.values import (
     Value,
     ValueSort,
     Values,
-    unmangled,
 )
 
 PRIVATE_ATTRIBUTES = "a library's objects (not read) not bearing a private attribute name"
@@ -69,6 +69,7 @@ _ASKING_NOTHING = frozenset(
 _ASKING_MEMBERS = frozenset({"dataclasses.asdict", "dataclasses.astuple", "builtins.vars", "builtins.dir"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+_KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a lookup of names that begin with an underscore and go on otherwise.
 _PRIVATE_PREFIX = re.compile(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
@@ -78,13 +79,12 @@ _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr
 class MemberUsage:
     """Gathers the use of a name of a class."""
 
-    def __init__(self, evaluator: Evaluator, usage: Usage, *, is_library: bool) -> None:
+    def __init__(self, evaluator: Evaluator, usage: Usage) -> None:
         self._evaluator = evaluator
         self._linkage = evaluator.linkage
         self._usage = usage
-        self._is_library = is_library
         self.name = usage.target.name
-        self.spelling = unmangled(self.name)
+        self.spelling = usage.target.written
         self.is_private = self.spelling.startswith("_")
         self.family: list[ClassKey] = []
         self._reachable: set[ClassKey] = set()
@@ -95,7 +95,7 @@ class MemberUsage:
         """Fill the usage."""
         self._all_uses = [
             (file, use, self._evaluator.values(file, use.receiver))
-            for file in self._linkage.mentioning(self.spelling)
+            for file in self._linkage.mentioning_any((self.spelling, self.name))
             for use in file.links.attributes_by_name.get(self.name, ())
         ]
         self._find_family((self._usage.target.path, self._usage.target.number))
@@ -105,6 +105,7 @@ class MemberUsage:
         self._note_attributes()
         self._note_keywords()
         self._note_texts()
+        self._check_mangling()
         self._check_bases()
         self._check_lookups()
         self._check_escapes()
@@ -180,7 +181,8 @@ class MemberUsage:
             )
         for origin in file.links.sources.get(binding, ()):
             if origin.sort is OriginSort.DEFINED_FUNCTION:
-                self._check_decorators(file, origin.binding)
+                function = file.links.functions[origin.binding]
+                doubt_decorators(self._evaluator, self._usage, file, function, "its name")
             elif self._may_notice_its_name(file, binding, origin):
                 self._usage.doubt(
                     f"the value of `{self.spelling}` in {self._evaluator.class_record(key).name} does "
@@ -203,24 +205,10 @@ class MemberUsage:
                 return True
         return False
 
-    def _check_decorators(self, file: LinkedFile, index: int) -> None:
-        record = file.links.functions[index]
-        for decorator in record.decorators:
-            if not self._evaluator.is_harmless(file, decorator) and not is_own_decorator(
-                self._evaluator, file, decorator
-            ):
-                self._usage.doubt(
-                    f"the decorator of `{self.spelling}` in {file.path} does not look at its name",
-                    file.path,
-                    record.name_start,
-                )
-
     def _note_attributes(self) -> None:
         others_bear = self._find_other_bearers()
         for file, use, values in self._all_uses:
             place = place_of_attribute(file, use)
-            if file.source.text[use.start : use.end] != self.spelling:
-                continue
             classes = _classes(values)
             ours = classes & self._reachable
             unknown = [value for value in values if self._is_open(value)]
@@ -397,10 +385,8 @@ class MemberUsage:
             file = self._evaluator.file(key[0])
             for name in ("__slots__", "__match_args__") if file.is_own else ():
                 binding = self._evaluator.binding_in(key, name)
-                for index in file.facts.bindings[binding].references if binding is not None else ():
-                    start = file.facts.references[index].start
-                    statement = file.facts.statements[file.facts.statement_at(start)]
-                    found.setdefault(file.path, []).append((statement.start, statement.end))
+                if binding is not None:
+                    found.setdefault(file.path, []).extend(statements_of(file, binding))
         return found
 
     def _note_text(
@@ -416,23 +402,18 @@ class MemberUsage:
         if text.position == 1 and text.arguments:
             values = self._evaluator.values(file, text.arguments[0])
             classes = _classes(values)
-            if classes & self._reachable:
-                if UNKNOWN_VALUE in values or not classes <= self._reachable:
-                    self._usage.open_places.append(
-                        OpenPlace(place, f'"{self.spelling}": it is not known what it is looked up in')
-                    )
-                else:
-                    self._usage.places.add(place)
-            elif UNKNOWN_VALUE in values and (
-                {name.rpartition(".")[2] for name in callees} | {text.callee.name}
-            ) & _LOOKUPS:
-                self._usage.open_places.append(
-                    OpenPlace(place, f'"{self.spelling}": it is not known what it is looked up in')
-                )
-        elif callees & {"operator.attrgetter", "operator.methodcaller"}:
-            self._usage.open_places.append(
-                OpenPlace(place, f'"{self.spelling}": it is not known what it is looked up in')
-            )
+            words = {name.rpartition(".")[2] for name in callees} | {text.callee.name}
+            if classes and classes <= self._reachable and UNKNOWN_VALUE not in values:
+                self._usage.places.add(place)
+            elif classes & self._reachable or (UNKNOWN_VALUE in values and words & _LOOKUPS):
+                self._open_text(place, self.spelling)
+        elif callees & _KEEPING_LOOKUPS:
+            self._open_text(place, self.spelling)
+
+    def _open_text(self, place: Place, words: str) -> None:
+        self._usage.open_places.append(
+            OpenPlace(place, f'"{words}": it is not known what it is looked up in')
+        )
 
     def _note_templates(self, file: LinkedFile) -> None:
         """Texts into which an attribute is filled: `"{hive.weight}".format(hive=hive)`."""
@@ -449,16 +430,11 @@ class MemberUsage:
     def _note_dotted_text(self, file: LinkedFile, text: TextUse) -> None:
         """`hive.log.Hive.weight`, as patchers take it."""
         raw = file.source.text[text.start : text.end]
-        if any(
-            value.name in ("operator.attrgetter", "operator.methodcaller")
-            for value in self._evaluator.values(file, text.callee)
-        ):
-            pattern = re.compile(rf"(?<!\w){re.escape(self.spelling)}(?!\w)")
-            for match in pattern.finditer(file.source.text, text.start, text.end):
+        if {value.name for value in self._evaluator.values(file, text.callee)} & _KEEPING_LOOKUPS:
+            words = word_in_text(self.spelling)
+            for match in words.finditer(file.source.text, text.start, text.end):
                 place = Place(file.path, match.start(), match.end(), PlaceSort.TEXT)
-                self._usage.open_places.append(
-                    OpenPlace(place, f'"{text.words}": it is not known what it is looked up in')
-                )
+                self._open_text(place, text.words)
             return
         for key in self.family:
             there = self._evaluator.file(key[0])
@@ -471,6 +447,17 @@ class MemberUsage:
 
     # -- what speaks against -----------------------------------------------------------------
 
+    def _check_mangling(self) -> None:
+        """What Python puts a class's name before may be written with it outside of the class."""
+        if self.name == self.spelling:
+            return
+        for file in self._linkage.mentioning(self.name):
+            match = word_in_text(self.name).search(file.source.text)
+            if match is not None:
+                self._usage.obstruct(
+                    f"`{self.spelling}` is written as `{self.name}` in {file.path}", file.path, match.start()
+                )
+
     def _check_bases(self) -> None:
         evaluator = self._evaluator
         if self.is_private and self.name == self.spelling:
@@ -480,16 +467,14 @@ class MemberUsage:
                     *self._first_place(),
                 )
         first = evaluator.file(self.family[0][0])
-        if self.spelling.startswith("test") and is_in_tests(first.path):
+        if self.spelling.startswith("test") and is_test(first.path):
             self._usage.doubt(
                 f"the test runner does not find `{self.spelling}` by its name", *self._first_place()
             )
         for key in self._reachable:
             file, record = evaluator.file(key[0]), evaluator.class_record(key)
             if not file.is_own:
-                if self._bears(key) or (
-                    self.name in _instance_names(file, key[1])
-                ):
+                if self._bears(key) or self.name in _instance_names(file, key[1]):
                     self._usage.obstruct(
                         f"`{self.spelling}` comes from {file.module}.{record.name}, which is outside the "
                         "project",
@@ -501,8 +486,9 @@ class MemberUsage:
                 self._check_foreign_base(file, record.name_start, name)
             for name in evaluator.bases(key).unknown:
                 self._doubt_base(file, record.name_start, name)
-            for decorator in record.decorators:
-                self._check_class_decorator(file, record.name_start, decorator)
+            doubt_decorators(self._evaluator, self._usage, file, record, f"`{self.spelling}`")
+            if self._is_record(key) and self._is_field() and not is_silent(file, record.name_start):
+                self._doubt_shown(file, record.name_start)
             if evaluator.has_own_metaclass(key):
                 self._usage.doubt(
                     f"the metaclass of {record.name} does not look at `{self.spelling}`",
@@ -551,8 +537,6 @@ class MemberUsage:
             self._usage.obstruct(
                 f"`{self.spelling}` is a key of dictionaries, and not an attribute", file.path, start
             )
-        elif name == "typing.NamedTuple" and self._is_field():
-            self._doubt_shown(file, start)
         elif name.startswith("enum."):
             self._usage.doubt(
                 f"nothing shows or looks up the member `{self.spelling}` by its name", file.path, start
@@ -569,20 +553,6 @@ class MemberUsage:
             file.path,
             start,
         )
-
-    def _check_class_decorator(self, file: LinkedFile, start: int, decorator: Origin) -> None:
-        name = self._evaluator.decorator_name(file, decorator)
-        if name in _RECORDS:
-            if self._is_field() and not is_silent(file, start):
-                self._doubt_shown(file, start)
-        elif not self._evaluator.is_harmless(file, decorator) and not is_own_decorator(
-            self._evaluator, file, decorator
-        ):
-            self._usage.doubt(
-                f"the decorator of a class in {file.path} does not look at `{self.spelling}`",
-                file.path,
-                start,
-            )
 
     def _is_field(self) -> bool:
         return any(self._has_field(key) for key in self.family)
@@ -660,11 +630,12 @@ class MemberUsage:
 
     def _check_escapes(self) -> None:
         """Instances that go to code that was not read, which may ask them for any public name."""
-        if self._is_library and not self.is_private and self._is_public_class():
+        if self._linkage.is_library and not self.is_private and self._is_public_class():
             self._usage.doubt(
                 f"no code outside this project uses {self._usage.label}", *self._first_place()
             )
-        for file in self._files_of_family():
+        words = {self._evaluator.class_record(key).name for key in self.family}
+        for file in self._linkage.mentioning_any({*words, self.spelling}):
             for handed in file.links.handed:
                 if self.is_private and handed.callee.name not in _ASKING_WORDS:
                     continue
@@ -714,16 +685,6 @@ class MemberUsage:
             )
             for key in self.family
         )
-
-    def _files_of_family(self) -> Iterator[LinkedFile]:
-        """The files in which an instance of the family may be handed on."""
-        seen = set()
-        words = {self._evaluator.class_record(key).name for key in self.family}
-        for word in sorted({*words, self.spelling}):
-            for file in self._linkage.mentioning(word):
-                if file.path not in seen:
-                    seen.add(file.path)
-                    yield file
 
 
 def _classes(values: Values) -> set[ClassKey]:

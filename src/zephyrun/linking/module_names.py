@@ -9,26 +9,29 @@ from zephyrun.link_facts import ImportUse, TextUse
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
+from zephyrun.linking.modules import is_test
 from zephyrun.linking.references import (
     binding_places,
-    is_in_tests,
     place_of_attribute,
     why_open,
 )
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
+from zephyrun.source import SourceText
 
+_LOADING_CALL = re.compile(
+    rb"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\("
+)
 _IMPORTERS = frozenset({"importlib.import_module", "builtins.__import__", "importlib.reload"})
 
 
 class ModuleUsage:
     """Gathers the use of a module's name. Only the last part of its dotted name is in question."""
 
-    def __init__(self, evaluator: Evaluator, usage: Usage, *, is_library: bool) -> None:
+    def __init__(self, evaluator: Evaluator, usage: Usage) -> None:
         self._evaluator = evaluator
         self._linkage = evaluator.linkage
         self._usage = usage
-        self._is_library = is_library
         self.dotted = usage.target.name
         self.package, _, self.name = self.dotted.rpartition(".")
 
@@ -155,7 +158,7 @@ class ModuleUsage:
             data = self._linkage.contents.get(path)
             if not isinstance(data, bytes) or self.name.encode() not in data:
                 continue
-            text = data.decode("utf-8", "surrogateescape")
+            text = SourceText.from_bytes(data, strict=False).text
             shift = len(self.dotted) - len(self.name)
             for match in re.finditer(rf"(?<![\w.]){re.escape(self.dotted)}(?=[\w.]*:\w)", text):
                 start = match.start() + shift
@@ -165,12 +168,12 @@ class ModuleUsage:
         target = self._usage.target
         first = target.path
         own = [path for path, module in self._linkage.modules.items() if self._covers(module)]
-        if any(is_in_tests(path) for path in own) or self.name in ("conftest", "setup", "__main__"):
+        if any(is_test(path) for path in own) or self.name in ("conftest", "setup", "__main__"):
             self._usage.doubt(f"the test runner or another program does not find {first} by name", first)
 
         if self.name in ("__main__", "__init__"):
             self._usage.obstruct(f"Python gives the name {self.name} a meaning of its own", first)
-        if self._is_library and not any(part.startswith("_") for part in self.dotted.split(".")):
+        if self._linkage.is_library and not any(part.startswith("_") for part in self.dotted.split(".")):
             self._usage.doubt(f"no code outside this project imports {self.dotted}", first)
 
         for path in own:
@@ -198,9 +201,7 @@ class ModuleUsage:
 
         for path in self._linkage.paths:
             data = self._linkage.contents[path]
-            if isinstance(data, bytes) and re.search(
-                rb"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\(", data
-            ):
+            if isinstance(data, bytes) and _LOADING_CALL.search(data):
                 file = self._linkage.file(path)
                 if file is None or not self._loads_by_literal(file):
                     self._usage.doubt(
@@ -211,10 +212,7 @@ class ModuleUsage:
 
     def _loads_by_literal(self, file: LinkedFile) -> bool:
         """Whether every module that a file loads by name is one whose name it writes out."""
-        n_calls = len(
-            re.findall(r"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\(",
-                       file.source.text)
-        )  # fmt: skip
+        n_calls = len(_LOADING_CALL.findall(file.source.to_bytes()))
         n_literal = sum(
             text.position == 0
             and any(value.name in _IMPORTERS for value in self._evaluator.values(file, text.callee))

@@ -6,10 +6,14 @@ An import root is the folder in which a dotted name is looked up: `""` for the p
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection
 from pathlib import PurePosixPath
 
 _PACKAGE_MARK = "__init__.py"
+# It begins with a fixed word, which is what makes a search of every file cheap.
+STAR = re.compile(rb"import(?:\s|\\)*\(?\s*\*")
+TEST_FOLDERS = frozenset({"test", "tests", "testing"})
 
 
 def find_import_roots(paths: Collection[str], given: Collection[str] = ()) -> frozenset[str]:
@@ -46,3 +50,16 @@ def module_name(path: str, import_roots: Collection[str]) -> str:
     if parts and parts[-1] == "__init__":
         parts.pop()
     return ".".join(parts)
+
+
+def imports_everything(data: bytes) -> bool:
+    """Whether a file seems to import everything from some module."""
+    return STAR.search(data) is not None
+
+
+def is_test(path: str) -> bool:
+    """Whether a file is a test, or belongs to tests, by its name and folders."""
+    pure = PurePosixPath(path)
+    name = pure.stem
+    is_named_so = name.startswith("test_") or name.endswith("_test") or name in ("conftest", "tests")
+    return is_named_so or not TEST_FOLDERS.isdisjoint(pure.parts[:-1])

@@ -23,7 +23,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.references import (
     binding_places,
-    is_own_decorator,
+    doubt_decorators,
     is_public,
 )
 from zephyrun.linking.targets import functions_called
@@ -52,11 +52,10 @@ _MAKES = ("__init__", "__new__", "__call__", "__init_subclass__", "__class_getit
 class ParameterUsage:
     """Gathers the use of a parameter, in its function and in all that override it."""
 
-    def __init__(self, evaluator: Evaluator, usage: Usage, *, is_library: bool) -> None:
+    def __init__(self, evaluator: Evaluator, usage: Usage) -> None:
         self._evaluator = evaluator
         self._linkage = evaluator.linkage
         self._usage = usage
-        self._is_library = is_library
         self.name = usage.target.name
         self.functions: list[FunctionKey] = []
 
@@ -66,6 +65,10 @@ class ParameterUsage:
         file = self._file(target.path)
         record = file.links.functions[target.owner]
         self._usage.label = f"the parameter `{self.name}` of {record.name or 'a lambda'}"
+        if self.name.startswith("__"):
+            self._usage.obstruct(
+                f"Python may put the name of a class before `{self.name}`", target.path, record.name_start
+            )
         self.functions = self._related((target.path, target.owner))
         takes_keyword = False
         for key in self.functions:
@@ -446,7 +449,7 @@ class ParameterUsage:
             if key in seen:
                 return True
             seen.add(key)
-            if self._is_kept(key) or (self._is_library and self._is_public(file, record)):
+            if self._is_kept(key) or (self._linkage.is_library and self._is_public(file, record)):
                 return False
             return not self._is_given(key) and all(
                 inner.keys is None and self._is_forwarded_without(other, inner, seen)
@@ -477,7 +480,7 @@ class ParameterUsage:
             if record.binding < 0:
                 continue
             self._check_handed_on(file, record)
-            if self._is_library and self._is_public(file, record):
+            if self._linkage.is_library and self._is_public(file, record):
                 self._usage.doubt(
                     f"no code outside this project calls {record.name} with `{self.name}` as a keyword",
                     file.path,
@@ -521,17 +524,7 @@ class ParameterUsage:
     def _check_function(self, key: FunctionKey) -> None:
         file = self._file(key[0])
         record = file.links.functions[key[1]]
-        for decorator in record.decorators:
-            if _takes_parameters(decorator):
-                continue
-            if not self._evaluator.is_harmless(file, decorator) and not is_own_decorator(
-                self._evaluator, file, decorator
-            ):
-                self._usage.doubt(
-                    f"the decorator of {record.name} in {file.path} does not look at `{self.name}`",
-                    file.path,
-                    record.name_start,
-                )
+        doubt_decorators(self._evaluator, self._usage, file, record, f"`{self.name}`")
         if asks_for_fixtures(record):
             starts = list(parameter_texts(file, record, self.name))
             for start in starts:
@@ -590,8 +583,3 @@ class ParameterUsage:
             file.facts.bindings[each.binding].scope in file.facts.ancestors(scope)
             for each in parameters
         )
-
-
-def _takes_parameters(decorator: Origin) -> bool:
-    """Whether a decorator is the one that gives a test its parameters, by names that are texts."""
-    return decorator.sort is OriginSort.CALL and decorator.parts[0].name == "parametrize"

@@ -7,13 +7,31 @@ from bisect import bisect_left
 from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import AttributeUse, Handed, ImportUse, Origin, OriginSort, TextUse, Use
+from zephyrun.link_facts import (
+    AttributeUse,
+    ClassRecord,
+    FunctionRecord,
+    Handed,
+    ImportUse,
+    Origin,
+    OriginSort,
+    TextUse,
+    Use,
+)
 from zephyrun.linking.escapes import check_name_readers
-from zephyrun.linking.fixtures import has_other_name, is_fixture, texts_for, users_of
+from zephyrun.linking.fixtures import (
+    gives_parameters,
+    has_other_name,
+    is_fixture,
+    texts_for,
+    users_of,
+)
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
+from zephyrun.linking.modules import imports_everything, is_test
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, Value, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, Value, ValueSort, decorator_callee
+from zephyrun.source import SourceText
 
 SORT_OF_ROLE = {
     **dict.fromkeys((Role.READ, Role.QUOTED), PlaceSort.READ),
@@ -24,12 +42,14 @@ SORT_OF_ROLE = {
     Role.IMPORT: PlaceSort.IMPORT,
 }
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
-_STAR = re.compile(rb"import\s*\(?\s*\*")
 _DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
-_LONGEST_CALL = 200
+_LOOKS_AT_NAMES = re.compile(
+    r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
+)
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
 _READS_EXPORTS = re.compile(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
+_DOT = re.compile(r"\s*\.")
 _TYPE_COMMENT = re.compile(r"#\s*type:\s*(?!ignore\b)")
 # What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
 _NAMED_BY_TEXT = frozenset(
@@ -77,7 +97,8 @@ def note_local(evaluator: Evaluator, usage: Usage) -> None:
             )
     home = file.facts.scopes[file.facts.owner(file.facts.bindings[target.number].scope)]
     if not file.facts.roles(target.number).isdisjoint(_DEFINED):
-        _check_decorators(evaluator, usage, [(file, target.number)])
+        for record in definitions_of(file, target.number):
+            doubt_decorators(evaluator, usage, file, record, "its name")
         is_class = Role.CLASS in file.facts.roles(target.number)
         check_name_readers(evaluator, usage, is_class=is_class)
     for comment in file.facts.comments:
@@ -121,6 +142,7 @@ class GlobalUsage:
         self._note_fixture()
         self._check_readers()
         self._check_definitions()
+        self._check_outsiders()
         note_mentions(self._linkage, self._usage, self._name, self._is_visible)
 
     def _is_visible(self, path: str) -> bool:
@@ -238,7 +260,7 @@ class GlobalUsage:
         found = []
         for path in sorted(near):
             data = self._linkage.contents[path]
-            if path in names or (isinstance(data, bytes) and _STAR.search(data)):
+            if path in names or (isinstance(data, bytes) and imports_everything(data)):
                 found.append(path)
         return found
 
@@ -303,7 +325,7 @@ class GlobalUsage:
                         file.path,
                         use.start,
                     )
-                elif UNKNOWN_VALUE in values and (loose or _loads_modules(file)):
+                elif UNKNOWN_VALUE in values and (loose or file.path in self._linkage.all_loading_paths):
                     self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
 
     def _is_home(self, value: Value) -> bool:
@@ -312,18 +334,18 @@ class GlobalUsage:
     def _find_loose_modules(self) -> bool:
         """Whether a home goes about as a value, so that code may have it that does not import it."""
         is_loose = False
-        for file in self._files_with_homes():
-            for handed in file.links.handed:
-                if self._may_be_module(file, handed) and any(
-                    map(self._is_home, self._evaluator.values(file, handed.value))
-                ):
-                    is_loose = True
-                    if not self._names_the_attribute(file, handed.start):
-                        self._usage.doubt(
-                            f"what takes the module in {file.path} does not look up `{self._name}` in it",
-                            file.path,
-                            handed.start,
-                        )
+        shorts = {home.module.rpartition(".")[2] for home in self.homes.values()} - {""}
+        for file in self._linkage.mentioning_any(shorts):
+            handed = {each.end: each for each in file.links.handed}
+            for end in self._ends_of_modules(file, shorts):
+                is_loose = True
+                hand = handed.get(end)
+                if hand is not None and not self._says_which(file, hand):
+                    self._usage.doubt(
+                        f"what takes the module in {file.path} does not look up `{self._name}` in it",
+                        file.path,
+                        hand.start,
+                    )
             for use in file.links.attributes_by_name.get("__dict__", ()):
                 if any(map(self._is_home, self._evaluator.values(file, use.receiver))):
                     self._usage.doubt(
@@ -334,41 +356,38 @@ class GlobalUsage:
                     )
         return is_loose
 
-    def _may_be_module(self, file: LinkedFile, handed: Handed) -> bool:
-        """At a glance: only a name or attribute can be a module that was imported."""
-        value = handed.value
-        names = {home.module.rpartition(".")[2] for home in self.homes.values()}
-        if value.sort is OriginSort.NAME:
-            imported = [
-                file.links.imports[origin.binding]
-                for origin in file.links.sources.get(value.binding, ())
-                if origin.sort is OriginSort.IMPORTED
-            ]
-            return any((use.name or use.module).rpartition(".")[2] in names for use in imported)
-        return value.sort is OriginSort.ATTRIBUTE and value.name in names
+    def _ends_of_modules(self, file: LinkedFile, shorts: set[str]) -> Iterator[int]:
+        """Where a home stands as a value of its own, and not before a dot."""
+        text = file.source.text
+        for use in file.links.imports:
+            # At a glance: only what is imported by such a name can be one of them.
+            if use.binding < 0 or (use.name or use.module).rpartition(".")[2] not in shorts:
+                continue
+            if not any(map(self._is_home, self._evaluator.binding_values(file, use.binding))):
+                continue
+            for index in file.facts.bindings[use.binding].references:
+                reference = file.facts.references[index]
+                if reference.role is Role.READ and not _DOT.match(text, reference.end):
+                    yield reference.end
+        for short in shorts:
+            for attribute in file.links.attributes_by_name.get(short, ()):
+                if _DOT.match(text, attribute.end) or attribute.use is not Use.READ:
+                    continue
+                receivers = self._evaluator.values(file, attribute.receiver)
+                values = [self._evaluator.attribute_values(file, each, short) for each in receivers]
+                if any(self._is_home(value) for each in values for value in each):
+                    yield attribute.end
 
-    def _names_the_attribute(self, file: LinkedFile, start: int) -> bool:
-        """Whether the call that a module is handed to at an offset says which name it wants."""
+    def _says_which(self, file: LinkedFile, hand: Handed) -> bool:
+        """Whether the call that a module is handed to says which name it wants."""
         return any(
-            text.position == 1 and text.is_plain and 0 < text.start - start < _LONGEST_CALL
+            text.call == hand.call and text.position == hand.position + 1 and text.is_plain
             for text in file.links.texts
         )
 
-    def _files_with_homes(self) -> Iterator[LinkedFile]:
-        """The files that speak of a home by its module's own name."""
-        seen: set[str] = set()
-        for home in list(self.homes.values()):
-            short = home.module.rpartition(".")[2]
-            if not short:
-                continue
-            for file in self._linkage.mentioning(short):
-                if file.path not in seen:
-                    seen.add(file.path)
-                    yield file
-
     def _note_texts(self) -> None:
         for file in self._files_that_may_ask(everywhere=False):
-            listed = self._export_range(file)
+            listed = export_ranges(file) if file.path in self.homes else []
             for text in file.links.texts:
                 if self._name in text.words:
                     self._note_text(file, text, listed)
@@ -376,17 +395,6 @@ class GlobalUsage:
                 self._note_type_comments(file)
                 self._note_doctests(file)
         self._note_packaging()
-
-    def _export_range(self, file: LinkedFile) -> list[tuple[int, int]]:
-        """Where a home's `__all__` is written."""
-        binding = file.module_bindings.get("__all__") if file.path in self.homes else None
-        if binding is None:
-            return []
-        statements = [
-            file.facts.statements[file.facts.statement_at(file.facts.references[index].start)]
-            for index in file.facts.bindings[binding].references
-        ]
-        return [(each.start, each.end) for each in statements]
 
     def _note_text(
         self, file: LinkedFile, text: TextUse, listed: list[tuple[int, int]]
@@ -462,12 +470,9 @@ class GlobalUsage:
     def _note_fixture(self) -> None:
         """A fixture is asked for by the names of parameters, and in texts."""
         for home, binding in self._bindings:
-            records = [
-                home.links.functions[origin.binding]
-                for origin in home.links.sources.get(binding, ())
-                if origin.sort is OriginSort.DEFINED_FUNCTION
-            ]
-            for record in filter(is_fixture, records):
+            for record in definitions_of(home, binding):
+                if isinstance(record, ClassRecord) or not is_fixture(record):
+                    continue
                 if has_other_name(home, record):
                     continue
                 for file, _, parameter in users_of(self._evaluator, home, self._name):
@@ -482,7 +487,7 @@ class GlobalUsage:
             data = self._linkage.contents.get(path)
             if not isinstance(data, bytes) or self._name.encode() not in data:
                 continue
-            text = data.decode("utf-8", "surrogateescape")
+            text = SourceText.from_bytes(data, strict=False).text
             for home in self.homes.values():
                 pattern = rf"(?<![\w.]){re.escape(home.module)}:({re.escape(self._name)})(?!\w)"
                 for match in re.finditer(pattern, text):
@@ -589,6 +594,20 @@ class GlobalUsage:
                 f"what reads `__annotations__` in {path} does not show `{self._name}`", path
             )
 
+    def _check_outsiders(self) -> None:
+        """In a library, code that was not read may use whatever is public."""
+        if not self._linkage.is_library or self._name.startswith("_"):
+            return
+        public = [
+            file
+            for path, file in self.homes.items()
+            if not is_test(path) and not any(part.startswith("_") for part in file.module.split("."))
+        ]
+        if public:
+            place = min(self._usage.places, default=None)
+            path, start = (place.path, place.start) if place is not None else (public[0].path, 0)
+            self._usage.doubt(f"no code outside this project uses {self._usage.label}", path, start)
+
     def _check_definitions(self) -> None:
         if any(Role.QUOTED in file.facts.roles(binding) for file, binding in self._bindings):
             self._check_annotations()
@@ -611,75 +630,81 @@ class GlobalUsage:
         roles = [file.facts.roles(binding) for file, binding in self._bindings]
         is_class = any(Role.CLASS in each for each in roles)
         if is_class or any(Role.FUNCTION in each for each in roles):
-            _check_decorators(self._evaluator, self._usage, self._bindings)
+            for file, binding in self._bindings:
+                for record in definitions_of(file, binding):
+                    doubt_decorators(self._evaluator, self._usage, file, record, "its name")
             check_name_readers(self._evaluator, self._usage, is_class=is_class)
         for file, binding in self._bindings:
-            if is_in_tests(file.path) and Role.FUNCTION in file.facts.roles(binding):
+            if is_test(file.path) and Role.FUNCTION in file.facts.roles(binding):
                 check_test_name(self._usage, file, binding)
 
 
-def _check_decorators(
-    evaluator: Evaluator, usage: Usage, bindings: Iterable[tuple[LinkedFile, int]]
+def doubt_decorators(
+    evaluator: Evaluator,
+    usage: Usage,
+    file: LinkedFile,
+    record: FunctionRecord | ClassRecord,
+    what: str,
 ) -> None:
-    """Doubts about decorators that were not understood: they may look at the name."""
-    for file, binding in bindings:
-        for origin in file.links.sources.get(binding, ()):
-            if origin.sort is OriginSort.DEFINED_FUNCTION:
-                decorators, start = (
-                    file.links.functions[origin.binding].decorators,
-                    file.links.functions[origin.binding].name_start,
-                )
-            elif origin.sort is OriginSort.DEFINED_CLASS:
-                decorators, start = (
-                    file.links.classes[origin.binding].decorators,
-                    file.links.classes[origin.binding].name_start,
-                )
-            else:
-                continue
-            if origin.sort is OriginSort.DEFINED_FUNCTION and is_fixture(
-                file.links.functions[origin.binding]
-            ):
-                continue
-            for decorator in decorators:
-                if not evaluator.is_harmless(file, decorator) and not is_own_decorator(
-                    evaluator, file, decorator
-                ):
-                    usage.doubt(
-                        f"the decorator of `{usage.target.name}` in {file.path} does not look at its name",
-                        file.path,
-                        start,
-                    )
+    """A doubt where a decorator was not understood: it may look at names."""
+    if isinstance(record, FunctionRecord) and is_fixture(record):
+        return
+    if not all(_leaves_names(evaluator, file, decorator) for decorator in record.decorators):
+        usage.doubt(
+            f"the decorator of `{record.name}` in {file.path} does not look at {what}",
+            file.path,
+            record.name_start,
+        )
 
 
-def is_own_decorator(evaluator: Evaluator, file: LinkedFile, decorator: Origin) -> bool:
-    """Whether a decorator is a function of the project that looks at no names."""
-    callee = decorator.parts[0] if decorator.sort is OriginSort.CALL else decorator
-    values = evaluator.values(file, callee)
+def _leaves_names(evaluator: Evaluator, file: LinkedFile, decorator: Origin) -> bool:
+    """Whether a decorator looks at no names: one that is known, or a function of the project."""
+    if evaluator.is_harmless(file, decorator) or gives_parameters(decorator):
+        return True
+    values = evaluator.values(file, decorator_callee(decorator))
     for value in values:
         if value.sort not in (ValueSort.FUNCTION, ValueSort.CLASS):
             return False
         there = evaluator.file(value.path)
-        if not there.is_own or re.search(
-            r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__",
-            there.source.text,
-        ):
+        if not there.is_own or _LOOKS_AT_NAMES.search(there.source.text):
             return False
     return bool(values)
 
 
+def definitions_of(file: LinkedFile, binding: int) -> Iterator[FunctionRecord | ClassRecord]:
+    """The functions and classes that a name of a file is defined as."""
+    for origin in file.links.sources.get(binding, ()):
+        if origin.sort is OriginSort.DEFINED_FUNCTION:
+            yield file.links.functions[origin.binding]
+        elif origin.sort is OriginSort.DEFINED_CLASS:
+            yield file.links.classes[origin.binding]
+
+
+def export_ranges(file: LinkedFile) -> list[tuple[int, int]]:
+    """Where a module's `__all__` is written."""
+    binding = file.module_bindings.get("__all__")
+    return statements_of(file, binding) if binding is not None else []
+
+
+def statements_of(file: LinkedFile, binding: int) -> list[tuple[int, int]]:
+    """Where the statements begin and end in which a binding's name stands."""
+    facts = file.facts
+    statements = [
+        facts.statements[facts.statement_at(facts.references[index].start)]
+        for index in facts.bindings[binding].references
+    ]
+    return [(each.start, each.end) for each in statements]
+
+
 def is_exported(file: LinkedFile, name: str) -> bool:
     """Whether `import *` takes a name along."""
-    binding = file.module_bindings.get("__all__")
-    if binding is None:
+    if "__all__" not in file.module_bindings:
         return not name.startswith("_")
-    for index in file.facts.bindings[binding].references:
-        statement = file.facts.statements[
-            file.facts.statement_at(file.facts.references[index].start)
-        ]
-        texts = file.facts.texts_between(statement.start, statement.end)
-        if any(text.words == name for text in texts):
-            return True
-    return False
+    return any(
+        text.words == name
+        for start, end in export_ranges(file)
+        for text in file.facts.texts_between(start, end)
+    )
 
 
 def is_silent(file: LinkedFile, name_start: int) -> bool:
@@ -721,7 +746,7 @@ def is_public(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
 
 
 def _is_passed_on(evaluator: Evaluator, file: LinkedFile, name: str, seen: set[str]) -> bool:
-    if is_in_tests(file.path) or file.path in seen:
+    if is_test(file.path) or file.path in seen:
         return False
     seen.add(file.path)
     if not any(part.startswith("_") for part in file.module.split(".")):
@@ -734,14 +759,6 @@ def _is_passed_on(evaluator: Evaluator, file: LinkedFile, name: str, seen: set[s
         and _is_passed_on(evaluator, other, name, seen)
         for other in linkage.mentioning(short)
         for use in other.links.imports
-    )
-
-
-def is_in_tests(path: str) -> bool:
-    """Whether a file is one of tests, by its name or folder."""
-    parts = path.split("/")
-    return parts[-1].startswith("test_") or parts[-1].endswith("_test.py") or (
-        not {"test", "tests"}.isdisjoint(parts[:-1])
     )
 
 
@@ -777,14 +794,11 @@ def shown_attribute(file: LinkedFile, end: int) -> str:
 
 
 def why_open(file: LinkedFile, end: int) -> str:
+    """Why nobody can tell what an attribute belongs to that ends at an offset."""
     shown = shown_attribute(file, end)
     receiver = shown.rpartition(".")[0]
     what = f"what `{receiver}` is" if receiver else "what it belongs to"
     return f"`{shown}`: it is not known {what}"
-
-
-def _loads_modules(file: LinkedFile) -> bool:
-    return re.search(r"import_module|__import__|sys\.modules", file.source.text) is not None
 
 
 def _import_end(file: LinkedFile, start: int) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zephyrun.facts import Binding, ScopeKind
+from zephyrun.languages.python.places import mangled_name
 from zephyrun.link_facts import AttributeUse, ImportUse, KeywordUse, OriginSort
 from zephyrun.linking.fixtures import asks_for_fixtures, fixture_for
 from zephyrun.linking.linkage import LinkedFile
@@ -67,15 +68,15 @@ def target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> T
         alike = [
             index
             for index, binding in enumerate(file.facts.bindings)
-            if binding.name in _spellings(file, scope, name)
+            if binding.name in (name, _kept_name(file, scope, name))
             and not binding.outside
             and _is_inside(file, binding, scope)
         ]
         if is_last and file.facts.scopes[scope].kind is ScopeKind.CLASS and not alike:
             key = (file.path, file.links.class_by_scope[scope])
-            spelled = _spellings(file, scope, name)[-1]
-            if any(_is_member(evaluator, other, use, key) for other, use in evaluator.writes(spelled)):
-                return Target(TargetSort.MEMBER, file.path, spelled, key[1])
+            kept = _kept_name(file, scope, name)
+            if any(_is_member(evaluator, other, use, key) for other, use in evaluator.writes(kept)):
+                return Target(TargetSort.MEMBER, file.path, kept, key[1], spelling=name)
 
         if not alike:
             raise NoTarget(f"there is no `{name}` in {where}")
@@ -98,10 +99,10 @@ def target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> T
     raise NoTarget("no name was given")
 
 
-def _spellings(file: LinkedFile, scope: int, name: str) -> list[str]:
-    if file.facts.scopes[scope].kind is ScopeKind.CLASS and name.startswith("__") and name[-2:] != "__":
-        return [name, f"_{file.facts.scopes[scope].name.lstrip('_')}{name}"]
-    return [name]
+def _kept_name(file: LinkedFile, scope: int, name: str) -> str:
+    """What the language makes of a name in a scope."""
+    is_class = file.facts.scopes[scope].kind is ScopeKind.CLASS
+    return mangled_name(name, file.facts.scopes[scope].name) if is_class else name
 
 
 def _is_inside(file: LinkedFile, binding: Binding, scope: int) -> bool:
@@ -139,18 +140,20 @@ def target_of_binding(evaluator: Evaluator, file: LinkedFile, binding: int) -> T
             if (found := _followed(evaluator, file, imported)) is not None:
                 return found
     kind = file.facts.scopes[record.scope].kind
+    first = file.facts.references[record.references[0]]
+    spelling = file.source.text[first.start : first.end]
     if kind is ScopeKind.MODULE:
-        return Target(TargetSort.GLOBAL, file.path, record.name)
+        return Target(TargetSort.GLOBAL, file.path, record.name, spelling=spelling)
     if kind is ScopeKind.CLASS and record.scope in file.links.class_by_scope:
         index = file.links.class_by_scope[record.scope]
-        return Target(TargetSort.MEMBER, file.path, record.name, index)
+        return Target(TargetSort.MEMBER, file.path, record.name, index, spelling=spelling)
     for number, function in enumerate(file.links.functions):
         if any(parameter.binding == binding for parameter in function.parameters):
             fixture = fixture_for(evaluator, file, record.name) if asks_for_fixtures(function) else None
             if fixture is not None:
                 return Target(TargetSort.GLOBAL, fixture[0].path, record.name)
-            return Target(TargetSort.PARAMETER, file.path, record.name, binding, number)
-    return Target(TargetSort.LOCAL, file.path, record.name, binding)
+            return Target(TargetSort.PARAMETER, file.path, spelling, binding, number)
+    return Target(TargetSort.LOCAL, file.path, record.name, binding, spelling=spelling)
 
 
 def _followed(evaluator: Evaluator, file: LinkedFile, use: ImportUse) -> Target | None:
@@ -235,7 +238,8 @@ def _target_of_attribute(evaluator: Evaluator, file: LinkedFile, use: AttributeU
     classes = _classes_among(evaluator, values)
     if classes:
         key = classes[0]
-        return Target(TargetSort.MEMBER, key[0], use.name, key[1])
+        spelling = file.source.text[use.start : use.end]
+        return Target(TargetSort.MEMBER, key[0], use.name, key[1], spelling=spelling)
     for value in values:
         if value.sort in (ValueSort.MODULE, ValueSort.PACKAGE):
             found = _target_in_module(evaluator, file, value.name, use.name)
@@ -302,3 +306,13 @@ def functions_called(evaluator: Evaluator, callee: Value) -> list[tuple[str, int
     return []
 
 
+
+
+def renamed_target(evaluator: Evaluator, target: Target, new: str) -> Target:
+    """A target under another name, in whichever version the evaluator is for."""
+    if target.sort is TargetSort.MODULE:
+        return target._replace(name=f"{target.name.rpartition('.')[0]}.{new}".strip("."))
+    name = new
+    if target.sort is TargetSort.MEMBER:
+        name = mangled_name(new, evaluator.class_record((target.path, target.number)).name)
+    return target._replace(name=name, spelling=new)

@@ -23,7 +23,8 @@ class Target(NamedTuple):
 
     `number` is the binding of a local or parameter, or the class record of a member (the one at which
     somebody pointed); -1 for what the path and name alone tell. For a parameter `owner` is its function
-    record. The name of a module is its dotted name.
+    record. The name of a module is its dotted name, and that of a member what the language makes of it;
+    `spelling` is how it is written, where that is something else.
     """
 
     sort: TargetSort
@@ -31,6 +32,14 @@ class Target(NamedTuple):
     name: str
     number: int = -1
     owner: int = -1
+    spelling: str = ""
+
+    @property
+    def written(self) -> str:
+        """The name as it stands in the text."""
+        if self.sort is TargetSort.MODULE:
+            return self.name.rpartition(".")[2]
+        return self.spelling or self.name
 
 
 class PlaceSort(StrEnum):

@@ -325,7 +325,7 @@ class Evaluator:
         if name not in self._writes:
             self._writes[name] = [
                 (file, use)
-                for file in map(self.linkage.file, self._paths_of_writes(name))
+                for file in map(self.linkage.file, dict.fromkeys(self._paths_of_writes(name)))
                 if file is not None
                 for use in file.links.attributes_by_name.get(name, ())
                 if use.use is Use.WRITE
@@ -333,8 +333,11 @@ class Evaluator:
         return self._writes[name]
 
     def _paths_of_writes(self, name: str) -> list[str]:
-        spelling = unmangled(name)
-        return self.linkage.paths_matching(spelling, _WRITE % re.escape(spelling.encode()))
+        return [
+            path
+            for written in _ways_to_write(name)
+            for path in self.linkage.paths_matching(written, _WRITE % re.escape(written.encode()))
+        ]
 
     def _writes_in_reach(self, name: str) -> list[tuple[LinkedFile, AttributeUse]] | None:
         """As `writes`, to tell what an attribute may be; `None` where too many files would have to be
@@ -451,10 +454,9 @@ class Evaluator:
 
     def decorator_name(self, file: LinkedFile, decorator: Origin) -> str:
         """What a decorator of a library is called in full, "" for any other."""
-        callee = decorator.parts[0] if decorator.sort is OriginSort.CALL else decorator
         names = {
             value.name if value.sort is ValueSort.FOREIGN else self._library_name(value)
-            for value in self.values(file, callee)
+            for value in self.values(file, decorator_callee(decorator))
         }
         return names.pop() if len(names) == 1 else ""
 
@@ -1042,10 +1044,15 @@ class Evaluator:
         return found
 
 
-def unmangled(name: str) -> str:
-    """The part of a mangled name that stands in the text, in any case."""
+def decorator_callee(decorator: Origin) -> Origin:
+    """What a decorator is of, be it called with arguments or not."""
+    return decorator.parts[0] if decorator.sort is OriginSort.CALL else decorator
+
+
+def _ways_to_write(name: str) -> tuple[str, ...]:
+    """How an attribute may be written: as it is, or without the class that the language put before it."""
     match = re.fullmatch(r"_[^\W_]\w*?(__\w+)", name)
-    return match[1] if match is not None else name
+    return (name,) if match is None else (name, match[1])
 
 
 def _is_setter(decorator: Origin) -> bool:

@@ -10,7 +10,8 @@ from collections.abc import Sequence
 from enum import StrEnum
 from pathlib import PurePosixPath
 
-_TEST_FOLDERS = frozenset({"test", "tests", "testing"})
+from zephyrun.linking.modules import TEST_FOLDERS, is_test
+
 _VENDOR_FOLDERS = frozenset(
     """vendor vendored _vendor _vendored third_party thirdparty 3rdparty extern external externals
     node_modules site-packages dist-packages""".split()
@@ -49,16 +50,9 @@ def reason_to_leave_out(path: str, data: bytes, named: Sequence[str]) -> LeftOut
         return LeftOut.VENDORED
     if _GENERATED_NAME.search(below.name) or _looks_generated(data):
         return LeftOut.GENERATED
-    if is_test(below) and not _TEST_FOLDERS & set(PurePosixPath(around).parts):
+    if is_test(str(below)) and TEST_FOLDERS.isdisjoint(PurePosixPath(around).parts):
         return LeftOut.TEST
     return None
-
-
-def is_test(path: PurePosixPath) -> bool:
-    """Whether a file is a test, or belongs to tests, by its name and folders."""
-    name = path.stem
-    is_named_so = name.startswith("test_") or name.endswith("_test") or name in ("conftest", "tests")
-    return is_named_so or bool(_TEST_FOLDERS & set(path.parts[:-1]))
 
 
 def _holds(folder: str, path: str) -> bool:

@@ -8,10 +8,15 @@ from functools import cached_property
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
-from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.linking.modules import (
+    find_import_roots,
+    imports_everything,
+    is_python,
+    module_name,
+)
 from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.remains import Importers, absolute_imports, touches
-from zephyrun.proof.star_imports import bearers_of_names, find_carriers, imports_everything
+from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 from zephyrun.proof.surroundings import Content, loads_modules
 
 

@@ -17,15 +17,19 @@ from typing import NamedTuple
 from zephyrun.linking.linkage import Content, Library, Linkage, no_library
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.search import find_usage
+from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSort, Usage
-from zephyrun.linking.values import Evaluator, unmangled
+from zephyrun.linking.values import Evaluator
 from zephyrun.proof.comparison import Respelling, compare_files
 from zephyrun.proof.normal_form import Spelling
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
+from zephyrun.source import Edit, EditSet, SourceText
 
 # Places that no running program sees, but for documentation that something reads.
 _FOR_READERS = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT})
+# What a person may have changed along: no program reads a comment.
+_CHANGED_ALONG = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENT})
 _AS = " as "
 
 
@@ -98,39 +102,34 @@ def new_target_of(
     before: Evaluator, after: Evaluator, renaming: Renaming, moved: Mapping[str, str]
 ) -> Target | None:
     """The same thing in the new version; `None` where nothing is in its place."""
-    target = renaming.target
-    path = moved.get(target.path, target.path)
+    path = moved.get(renaming.target.path, renaming.target.path)
+    target = renaming.target._replace(path=path)
     if target.sort is TargetSort.MODULE:
-        package = target.name.rpartition(".")[0]
-        return target._replace(path=path, name=f"{package}.{renaming.new}".strip("."))
-
+        return renamed_target(after, target, renaming.new)
     file = after.linkage.file(path)
     if file is None:
         return None
     if target.sort is TargetSort.GLOBAL:
-        return target._replace(path=path, name=renaming.new)
+        return renamed_target(after, target, renaming.new)
     if target.sort is TargetSort.MEMBER:
-        if target.number >= len(file.links.classes):
-            return None
-        name = renaming.new
-        if name.startswith("__") and not name.endswith("__"):
-            name = f"_{file.links.classes[target.number].name.lstrip('_')}{name}"
-        return target._replace(path=path, name=name)
+        is_there = target.number < len(file.links.classes)
+        return renamed_target(after, target, renaming.new) if is_there else None
     if target.sort is TargetSort.PARAMETER:
         if target.owner >= len(file.links.functions):
             return None
         bindings = [
-            each.binding for each in before.file(target.path).links.functions[target.owner].parameters
+            each.binding
+            for each in before.file(renaming.target.path).links.functions[target.owner].parameters
         ]
         parameters = file.links.functions[target.owner].parameters
         if len(parameters) != len(bindings):
             return None
         found = parameters[bindings.index(target.number)]
-        return target._replace(path=path, name=found.name, number=found.binding)
+        return target._replace(name=found.name, number=found.binding)
 
     if target.number >= len(file.facts.bindings):
         return None
-    return target._replace(path=path, name=file.facts.bindings[target.number].name)
+    return target._replace(name=file.facts.bindings[target.number].name, spelling=renaming.new)
 
 
 def new_name_doubt(label: str, new: str, path: str) -> str:
@@ -232,7 +231,7 @@ class _Judge:
 
     def _use_before(self, renaming: Renaming) -> Usage:
         """The use of a thing in the old version; open places belong to it where a person says so."""
-        usage = find_usage(self._before, renaming.target, is_library=self._world.is_library)
+        usage = find_usage(self._before, renaming.target)
         usage.add(
             each.place
             for each in usage.open_places
@@ -241,7 +240,7 @@ class _Judge:
         usage.add(
             place
             for place in usage.mentions
-            if place.sort in _FOR_READERS and (place.path, place.start) in renaming.mentions
+            if place.sort in _CHANGED_ALONG and (place.path, place.start) in renaming.mentions
         )
         return usage
 
@@ -251,10 +250,10 @@ class _Judge:
         if target is None:
             self._object(f"{before.label} is not found under its new name")
             return
-        after = find_usage(self._after, target, is_library=False)
+        after = find_usage(self._after, target)
         self._judge_open_places(before, renaming)
         self._judge_doubts(before, after)
-        old_name, new_name = _spelling(renaming.target), _spelling(target)
+        old_name, new_name = renaming.target.written, target.written
         self._pairs.add((old_name, new_name))
         if renaming.target.sort is TargetSort.MEMBER:
             self._pairs.add((renaming.target.name, target.name))
@@ -322,11 +321,8 @@ class _Judge:
         """Nothing may ask for the thing under its old name in the new version."""
         if target.sort is TargetSort.LOCAL:
             return
-        left = find_usage(
-            self._after,
-            target._replace(name=old_name if target.sort is TargetSort.GLOBAL else renaming.target.name),
-            is_library=False,
-        )
+        old = renaming.target
+        left = find_usage(self._after, target._replace(name=old.name, spelling=old.spelling))
         live = [place for place in left.places if place.sort not in _FOR_READERS]
         if target.sort is TargetSort.PARAMETER:
             live = [place for place in live if place.sort is PlaceSort.KEYWORD]
@@ -353,7 +349,7 @@ class _Judge:
     def _judge_file(self, path: str, before: bytes, after: bytes) -> FileProof:
         respelled = self._respelled.get(path, {})
         if not is_python(path):
-            return self._judge_text(before, after)
+            return _judge_text(before, after, respelled)
         respelling = Respelling(dict(sorted(respelled.items())), frozenset(self._pairs))
         return compare_files(
             before,
@@ -363,19 +359,13 @@ class _Judge:
             respelling=respelling,
         )
 
-    def _judge_text(self, before: bytes, after: bytes) -> FileProof:
-        """A document or packaging file: equal once names are read as the old ones."""
-        respelled = after
-        for old_name, new_name in self._pairs:
-            respelled = respelled.replace(new_name.encode(), old_name.encode())
-            before = before.replace(new_name.encode(), old_name.encode())
-        return FileProof(Verdict.SAME) if respelled == before else _unproven("not Python, and it differs")
 
-
-def _spelling(target: Target) -> str:
-    if target.sort is TargetSort.MODULE:
-        return target.name.rpartition(".")[2]
-    return unmangled(target.name)
+def _judge_text(before: bytes, after: bytes, respelled: Mapping[int, Spelling]) -> FileProof:
+    """A document or packaging file: equal once the names at those places are read as the old ones."""
+    source = SourceText.from_bytes(after, strict=False)
+    edits = EditSet(Edit(start, each.end, each.name) for start, each in sorted(respelled.items()))
+    is_same = edits.apply_to_text(source.text) == SourceText.from_bytes(before, strict=False).text
+    return FileProof(Verdict.SAME) if is_same else _unproven("not Python, and it differs")
 
 
 def _line(evaluator: Evaluator, each: OpenPlace) -> int:

@@ -6,17 +6,11 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 
+from zephyrun.linking.modules import STAR
 from zephyrun.proof.remains import Importers, absolute_imports
 
-# It begins with a fixed word, which is what makes a search of every file cheap.
-_STAR = re.compile(rb"import(?:\s|\\)*\(?\s*\*")
 _SOURCE = re.compile(rb"\bfrom(?:\s|\\)+([.\w]+)(?:\s|\\)*\Z")
 _LONGEST_SOURCE = 300
-
-
-def imports_everything(data: bytes) -> bool:
-    """Whether a file seems to import everything from some module."""
-    return _STAR.search(data) is not None
 
 
 def find_carriers(contents: Mapping[str, bytes], modules: Mapping[str, str]) -> Importers:
@@ -29,7 +23,7 @@ def find_carriers(contents: Mapping[str, bytes], modules: Mapping[str, str]) -> 
 
 
 def _sources(data: bytes) -> Iterator[str]:
-    for match in _STAR.finditer(data):
+    for match in STAR.finditer(data):
         source = _SOURCE.search(data, max(match.start() - _LONGEST_SOURCE, 0), match.start())
         if source is not None:
             yield source[1].decode("utf-8", "replace")

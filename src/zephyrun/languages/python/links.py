@@ -13,10 +13,15 @@ from contextlib import contextmanager
 from typing import Any
 
 from zephyrun.facts import Role
-from zephyrun.languages.python.places import keyword_before, module_start_of
+from zephyrun.languages.python.places import (
+    keyword_before,
+    mangled_name,
+    module_start_of,
+    quoted_range,
+)
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.relocation import parse_fragment
-from zephyrun.languages.python.walk import position_readers
+from zephyrun.languages.python.walk import all_arguments, position_readers
 from zephyrun.link_facts import (
     UNKNOWN,
     AttributeUse,
@@ -37,7 +42,6 @@ from zephyrun.link_facts import (
 )
 
 _USES = {ast.Load: Use.READ, ast.Store: Use.WRITE, ast.Del: Use.DELETE}
-_QUOTED = re.compile(r"[uU]?('''|\"\"\"|'|\")(.*)\1", re.DOTALL)
 _PLAIN_TEXT = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
 _ACCESSOR = re.compile(r"\.(?:setter|getter|deleter)\b")
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
@@ -110,6 +114,7 @@ class _Reader(ast.NodeVisitor):
         self._handed: list[Handed] = []
         self._lookups: list[Lookup] = []
         self._given_to_lambdas: dict[int, Origin] = {}
+        self._fragments: dict[int, ast.expr | None] = {}
         self._called: set[int] = set()
         self._scope = 0
         self._class = -1
@@ -146,10 +151,7 @@ class _Reader(ast.NodeVisitor):
         return places[0] if places else -1
 
     def _mangled(self, name: str) -> str:
-        """Source: language reference 6.2.1."""
-        if self._private_name and name.startswith("__") and not name.endswith("__"):
-            return f"_{self._private_name}{name}"
-        return name
+        return mangled_name(name, self._private_name)
 
     def _take(self, binding: int, origin: Origin) -> None:
         """Note that a binding's value may come from an origin."""
@@ -316,7 +318,7 @@ class _Reader(ast.NodeVisitor):
         for default in [*arguments.defaults, *arguments.kw_defaults]:
             if default is not None:
                 self.visit(default)
-        for argument in _all_arguments(arguments):
+        for argument in all_arguments(arguments):
             if argument.annotation is not None:
                 self._visit_annotation(argument.annotation)
 
@@ -436,7 +438,7 @@ class _Reader(ast.NodeVisitor):
         self._take(binding, own)
         before = self._class, self._private_name
         with self._inside(scope):
-            self._class, self._private_name, self._is_class_body = number, node.name.lstrip("_"), True
+            self._class, self._private_name, self._is_class_body = number, node.name, True
             self._block(node.body)
         self._class, self._private_name = before
 
@@ -746,8 +748,8 @@ class _Reader(ast.NodeVisitor):
 
     def _is_written_plainly(self, node: ast.Constant) -> bool:
         """Whether the text stands in the file as it is, between one pair of quotes."""
-        match = _QUOTED.fullmatch(self._source.text, self._start_of(node), self._end_of(node))
-        return match is not None and match[2] == node.value
+        start, end = self._start_of(node), self._end_of(node)
+        return quoted_range(self._source.text, start, end, str(node.value)) is not None
 
     def _origin(self, node: ast.expr) -> Origin:
         """Where an expression's value comes from."""
@@ -825,11 +827,13 @@ class _Reader(ast.NodeVisitor):
                     self.visit(fragment)
 
     def _unquoted(self, node: ast.Constant) -> ast.expr | None:
-        start, end = self._start_of(node), self._end_of(node)
-        match = _QUOTED.fullmatch(self._source.text, start, end)
-        if match is None or match[2] != node.value:
-            return None
-        return parse_fragment(self._source, match.start(2), match.end(2))
+        """The expression inside an annotation in quotes; asked for by whoever reads the annotation."""
+        start = self._start_of(node)
+        if start not in self._fragments:
+            value = str(node.value)
+            inside = quoted_range(self._source.text, start, self._end_of(node), value)
+            self._fragments[start] = parse_fragment(self._source, *inside) if inside is not None else None
+        return self._fragments[start]
 
     def _annotation(self, node: ast.expr) -> Origin:
         """What an annotation says that a value is."""
@@ -888,11 +892,6 @@ def _prefix_of(node: ast.expr) -> str:
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
         return _BEFORE_FILLING.split(node.value)[0]
     return ""
-
-
-def _all_arguments(arguments: ast.arguments) -> list[ast.arg]:
-    found = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
-    return found + [each for each in (arguments.vararg, arguments.kwarg) if each is not None]
 
 
 def _assigns(nodes: Iterable[ast.AST], name: str) -> bool:

@@ -16,6 +16,7 @@ from typing import Any
 
 from zephyrun.facts import Definition, Exposure, Hint, Literal, Role, ScopeKind, Statement, Text
 from zephyrun.languages.python import fstrings
+from zephyrun.languages.python.places import mangled_name, quoted_range
 from zephyrun.languages.python.relocation import parse_fragment
 from zephyrun.languages.python.scopes import CLASS_CELL, Mark, ScopeTable
 from zephyrun.source import SourceText
@@ -109,10 +110,7 @@ class Walk:
     # -- names -------------------------------------------------------------------------------
 
     def _mangled(self, name: str) -> str:
-        """Source: language reference 6.2.1."""
-        if self._class_name and name.startswith("__") and not name.endswith("__") and "." not in name:
-            return f"_{self._class_name}{name}"
-        return name
+        return mangled_name(name, self._class_name)
 
     def _mention(
         self,
@@ -503,16 +501,12 @@ class Walk:
         ):
             self.visit(keyword_default, "default", argument.arg)
 
-    def _all_arguments(self, arguments: ast.arguments) -> list[ast.arg]:
-        found = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
-        return found + [each for each in (arguments.vararg, arguments.kwarg) if each is not None]
-
     def _argument_annotations(self, arguments: ast.arguments) -> None:
-        for argument in self._all_arguments(arguments):
+        for argument in all_arguments(arguments):
             self._annotation(argument.annotation)
 
     def _parameters(self, arguments: ast.arguments) -> None:
-        for argument in self._all_arguments(arguments):
+        for argument in all_arguments(arguments):
             self._mention(argument, "arg", argument.arg, self.start_of(argument), Role.PARAMETER)
 
     def _annotation(self, node: ast.expr | None) -> None:
@@ -545,12 +539,11 @@ class Walk:
 
     def _quoted_annotation(self, node: ast.Constant) -> None:
         start, end = self.start_of(node), self.end_of(node)
-        text = self.source.text[start:end]
-        match = re.fullmatch(r"[uU]?('''|\"\"\"|'|\")(.*)\1", text, re.DOTALL)
-        if self._text_ends.get(start) != end or match is None or match[2] != node.value:
-            # Escapes or several literals side by side: no place in it can be told exactly.
+        assert isinstance(node.value, str), "an annotation in quotes is a text"
+        inside = quoted_range(self.source.text, start, end, node.value)
+        if self._text_ends.get(start) != end or inside is None:
             return
-        fragment = parse_fragment(self.source, start + match.start(2), start + match.end(2))
+        fragment = parse_fragment(self.source, *inside)
         if fragment is not None:
             was_quoted, self._is_quoted = self._is_quoted, True
             self.visit(fragment)
@@ -831,6 +824,12 @@ class Walk:
             for start, source, name, position, first, last in self.hints
             if start in bindings_at and name
         )
+
+
+def all_arguments(arguments: ast.arguments) -> list[ast.arg]:
+    """Every parameter of a signature, those that take the rest last."""
+    found = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]
+    return found + [each for each in (arguments.vararg, arguments.kwarg) if each is not None]
 
 
 def position_readers(source: SourceText) -> tuple[Callable[[Any], int], Callable[[Any], int]]:
