@@ -306,8 +306,6 @@ def functions_called(evaluator: Evaluator, callee: Value) -> list[tuple[str, int
     return []
 
 
-
-
 def renamed_target(evaluator: Evaluator, target: Target, new: str) -> Target:
     """A target under another name, in whichever version the evaluator is for."""
     if target.sort is TargetSort.MODULE:

@@ -657,9 +657,12 @@ class Evaluator:
     def _of_class_binding(self, key: ClassKey, binding: int, sort: ValueSort) -> Values:
         file = self.file(key[0])
         found: list[Values] = []
+        is_enumeration = any(name.startswith("enum.") for name in self.foreign_above(key))
         for origin in file.links.sources.get(binding, ()):
             if origin.sort is not OriginSort.DEFINED_FUNCTION:
-                found.append(self.values(file, origin))
+                # What an enumeration's body binds becomes one of its instances.
+                member = frozenset({Value(ValueSort.INSTANCE, *key)})
+                found.append(member if is_enumeration else self.values(file, origin))
                 continue
             record = file.links.functions[origin.binding]
             names = {self.decorator_name(file, each) for each in record.decorators}
