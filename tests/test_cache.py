@@ -1,20 +1,25 @@
 """The cache: a survey that uses it says what one without it says, and nothing that goes wrong with it
 is ever more than lost time."""
 
+import pickle
 import random
 import shutil
 import sqlite3
 import threading
+import zlib
 from contextlib import closing
 from pathlib import Path
 
 import pytest
 
-from tests.helpers import REAL_MODULES, STDLIB
+from tests.helpers import REAL_MODULES, STDLIB, real_source
 from zephyrun.commands import project_survey
 from zephyrun.commands.project_survey import survey_paths
 from zephyrun.findings import KINDS
+from zephyrun.languages.python import parse
+from zephyrun.languages.python.links import read_links
 from zephyrun.project.cache import Cache, joint_key
+from zephyrun.project.kept_facts import KeptFacts
 
 
 @pytest.fixture
@@ -165,3 +170,46 @@ def test_old_entries_are_forgotten(tmp_path, monkeypatch):
     assert cache.get(["a", "b"]) == {"b": "2"}
     assert joint_key("a", "b") != joint_key("ab") != joint_key("a b")
     assert Path(tmp_path, ".zephyrun/.gitignore").read_text() == "*\n"
+
+
+@pytest.fixture
+def keeps_little(monkeypatch):
+    """Facts are kept however few they are."""
+    monkeypatch.setattr("zephyrun.project.kept_facts._BYTES_WORTH_KEEPING", 1)
+
+
+@pytest.mark.usefixtures("keeps_little")
+def test_facts_come_back_as_they_were(tmp_path):
+    """What a file said is the same from the cache, also when another process wrote it."""
+    data = real_source("shlex")
+    before = parse(data)
+    kept = KeptFacts(tmp_path)
+    kept.keep(data, before.facts, read_links(before))
+    assert kept.recall(data) == (before.facts, read_links(before))
+    kept.save()
+    assert KeptFacts(tmp_path).recall(data) == (before.facts, read_links(before))
+    assert KeptFacts(tmp_path).recall(data + b"\n") is None
+
+
+class Trap:
+    """Pickled, it asks for a file to be made."""
+
+    def __init__(self, path):
+        self.path = path
+
+    def __reduce__(self):
+        return Path.touch, (self.path,)
+
+
+def test_nothing_in_the_cache_is_run(tmp_path):
+    """Somebody's database may hold anything; and what is damaged is read anew."""
+    data, path = real_source("shlex"), tmp_path / "sprung"
+    kept = KeptFacts(tmp_path)
+    kept.keep(data, parse(data).facts, read_links(parse(data)))
+    (key,) = kept._new
+    good = kept._new[key]
+    damaged = good[:60] + b"\xff" * 9 + good[69:]
+    for bad in [zlib.compress(pickle.dumps(Trap(path))), good[:-9], damaged, b"", "text"]:
+        Cache(tmp_path, "facts").put({key: bad})
+        assert KeptFacts(tmp_path).recall(data) is None
+    assert not path.exists()

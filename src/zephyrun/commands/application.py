@@ -15,6 +15,7 @@ from zephyrun.commands.project_habits import measure_project
 from zephyrun.facts import FileFacts
 from zephyrun.journal import Deed, Operation, Transaction
 from zephyrun.languages.python import UnreadableSource, read_facts
+from zephyrun.languages.python.reading import without_collector
 from zephyrun.layout.habits import Habits
 from zephyrun.plan import Plan
 from zephyrun.project.repository import Repository
@@ -234,6 +235,7 @@ class Application:
         # Imported here: few plans have such steps, and start-up should stay fast.
         from zephyrun.changes.project_renames import settle_rename_steps
         from zephyrun.project.audience import is_library
+        from zephyrun.project.kept_facts import KeptFacts
         from zephyrun.project.library import read_library
         from zephyrun.proof.renames import World
 
@@ -243,8 +245,11 @@ class Application:
             read_library,
             is_library(self.plan.root, self.settings),
             self._known_surroundings(),
+            kept_facts := KeptFacts(self.plan.root),
         )
-        settled = settle_rename_steps(self.contents, steps, world)
+        with without_collector():
+            settled = settle_rename_steps(self.contents, steps, world)
+        kept_facts.save()
         outcomes: dict[str, FileOutcome] = {}
         for path in dict.fromkeys([*settled.changed, *(step.path for step in steps)]):
             own = [step.id for step in steps if step.path == path]

@@ -15,6 +15,7 @@ from zephyrun.linking.usage import Target
 from zephyrun.linking.values import Evaluator
 from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_content, read_project
+from zephyrun.project.kept_facts import KeptFacts
 from zephyrun.project.library import read_library
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import Settings, read_settings
@@ -39,6 +40,7 @@ class PointedAt:
     world: World
     evaluator: Evaluator
     target: Target
+    kept_facts: KeptFacts
 
 
 def add_target(parser: argparse.ArgumentParser) -> None:
@@ -60,11 +62,13 @@ def point_at(text: str) -> PointedAt:
     root = find_root([path])
     settings = read_settings(root)
     contents = read_project(root)
+    kept_facts = KeptFacts(root)
     world = World(
         settings.import_roots,
         settings.harmless_decorators,
         read_library,
         is_library(root, settings),
+        memory=kept_facts,
     )
     if match is not None:
         name = relative_to_root(path, root)
@@ -80,7 +84,7 @@ def point_at(text: str) -> PointedAt:
         raise Fixed(f"{text}: {problem}") from problem
     except NoTarget as problem:
         raise UserError(f"{text}: {problem}") from problem
-    return PointedAt(root, settings, contents, world, evaluator, target)
+    return PointedAt(root, settings, contents, world, evaluator, target, kept_facts)
 
 
 def _offset(evaluator: Evaluator, path: str, line: int, column: int, text: str) -> int:

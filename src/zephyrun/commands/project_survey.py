@@ -234,7 +234,7 @@ class _Reading:
                     yield path, _survey_from_text(path, text)
 
 
-def _open_cache(root: Path) -> Cache:
+def _open_cache(root: Path) -> Cache[str]:
     # Imported here, as what it gives is: small surveys do without, and start-up should stay fast.
     from zephyrun.project.cache import Cache
 

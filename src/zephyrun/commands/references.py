@@ -14,6 +14,7 @@ from zephyrun.commands.pointing import (
     point_at,
     refuse,
 )
+from zephyrun.languages.python.reading import without_collector
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.project.roots import for_people
@@ -30,6 +31,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_format(parser)
 
 
+@without_collector()
 def run(arguments: argparse.Namespace) -> int:
     """List the references; nothing is changed."""
     try:
@@ -37,6 +39,7 @@ def run(arguments: argparse.Namespace) -> int:
     except Fixed as problem:
         return refuse(str(problem), "zephyrun.references/1", arguments)
     usage = find_usage(pointed.evaluator, pointed.target)
+    pointed.kept_facts.save()
     if arguments.format == "json":
         options.print_document(_document(pointed, usage))
     else:

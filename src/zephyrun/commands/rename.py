@@ -22,6 +22,7 @@ from zephyrun.commands.pointing import (
 )
 from zephyrun.fences import fence_of
 from zephyrun.journal import Deed, Journal, Operation
+from zephyrun.languages.python.reading import without_collector
 from zephyrun.linking.usage import PlaceSort
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import for_people
@@ -62,6 +63,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     options.add_format(parser)
 
 
+@without_collector()
 def run(arguments: argparse.Namespace) -> int:
     """Rename, or say why not; nothing is written unless all of it is proved."""
     try:
@@ -87,6 +89,7 @@ def run(arguments: argparse.Namespace) -> int:
         proof = _prove(pointed, change, surroundings)
         if proof.verdict is not Verdict.SAME:
             refusals = list(_unproved(proof))
+    pointed.kept_facts.save()
     is_done = proof is not None and not refusals
     if is_done and not arguments.dry_run:
         assert proof is not None, "it was proved"
@@ -143,7 +146,10 @@ def _files_left_behind(pointed: PointedAt, change: Change) -> Iterator[str]:
 def _prove(
     pointed: PointedAt, change: Change, surroundings: Mapping[str, Surroundings]
 ) -> RenameProof:
-    at_new_paths = {change.moved.get(path, path): each for path, each in surroundings.items()}
+    touched = change.changed.keys() | change.moved.keys()
+    at_new_paths = {
+        change.moved.get(path, path): surroundings[path] for path in touched if path in surroundings
+    }
     world = replace(pointed.world, surroundings=at_new_paths)
     return judge_renames(
         pointed.contents,

@@ -6,13 +6,15 @@ from __future__ import annotations
 import ast
 import re
 import warnings
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
+from typing import Protocol
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.links import read_links
+from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
 from zephyrun.linking.texts import words_in
@@ -20,6 +22,8 @@ from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
 _MOST_FILES_KEPT = 512
+_MOST_FILES_GLANCED_AT = 4096
+_MANY_WORDS = 64
 
 _LOADS = re.compile(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\("
@@ -31,6 +35,8 @@ _LOOKS_INTO = re.compile(
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
 
+_LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
+_DOCUMENTATION_WORDS = (b"__doc__", b"getdoc", b"pydoc", b"help")
 _READS_DOCUMENTATION = re.compile(rb"__doc__|\bgetdoc\b|\bpydoc\b|\bhelp\s*\(")
 
 # A file's bytes, or one phrase that says why they are not read.
@@ -79,6 +85,16 @@ class LinkedFile:
         return self.source.line_of(offset)
 
 
+class Memory(Hashable, Protocol):
+    """What files said when they were read before, by their contents."""
+
+    def recall(self, data: bytes) -> tuple[FileFacts, LinkFacts] | None:
+        """The facts of a content, where they are known."""
+
+    def keep(self, data: bytes, file_facts: FileFacts, links: LinkFacts, /) -> None:
+        """Keep the facts of a content."""
+
+
 def no_library(module: str) -> None:
     """A library of which nothing can be read."""
     return None
@@ -100,7 +116,9 @@ class Linkage:
         harmless_decorators: Collection[str] = (),
         *,
         is_library: bool = False,
+        memory: Memory | None = None,
     ) -> None:
+        self._memory = memory
         self.contents = contents
         self.is_library = is_library
         self.harmless_decorators = frozenset(harmless_decorators)
@@ -133,7 +151,7 @@ class Linkage:
         if path not in self._files:
             data = self.contents.get(path)
             module = self.modules.get(path, "")
-            self._files[path] = _read(path, module, data) if isinstance(data, bytes) else None
+            self._files[path] = _read(path, module, data, self._memory) if isinstance(data, bytes) else None
         return self._files[path]
 
     def is_known(self, path: str) -> bool:
@@ -164,14 +182,30 @@ class Linkage:
         """The paths of the project's modules that hold a word, in order."""
         if word not in self._mentioning:
             encoded = word.encode()
+            # To look for the letters first spares most files from being taken apart; not so when many
+            # words are asked for.
+            is_rare = len(self._mentioning) < _MANY_WORDS
             self._mentioning[word] = [
                 path
-                for path in self.paths
-                for data in [self.contents[path]]
-                # To look for the letters first spares most files from being taken apart.
-                if isinstance(data, bytes) and encoded in data and encoded in words_in(data)
+                for path, data in self._modules_read
+                if (not is_rare or encoded in data) and encoded in words_in(data)
             ]
         return self._mentioning[word]
+
+    @cached_property
+    def _modules_read(self) -> list[tuple[str, bytes]]:
+        """The project's modules whose bytes are there, in order of their paths."""
+        found = [(path, self.contents[path]) for path in self.paths]
+        return [(path, data) for path, data in found if isinstance(data, bytes)]
+
+    def paths_where(self, word: str, words_of: Callable[[bytes], Collection[bytes]]) -> list[str]:
+        """The paths of modules that hold a word in a certain role: among what `words_of` finds in them."""
+        encoded, found = word.encode(), []
+        for path in self.paths_mentioning(word):
+            data = self.contents[path]
+            if isinstance(data, bytes) and encoded in words_of(data):
+                found.append(path)
+        return found
 
     def paths_matching(self, word: str, pattern: bytes) -> list[str]:
         """The paths of modules that hold a word, and something that a pattern with it matches."""
@@ -193,30 +227,20 @@ class Linkage:
     def reads_documentation(self) -> bool:
         """Whether some module reads documentation while it runs, at a glance."""
         return any(
-            isinstance(data, bytes) and _READS_DOCUMENTATION.search(data)
-            for data in map(self.contents.get, self.paths)
+            _reads_documentation(data) for _, data in self._modules_read
         )
 
     @cached_property
     def all_loading_paths(self) -> list[str]:
         """The modules that load others by names that they work out, or find loaded ones."""
-        return [
-            path
-            for path in self.paths
-            for data in [self.contents[path]]
-            if isinstance(data, bytes) and _LOADS.search(data)
-        ]
+        return [path for path, data in self._modules_read if _loads(data)]
 
     @cached_property
     def loading_paths(self) -> list[str]:
         """The modules that load others by names that they work out, and look into what they loaded by
         names that they work out, too."""
-        return [
-            path
-            for path in self.all_loading_paths
-            for data in [self.contents[path]]
-            if isinstance(data, bytes) and _LOOKS_INTO.search(data)
-        ]
+        loading = frozenset(self.all_loading_paths)
+        return [path for path, data in self._modules_read if path in loading and _LOOKS_INTO.search(data)]
 
     def find_module(self, dotted: str, beside: str = "") -> str | None:
         """The path of a module of the project by its absolute name, as the file at `beside` would find
@@ -241,7 +265,7 @@ class Linkage:
             if (found := self._library(dotted)) is not None:
                 data, is_package = found
                 path = LIBRARY + dotted.replace(".", "/") + ("/__init__.py" if is_package else ".py")
-                self._files[path] = _read(path, dotted, data)
+                self._files[path] = _read(path, dotted, data, self._memory)
                 self._libraries[dotted] = path
         path = self._libraries[dotted]
         return self._files[path] if path else None
@@ -267,6 +291,20 @@ class Linkage:
         return self.absolute(file, use.module)
 
 
+@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+def _loads(data: bytes) -> bool:
+    """Whether a file loads modules by names that it works out, or finds loaded ones, at a glance."""
+    # The plain words first: a search for them is many times as fast.
+    return any(word in data for word in _LOADING_WORDS) and _LOADS.search(data) is not None
+
+
+@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+def _reads_documentation(data: bytes) -> bool:
+    return any(word in data for word in _DOCUMENTATION_WORDS) and (
+        _READS_DOCUMENTATION.search(data) is not None
+    )
+
+
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def _parses(data: bytes) -> bool:
     try:
@@ -279,12 +317,18 @@ def _parses(data: bytes) -> bool:
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)
-def _read(path: str, module: str, data: bytes) -> LinkedFile | None:
+def _read(path: str, module: str, data: bytes, memory: Memory | None) -> LinkedFile | None:
     """Kept between versions of a project, of which most files are the same."""
-    try:
-        parsed = parse(data)
-        links = read_links(parsed)
-    except (UnreadableSource, RecursionError):
-        return None
     is_package = path.rpartition("/")[2].startswith("__init__.")
-    return LinkedFile(path, module, is_package, parsed.source, parsed.facts, links)
+    with without_collector():
+        known = memory.recall(data) if memory is not None else None
+        if known is not None:
+            return LinkedFile(path, module, is_package, SourceText.from_bytes(data), *known)
+        try:
+            parsed = parse(data)
+            links = read_links(parsed)
+        except (UnreadableSource, RecursionError):
+            return None
+        if memory is not None:
+            memory.keep(data, parsed.facts, links)
+        return LinkedFile(path, module, is_package, parsed.source, parsed.facts, links)

@@ -26,7 +26,7 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.linkage import LinkedFile, Linkage
-
+from zephyrun.linking.texts import bases_in, registering_in, written_in
 
 # A class of the project or of a library: the file it stands in, and its record there.
 ClassKey = tuple[str, int]
@@ -83,9 +83,6 @@ _DEEPEST = 40
 _MOST_FILES_FOR_ONE = 30
 # One question may lead to so many others before it is given up.
 _MOST_ASKED = 3000
-# At a glance: a class above another one, or under another name; and an attribute that takes a value.
-_BASE = rb"class\s+\w+\s*\([^)]*\bNAME\b|\bNAME\s+as\s|=\s*[\w.]*\bNAME\b(?!\s*\()"
-_WRITE = rb"\.\s*%b\s*(?:=[^=]|[,):\]]|[-+*/%%&|^@<>]+=|in\b)"
 
 # Builtins by what they give. Source: library reference, "Built-in Functions".
 _GIVE_PLAIN = {
@@ -165,6 +162,9 @@ class Evaluator:
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
         self._known_bindings: dict[tuple[str, int], Values] = {}
         self._known_for_now: dict[tuple[str, Origin], Values] = {}
+        self._bases_for_now: dict[ClassKey, Bases] = {}
+        self._below_for_now: dict[ClassKey, list[ClassKey]] = {}
+        self._relatives_for_now: dict[ClassKey, list[ClassKey]] = {}
         self._n_asked = 0
         self._under_way: set[object] = set()
         self._depth = 0
@@ -202,17 +202,18 @@ class Evaluator:
 
     @property
     def _is_sure(self) -> bool:
-        """Whether an answer about classes may be kept: while a question about values is open, what is
-        unknown may be so for that alone."""
+        """Whether an answer about classes may be kept for good: while a question about values is open,
+        what is unknown may be so for that alone."""
         return not self._under_way
 
     def bases(self, key: ClassKey) -> Bases:
         """The direct bases of a class."""
-        if (known := self._known_bases.get(key)) is not None:
+        known = self._known_bases.get(key) or self._bases_for_now.get(key)
+        if known is not None:
             return known
         found = self._find_bases(key)
-        if self._is_sure or not found.unknown:
-            self._known_bases[key] = found
+        keeps = self._is_sure or not found.unknown
+        (self._known_bases if keeps else self._bases_for_now)[key] = found
         return found
 
     def _find_bases(self, key: ClassKey) -> Bases:
@@ -288,31 +289,34 @@ class Evaluator:
         return found
 
     def _directly_below(self, key: ClassKey) -> list[ClassKey]:
-        found = self._known_below.get(key)
+        found = self._known_below.get(key, self._below_for_now.get(key))
         if found is None:
             name = self.class_record(key).name
             found = [
                 (path, index)
-                for path in self.linkage.paths_matching(name, _BASE.replace(b"NAME", name.encode()))
+                for path in self.linkage.paths_where(name, bases_in)
                 for file in [self.linkage.file(path)]
                 if file is not None
                 for index, record in enumerate(file.links.classes)
-                if record.bases and key in self.bases((path, index)).read
+                if record.bases and self._may_stand_above(key, self.bases((path, index)))
             ]
-            if self._is_sure:
-                self._known_below[key] = found
+            (self._known_below if self._is_sure else self._below_for_now)[key] = found
         return found
+
+    def _may_stand_above(self, key: ClassKey, bases: Bases) -> bool:
+        """Whether a class is among the bases of another one; what is unknown for now may be it."""
+        return key in bases.read or (bool(bases.unknown) and not self._is_sure)
 
     def relatives(self, key: ClassKey) -> list[ClassKey]:
         """The classes that an instance of a class may have its attributes from or share them with."""
-        if (known := self._known_relatives.get(key)) is not None:
+        known = self._known_relatives.get(key) or self._relatives_for_now.get(key)
+        if known is not None:
             return known
         found = self.above(key)
         for below in self.below(key):
             # A class below may have other bases, from which an instance then has attributes, too.
             found += [each for each in self.above(below) if each not in found]
-        if self._is_sure:
-            self._known_relatives[key] = found
+        (self._known_relatives if self._is_sure else self._relatives_for_now)[key] = found
         return found
 
     def binding_in(self, key: ClassKey, name: str) -> int | None:
@@ -336,7 +340,7 @@ class Evaluator:
         return [
             path
             for written in _ways_to_write(name)
-            for path in self.linkage.paths_matching(written, _WRITE % re.escape(written.encode()))
+            for path in self.linkage.paths_where(written, written_in)
         ]
 
     def _writes_in_reach(self, name: str) -> list[tuple[LinkedFile, AttributeUse]] | None:
@@ -369,7 +373,8 @@ class Evaluator:
             # Perhaps it is unknown only because a question is still open: then it may be known later.
             self._known_for_now[key] = found
         if not self._depth:
-            self._known_for_now.clear()
+            for table in (self._known_for_now, self._bases_for_now, self._below_for_now, self._relatives_for_now):
+                table.clear()
             self._n_asked = 0
         return found
 
@@ -873,9 +878,7 @@ class Evaluator:
 
     def _has_registered_others(self, key: ClassKey) -> bool:
         """Whether other classes are registered with a class (`Scale.register(Fake)`), at a glance."""
-        name = self.class_record(key).name
-        pattern = rb"\b%b\s*\.\s*register\b" % re.escape(name.encode())
-        return bool(self.linkage.paths_matching(name, pattern))
+        return bool(self.linkage.paths_where(self.class_record(key).name, registering_in))
 
     def _of_class(self, file: LinkedFile, origin: Origin) -> Values:
         return frozenset(

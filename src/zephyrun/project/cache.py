@@ -1,7 +1,7 @@
 """What is known of contents that were read before, in a database at the root of the project.
 
-Losing the cache costs time and nothing else, so whatever goes wrong with it is passed over. It holds
-texts only, and nothing that is read from it is ever run.
+Losing the cache costs time and nothing else, so whatever goes wrong with it is passed over. Nothing that
+is read from it is ever run.
 """
 
 from __future__ import annotations
@@ -12,15 +12,17 @@ import sys
 import time
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager, suppress
-from functools import cache
+from functools import cache, cached_property
 from pathlib import Path
+from typing import Generic, TypeVar
 
 import zephyrun
-from zephyrun.project.roots import make_kept_folder
+from zephyrun.project.roots import KEPT_FOLDER, make_kept_folder
 
 _FILE = "cache.sqlite"
-_TABLE = """CREATE TABLE IF NOT EXISTS known
-    (key TEXT PRIMARY KEY, value TEXT NOT NULL, day INTEGER NOT NULL) WITHOUT ROWID"""
+_TABLES = ("known", "facts")
+_NEW_TABLE = """CREATE TABLE IF NOT EXISTS {}
+    (key TEXT PRIMARY KEY, value BLOB NOT NULL, day INTEGER NOT NULL) WITHOUT ROWID"""
 _KEPT_DAYS = 30
 _SECONDS_PER_DAY = 86400
 _PATIENCE_SECONDS = 1.0
@@ -28,30 +30,41 @@ _KEY_BYTES = 16
 _MOST_ASKED_AT_ONCE = 500
 
 
-class Cache:
-    """Texts by key. One that cannot be opened is empty, and keeps nothing."""
+Kept = TypeVar("Kept", str, bytes)
 
-    def __init__(self, root: Path) -> None:
+
+class Cache(Generic[Kept]):
+    """Texts or bytes by key, in one of the tables of the database. One that cannot be opened is empty,
+    and keeps nothing."""
+
+    def __init__(self, root: Path, table: str = "known") -> None:
+        assert table in _TABLES, "there are no others"
         self._root = root
+        self._table = table
 
-    def get(self, keys: Sequence[str]) -> dict[str, str]:
+    @cached_property
+    def exists(self) -> bool:
+        """Whether there is a database to look into."""
+        return (self._root / KEPT_FOLDER / _FILE).exists()
+
+    def get(self, keys: Sequence[str]) -> dict[str, Kept]:
         """What is known for some of the keys."""
-        found: dict[str, str] = {}
+        found: dict[str, Kept] = {}
         with suppress(sqlite3.Error, OSError), self._connection() as connection:
             for first in range(0, len(keys), _MOST_ASKED_AT_ONCE):
                 asked = keys[first : first + _MOST_ASKED_AT_ONCE]
                 marks = ",".join("?" * len(asked))
-                statement = f"SELECT key, value FROM known WHERE key IN ({marks})"
+                statement = f"SELECT key, value FROM {self._table} WHERE key IN ({marks})"
                 found.update(connection.execute(statement, asked).fetchall())
         return found
 
-    def put(self, values: Mapping[str, str]) -> None:
+    def put(self, values: Mapping[str, Kept]) -> None:
         """Keep some texts, and forget what nobody has needed for a month."""
         today = int(time.time()) // _SECONDS_PER_DAY
         rows = [(key, value, today) for key, value in values.items()]
         with suppress(sqlite3.Error, OSError), self._connection() as connection, connection:
-            connection.executemany("INSERT OR REPLACE INTO known VALUES (?, ?, ?)", rows)
-            connection.execute("DELETE FROM known WHERE day < ?", (today - _KEPT_DAYS,))
+            connection.executemany(f"INSERT OR REPLACE INTO {self._table} VALUES (?, ?, ?)", rows)
+            connection.execute(f"DELETE FROM {self._table} WHERE day < ?", (today - _KEPT_DAYS,))
 
     @contextmanager
     def _connection(self) -> Iterator[sqlite3.Connection]:
@@ -79,7 +92,8 @@ def _connect(path: Path) -> sqlite3.Connection:
     try:
         # Nothing is lost with a cache, so there is no need to wait for the disk.
         connection.execute("PRAGMA synchronous = OFF")
-        connection.execute(_TABLE)
+        for table in _TABLES:
+            connection.execute(_NEW_TABLE.format(table))
     except sqlite3.Error:
         connection.close()
         raise

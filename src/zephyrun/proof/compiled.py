@@ -178,6 +178,8 @@ class _Comparison:
     ) -> str | None:
         """Compare what instructions do, names and constants by what they are: a name or text that
         becomes equal to another one, or no longer is, changes the numbers by which they are called."""
+        if self._call_by_the_same_numbers(old, new):
+            return self._constants_difference(old.co_consts, new.co_consts, there, back, where)
         before, after = _instructions(old), _instructions(new)
         if len(before) != len(after) or _exceptions(old) != _exceptions(new):
             return self._other_instructions(old, where)
@@ -190,6 +192,17 @@ class _Comparison:
                 return reason
         # Documentation is loaded by no instruction.
         return self._constants_difference(old.co_consts[:1], new.co_consts[:1], there, back, where)
+
+    def _call_by_the_same_numbers(self, old: CodeType, new: CodeType) -> bool:
+        """Whether even the numbers are the same by which names and constants are called, as they mostly
+        are: that is soon seen."""
+        return (
+            old.co_code == new.co_code
+            and old.co_exceptiontable == new.co_exceptiontable
+            and len(old.co_consts) == len(new.co_consts)
+            and len(old.co_names) == len(new.co_names)
+            and all(map(self._say_alike, old.co_names, new.co_names))
+        )
 
     def _constants_difference(
         self,

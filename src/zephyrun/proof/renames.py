@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 from itertools import accumulate
 from typing import NamedTuple
 
-from zephyrun.linking.linkage import Content, Library, Linkage, no_library
+from zephyrun.linking.linkage import Content, Library, Linkage, Memory, no_library
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import renamed_target
@@ -48,13 +48,15 @@ class Renaming(NamedTuple):
 @dataclass(frozen=True)
 class World:
     """What the question is about beside the files: where modules are looked up, what libraries say,
-    whether code outside may use public names, and what is known of each file's surroundings."""
+    whether code outside may use public names, what is known of each file's surroundings, and what files
+    said when they were read before."""
 
     import_roots: tuple[str, ...] = ()
     harmless_decorators: tuple[str, ...] = ()
     library: Library = no_library
     is_library: bool = False
     surroundings: Mapping[str, Surroundings] = field(default_factory=dict)
+    memory: Memory | None = None
 
     def evaluator(self, contents: Mapping[str, Content]) -> Evaluator:
         """What answers questions about one version."""
@@ -65,6 +67,7 @@ class World:
                 self.library,
                 self.harmless_decorators,
                 is_library=self.is_library,
+                memory=self.memory,
             )
         )
 

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterator, Mapping
+from functools import cached_property
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
@@ -57,46 +58,85 @@ _COMMENT = re.compile(rb"#[^\r\n]*|\\")
 
 def find_surroundings(
     files: Mapping[str, Content], given_roots: Collection[str] = ()
-) -> dict[str, Surroundings]:
+) -> Mapping[str, Surroundings]:
     """What each Python file of a tree must know about the others.
 
     `files` may hold any files: what is not Python is searched for what Python may find in it.
-    `given_roots` are import roots beside those that show in the layout.
+    `given_roots` are import roots beside those that show in the layout. What is to know about one file
+    alone is only found when it is asked for.
     """
-    texts = {
-        path: data
-        for path, data in files.items()
-        if isinstance(data, bytes) and (is_python(path) or is_searched(path, data))
-    }
-    contents = {path: data for path, data in texts.items() if is_python(path)}
-    import_roots = find_import_roots(contents, given_roots)
-    modules = {path: module_name(path, import_roots) for path in contents}
-    readable = {**contents, **_embedded(texts)}
-    labels = {path: modules.get(path, path) for path in readable}
-    readers = _holding(readable, _FRAME_MARKS)
-    frame_readers = {labels[path] for path in readers}
-    names_read = Importers(_imports_of(readers, labels))
-    walking = _walking(readable)
-    names_walked = Importers(_imports_of(walking, labels))
-    walk_all = frozenset(labels[path] for path, data in walking.items() if _walks_any_module(data))
-    carriers = find_carriers(contents, modules)
-    # One is enough, and short files are read sooner.
-    by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
-    any_reads_source = any(map(_reads_source, by_length))
-    quoted = find_quoted_lines(texts)
-    elsewhere = _words_elsewhere(contents, texts)
-    return {
-        path: Surroundings(
-            module,
-            frozenset(frame_readers - {module}),
-            names_read.of(module) - {module},
-            (_walkers(module, names_walked, carriers) | walk_all) - {module},
-            any_reads_source,
-            quoted_in(contents[path], quoted),
-            elsewhere.get(path, frozenset()),
+    return _AllSurroundings(files, given_roots)
+
+
+class _AllSurroundings(Mapping[str, Surroundings]):
+    """The surroundings by path, each worked out when it is first asked for."""
+
+    def __init__(self, files: Mapping[str, Content], given_roots: Collection[str]) -> None:
+        self._texts = {
+            path: data
+            for path, data in files.items()
+            if isinstance(data, bytes) and (is_python(path) or is_searched(path, data))
+        }
+        self._contents = {path: data for path, data in self._texts.items() if is_python(path)}
+        import_roots = find_import_roots(self._contents, given_roots)
+        self._modules = {path: module_name(path, import_roots) for path in self._contents}
+        readable = {**self._contents, **_embedded(self._texts)}
+        labels = {path: self._modules.get(path, path) for path in readable}
+        readers = _holding(readable, _FRAME_MARKS)
+        self._frame_readers = frozenset(labels[path] for path in readers)
+        self._names_read = Importers(_imports_of(readers, labels))
+        walking = _walking(readable)
+        self._names_walked = Importers(_imports_of(walking, labels))
+        self._walk_all = frozenset(
+            labels[path] for path, data in walking.items() if _walks_any_module(data)
         )
-        for path, module in modules.items()
-    }
+        self._carriers = find_carriers(self._contents, self._modules)
+        # One is enough, and short files are read sooner.
+        by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
+        self._any_reads_source = any(map(_reads_source, by_length))
+        self._quoted = find_quoted_lines(self._texts)
+        self._known: dict[str, Surroundings] = {}
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._modules)
+
+    def __len__(self) -> int:
+        return len(self._modules)
+
+    def __getitem__(self, path: str) -> Surroundings:
+        if path not in self._known:
+            module, data = self._modules[path], self._contents[path]
+            walkers = _walkers(module, self._names_walked, self._carriers)
+            self._known[path] = Surroundings(
+                module,
+                self._frame_readers - {module},
+                self._names_read.of(module) - {module},
+                (walkers | self._walk_all) - {module},
+                self._any_reads_source,
+                quoted_in(data, self._quoted),
+                self._words_elsewhere(data),
+            )
+        return self._known[path]
+
+    def _words_elsewhere(self, data: bytes) -> frozenset[tuple[str, str]]:
+        """For a file in which something reads names by name: which of its words stand in texts that are
+        no Python, and where. What is filled into a template is among them."""
+        if not any(mark in data for mark in _READS_BY_NAME):
+            return frozenset()
+        places = self._places_elsewhere
+        return frozenset(
+            (word.decode("utf-8", "replace"), places[word]) for word in words_in(data) & places.keys()
+        )
+
+    @cached_property
+    def _places_elsewhere(self) -> dict[bytes, str]:
+        """Where each word of the texts that are no Python first stands."""
+        places: dict[bytes, str] = {}
+        for path, data in self._texts.items():
+            if not is_python(path):
+                for word, line in first_lines(data).items():
+                    places.setdefault(word, f"{path}, line {line}")
+        return places
 
 
 def _walkers(module: str, names_walked: Importers, carriers: Importers) -> frozenset[str]:
@@ -112,27 +152,6 @@ def _embedded(texts: Mapping[str, bytes]) -> dict[str, bytes]:
         if not is_python(path) and not is_stub(path)
     }
     return {path: code for path, code in found.items() if code is not None}
-
-
-def _words_elsewhere(
-    contents: Mapping[str, bytes], texts: Mapping[str, bytes]
-) -> dict[str, frozenset[tuple[str, str]]]:
-    """For each file in which something reads names by name: which of its words stand in texts that
-    are no Python, and where. What is filled into a template is among them."""
-    readers = _holding(contents, _READS_BY_NAME)
-    if not readers:
-        return {}
-    places: dict[bytes, str] = {}
-    for path, data in texts.items():
-        if not is_python(path):
-            for word, line in first_lines(data).items():
-                places.setdefault(word, f"{path}, line {line}")
-    return {
-        path: frozenset(
-            (word.decode("utf-8", "replace"), places[word]) for word in words_in(data) & places.keys()
-        )
-        for path, data in readers.items()
-    }
 
 
 def _holding(texts: Mapping[str, bytes], marks: Collection[bytes]) -> dict[str, bytes]:
