@@ -35,6 +35,11 @@ _LOOKS_INTO = re.compile(
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
 
+# Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
+_LOADED_BY_NAME = re.compile(rb"\bsys\.modules\s*(?:\[|\.\s*get\s*\()\s*[rR]?[\"']([\w.]+)[\"']\s*(?:\]|\)|,\s*None\s*\))")
+_IS_LOADED = re.compile(rb"\bin\s+sys\.modules\b(?!\s*[.\[])")
+_MAIN = b"__main__"
+_SET_TO = re.compile(rb"(\w+)\s*=\s*\Z")
 _LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
 _DOCUMENTATION_WORDS = (b"__doc__", b"getdoc", b"pydoc", b"help")
 _READS_DOCUMENTATION = re.compile(rb"__doc__|\bgetdoc\b|\bpydoc\b|\bhelp\s*\(")
@@ -240,7 +245,22 @@ class Linkage:
         """The modules that load others by names that they work out, and look into what they loaded by
         names that they work out, too."""
         loading = frozenset(self.all_loading_paths)
-        return [path for path, data in self._modules_read if path in loading and _LOOKS_INTO.search(data)]
+        return [
+            path
+            for path, data in self._modules_read
+            if path in loading and self.takes_any_module(path) and _LOOKS_INTO.search(data)
+        ]
+
+    def takes_any_module(self, path: str) -> bool:
+        """Whether what a file loads or finds may be a module of the project, one that is run as a script
+        included, in which it looks for more than it names."""
+        data = self.contents[path]
+        assert isinstance(data, bytes), "it was read"
+        for match in _LOADED_BY_NAME.finditer(data):
+            is_ours = self.is_package(match[1].decode())
+            if is_ours or (match[1] == _MAIN and not _only_names_are_taken(data, match)):
+                return True
+        return _LOADS.search(_IS_LOADED.sub(b"", _LOADED_BY_NAME.sub(b"", data))) is not None
 
     def find_module(self, dotted: str, beside: str = "") -> str | None:
         """The path of a module of the project by its absolute name, as the file at `beside` would find
@@ -296,6 +316,20 @@ def _loads(data: bytes) -> bool:
     """Whether a file loads modules by names that it works out, or finds loaded ones, at a glance."""
     # The plain words first: a search for them is many times as fast.
     return any(word in data for word in _LOADING_WORDS) and _LOADS.search(data) is not None
+
+
+def _only_names_are_taken(data: bytes, taken: re.Match[bytes]) -> bool:
+    """Whether the module that stands at a place is only asked for names that are written out: there, or
+    by the variable that is set to it."""
+    if re.compile(rb"\s*\.\s*(?!__dict__)\w").match(data, taken.end()):
+        return True
+    variable = _SET_TO.search(data, data.rfind(b"\n", 0, taken.start()) + 1, taken.start())
+    if variable is None:
+        return False
+    name = re.escape(variable[1])
+    plain = rb"\b(?:getattr|hasattr)\s*\(\s*%b\s*,\s*[\"']\w+[\"']|\b%b\s*(?:\.\s*(?!__dict__)\w|is\b|:|=)"
+    uses = re.findall(rb"\b%b\b" % name, data)
+    return len(re.findall(plain % (name, name), data)) == len(uses)
 
 
 @lru_cache(maxsize=_MOST_FILES_GLANCED_AT)

@@ -509,7 +509,9 @@ class GlobalUsage:
                         exposure.start,
                     )
             match = re.search(r"\bglobals\s*\(|\bsys\.modules\b", file.source.text)
-            if match is not None:
+            if match is not None and (
+                "globals" in match[0] or self._linkage.takes_any_module(file.path)
+            ):
                 self._usage.doubt(
                     f"nothing looks up `{name}` by name through {match[0].rstrip('(')} in {file.path}",
                     file.path,

@@ -50,27 +50,58 @@ def compiled_difference(
     In the new version the names of `constants` are read as the numbers that they stand for; the first
     name of each pair in `renamed` may have become the second. Errors: `NotCompiled`.
     """
-    return _Comparison(renamed).difference(_compile(old), _compile(new, constants), {}, {})
-
-
-def _compile(data: bytes, constants: Mapping[str, ast.expr] = MappingProxyType({})) -> CodeType:
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
-            tree: ast.AST = ast.parse(data)
+            old_tree, new_tree = ast.parse(old), ast.parse(new)
             if constants:
-                assert isinstance(tree, ast.Module), "a module was parsed"
-                tree = without_names(tree, constants)
-            if sys.version_info >= (3, 12):
-                tree = _KeepComprehensionsApart().visit(tree)
-            for number, node in enumerate(ast.walk(tree), 1):
-                if hasattr(node, "lineno"):
-                    node.lineno = node.end_lineno = number  # type: ignore[attr-defined]
-                    node.col_offset = node.end_col_offset = 0  # type: ignore[attr-defined]
-            assert isinstance(tree, ast.Module), "a module was parsed"
-            return compile(tree, "<compared>", "exec", dont_inherit=True)
+                new_tree = without_names(new_tree, constants)
+            called = _called_names(old_tree), _called_names(new_tree)
+            if [is_imported for _, is_imported in called[0]] != [each for _, each in called[1]]:
+                names = sorted({name for version in called for name, _ in version})
+                for tree in (old_tree, new_tree):
+                    tree.body.append(_never_imports(names))
+            codes = _compiled(old_tree), _compiled(new_tree)
     except (SyntaxError, ValueError, RecursionError, MemoryError, OverflowError) as problem:
         raise NotCompiled(f"the interpreter does not compile it: {problem}") from problem
+    return _Comparison(renamed).difference(*codes, {}, {})
+
+
+def _called_names(tree: ast.Module) -> list[tuple[str, bool]]:
+    """The names of variables whose methods are called, in the order of nodes, and whether an import binds
+    such a name. Methods of what seems to be a module are called by other instructions, even where the
+    variable is one of an inner function that only has the same name."""
+    imported = {
+        each.asname or each.name.partition(".")[0]
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Import | ast.ImportFrom)
+        for each in node.names
+    }
+    return [
+        (node.func.value.id, node.func.value.id in imported)
+        for node in ast.walk(tree)
+        if isinstance(node, ast.Call)
+        and isinstance(node.func, ast.Attribute)
+        and isinstance(node.func.value, ast.Name)
+    ]
+
+
+def _never_imports(names: Sequence[str]) -> ast.stmt:
+    """A statement that makes the compiler take names for imported ones, and does nothing."""
+    aliases = [ast.alias(name) for name in names]
+    return ast.fix_missing_locations(ast.If(ast.Constant(False), [ast.Import(aliases)], []))
+
+
+def _compiled(module: ast.Module) -> CodeType:
+    tree: ast.AST = module
+    if sys.version_info >= (3, 12):
+        tree = _KeepComprehensionsApart().visit(tree)
+    for number, node in enumerate(ast.walk(tree), 1):
+        if hasattr(node, "lineno"):
+            node.lineno = node.end_lineno = number  # type: ignore[attr-defined]
+            node.col_offset = node.end_col_offset = 0  # type: ignore[attr-defined]
+    assert isinstance(tree, ast.Module), "a module was handed in"
+    return compile(tree, "<compared>", "exec", dont_inherit=True)
 
 
 class _KeepComprehensionsApart(ast.NodeTransformer):
