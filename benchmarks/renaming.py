@@ -4,7 +4,7 @@ renaming it."""
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -104,17 +104,23 @@ def _set_on_instances(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[
                     )
 
 
+def fresh_name(target: Target, number: int) -> str:
+    """A name that is nowhere else. As it begins like the old one, closure cells keep their order."""
+    return f"{target.written}_x{number}"
+
+
 def judge_each(
-    evaluator: Evaluator, named: list[tuple[str, Target]], new_name: str = "{old}_x{number}"
+    evaluator: Evaluator,
+    named: list[tuple[str, Target]],
+    world: World,
+    new_name: Callable[[Target, int], str] = fresh_name,
 ) -> Verdicts:
     """Ask for each target alone whether it could be renamed without anybody's word."""
     found = Verdicts()
     taken: set[tuple[str, int]] = set()
     for number, (sort, target) in enumerate(named):
-        # A new name that begins like the old one leaves the order of closure cells as it is.
-        new = new_name.format(number=number, old=target.written)
-        wish = Wish(target, new)
-        change = carry_out_renames(evaluator, [wish])
+        wish = Wish(target, new_name(target, number))
+        change = carry_out_renames(evaluator, [wish], surroundings=world.surroundings)
         answer, why = _answer(change)
         found.counts[sort, answer] += 1
         if answer == "safe":
@@ -178,7 +184,7 @@ def attempt(
     evaluator: Evaluator, contents: Mapping[str, Content], wishes: list[Wish], world: World
 ) -> tuple[Change, RenameProof | None]:
     """Carry out some renames, and prove them."""
-    change = carry_out_renames(evaluator, wishes)
+    change = carry_out_renames(evaluator, wishes, surroundings=world.surroundings)
     if change.reasons:
         return change, None
     return change, judge_renames(

@@ -50,12 +50,12 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
         if path.startswith(inside) and not is_test(path) and not path.startswith("docs/")
     ]  # fmt: skip
     named = list(everything_named(evaluator, paths))
-    verdicts = judge_each(evaluator, named)
+    full_world = with_surroundings(world, contents)
+    verdicts = judge_each(evaluator, named, full_world)
     _print_counts(verdicts.counts)
     reasons = Counter(f"{answer}: {re.sub(r'`[^`]*`', '…', why)}" for _, answer, why in verdicts.others)
     for reason, count in reasons.most_common(_MOST_REASONS):
         print(f"   {count:5} {reason[:_SHOWN_LENGTH]}")
-    full_world = with_surroundings(world, contents)
     change, refused = prove_together(evaluator, contents, verdicts.safe, full_world)
     print(f"renamed together and proved: {len(change.usages)}, with {sum(len(each.places) for each in change.usages):,} "
           f"references in {len(change.changed)} files; not proved: {len(refused)}; "

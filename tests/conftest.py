@@ -1,5 +1,11 @@
 """What the suite says at its end: how much the near-misses show."""
 
+from hypothesis import settings
+
+# How long an example takes says more about the machine than about the code.
+settings.register_profile("steady", deadline=None)
+settings.load_profile("steady")
+
 _NEAR_MISSES = "test_near_misses_are_not_the_same"
 
 

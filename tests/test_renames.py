@@ -16,6 +16,7 @@ from zephyrun.linking.usage import PlaceSort, TargetSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames, new_target_of
+from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Verdict
 from zephyrun.source import Edit, EditSet, SourceText
 
@@ -66,13 +67,19 @@ def output_of(folder: Path, files: dict[str, bytes]) -> tuple[int, str, str]:
     return done.returncode, output, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
 
 
+def world_of(files: dict[str, bytes]) -> World:
+    """All that a judgement of some files needs."""
+    return World(library=read_library, surroundings=find_surroundings(files))
+
+
 @pytest.mark.parametrize("case", read_cases(), ids=lambda case: case.title)
 def test_rename_case(case, tmp_path):
     """A rename that is called safe leaves the program as it was, and can be made undone to the byte by
     renaming back; one that is not names its reason."""
-    world = World(library=read_library)
+    world = world_of(case.files)
     evaluator = world.evaluator(case.files)
-    change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)])
+    wishes = [Wish(find_target(evaluator, case.target), case.new)]
+    change = carry_out_renames(evaluator, wishes, surroundings=world.surroundings)
     if change.reasons:
         outcome = "refused"
     elif change.doubts or change.open_places:
@@ -85,7 +92,7 @@ def test_rename_case(case, tmp_path):
         return
     if outcome == "review":
         # What a person vouches for is carried out, too; where they are right, all is well.
-        change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)], confirms_all=True)
+        change = carry_out_renames(evaluator, wishes, surroundings=world.surroundings, confirms_all=True)
     confirmed = [doubt.what for doubt in change.doubts]
     proof = judge_renames(
         case.files, change.contents, change.renamings, world, moved=change.moved, confirmed=confirmed
@@ -111,7 +118,7 @@ FOR_READERS = {PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT}
 @pytest.mark.parametrize("case", [each for each in read_cases() if each.outcome == "done"], ids=lambda case: case.title)
 def test_the_proof_sees_a_forgotten_reference(case):
     """Every rename that is done, with one reference left out after the other: none of them is the same."""
-    world = World(library=read_library)
+    world = world_of(case.files)
     evaluator = world.evaluator(case.files)
     change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)])
     places = sorted(place for place in change.usages[0].places if place.sort not in FOR_READERS)
@@ -130,7 +137,7 @@ def test_the_proof_sees_a_forgotten_reference(case):
 @pytest.mark.parametrize("case", [each for each in read_cases() if each.outcome == "review"], ids=lambda case: case.title)
 def test_nothing_is_proved_without_a_word(case):
     """What waits for a person's word is not the same without it."""
-    world = World(library=read_library)
+    world = world_of(case.files)
     evaluator = world.evaluator(case.files)
     wish = Wish(find_target(evaluator, case.target), case.new)
     change = carry_out_renames(evaluator, [wish], confirms_all=True)

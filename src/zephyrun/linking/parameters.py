@@ -46,6 +46,8 @@ _CALLING_BY_POSITION = frozenset(
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
+# Functions and classes of the project and of libraries that were read, of which it is known what they take.
+_OWN_CALLABLES = (ValueSort.FUNCTION, ValueSort.CLASS)
 _MAKES = ("__init__", "__new__", "__call__", "__init_subclass__", "__class_getitem__", "__post_init__")
 
 
@@ -449,7 +451,10 @@ class ParameterUsage:
             if key in seen:
                 return True
             seen.add(key)
-            if self._is_kept(key) or (self._linkage.is_library and self._is_public(file, record)):
+            if self._linkage.is_library and self._is_public(file, record):
+                return False
+            if self._is_kept(key) and self._name_stands_in_text:
+                # Whoever has the function may put together what it is called with.
                 return False
             return not self._is_given(key) and all(
                 inner.keys is None and self._is_forwarded_without(other, inner, seen)
@@ -458,17 +463,31 @@ class ParameterUsage:
         return False
 
     def _is_given(self, key: FunctionKey) -> bool:
-        """Whether some call that may run a function has the name as a keyword."""
-        names = self._called_names([key])
+        """Whether some call that may run a function has the name as a keyword. Of one that goes about as a
+        value, every call counts of which it is not known that it runs another."""
+        names, is_kept = self._called_names([key]), self._is_kept(key)
+        for file in self._files_that_may_call([key]):
+            for use in file.links.keywords:
+                if use.name != self.name or use.in_pattern:
+                    continue
+                values = self._evaluator.values(file, use.callee)
+                if any(self._runs_one_of(value, [key]) for value in values):
+                    return True
+                if UNKNOWN_VALUE in values and (is_kept or use.callee.name in names):
+                    return True
+                if is_kept and any(value.sort not in _OWN_CALLABLES for value in values):
+                    return True
+        return False
+
+    @cached_property
+    def _name_stands_in_text(self) -> bool:
+        """Whether a text of some module holds the name as a word, so that it may be a key of some
+        dictionary. Documentation does not count."""
+        spelled = re.compile(rf"(?<![^\W_]){re.escape(self.name).replace('_', '[_-]')}(?![^\W_])")
         return any(
-            use.name == self.name
-            and (
-                any(self._runs_one_of(value, [key]) for value in values)
-                or (UNKNOWN_VALUE in values and use.callee.name in names)
-            )
-            for file in self._files_that_may_call([key])
-            for use in file.links.keywords
-            for values in [self._evaluator.values(file, use.callee)]
+            text.use != "documentation" and spelled.search(text.words)
+            for file in self._linkage.mentioning_any({self.name, self.name.partition("_")[0]})
+            for text in file.facts.texts
         )
 
     # -- what speaks against -----------------------------------------------------------------

@@ -21,6 +21,8 @@ _SHOWN_LENGTH = 40
 SOURCE_READERS = frozenset(
     {"getsource", "getsourcelines", "getcomments", "findsource", "getblock", "get_source"}
 )
+# What calls are named that may evaluate a text among their caller's variables.
+_EVALUATING = re.compile(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
 
 
@@ -35,6 +37,8 @@ class Surroundings:
     `quoted` are lines of this file that some text of the project quotes, each with where it does;
     `elsewhere` are words of this file that also stand in a text that is no Python (a template, a
     document), each with where. Only told where something reads the file's names by name.
+    `uses_libraries` says whether the program uses any library but Python's own: of these it is known
+    that none looks the words of a text up among the variables of whoever hands it over.
     """
 
     module: str = ""
@@ -44,12 +48,13 @@ class Surroundings:
     reads_source: bool = False
     quoted: frozenset[tuple[str, str]] = frozenset()
     elsewhere: frozenset[tuple[str, str]] = frozenset()
+    uses_libraries: bool = True
 
     def as_text(self) -> str:
         """All of it in one order, so that equal surroundings give equal texts."""
         names = [sorted(each) for each in (self.frame_readers, self.read_by, self.walked_by)]
         places = [sorted(each) for each in (self.quoted, self.elsewhere)]
-        return repr((self.module, self.reads_source, names, places))
+        return repr((self.module, self.reads_source, names, places, self.uses_libraries))
 
 
 class Reservation(NamedTuple):
@@ -93,11 +98,13 @@ def reservations(
             f"looks up `{name}` of {reach.name}"
         )
         found.setdefault(what, reach.start)
-    for text in facts.texts_between(reach.start, reach.end):
-        if _may_look_up(text, name):
+    texts = facts.texts_between(reach.start, reach.end) if surroundings.uses_libraries else ()
+    for text in texts:
+        if _may_look_up(text, name) and not _is_plain_word(text, surroundings):
             what = f"the text {_shown(text)} in {reach.name} does not look up the variable `{name}`"
             found.setdefault(what, text.start)
-    if (marked := facts.marked_words.get(name)) is not None:
+    marked = facts.marked_words.get(name) if surroundings.uses_libraries else None
+    if marked is not None:
         # Some libraries look the words that follow an `@` up among their caller's variables.
         what = f"the text {_shown(marked)} does not look up the variable `{name}` of {reach.name}"
         found.setdefault(what, marked.start)
@@ -216,6 +223,18 @@ def _may_look_up(text: Text, name: str) -> bool:
     if text.use == "documentation" or name not in text.words:
         return False
     return re.search(rf"(?<![\w%]){re.escape(name)}(?!\w)", text.words) is not None
+
+
+def _is_plain_word(text: Text, surroundings: Surroundings) -> bool:
+    """Whether a text is one word that is worth nothing as an expression: a tag, a key, a name of
+    something else. What libraries evaluate among their caller's variables has more to it, or goes to a
+    call that says so; what the project's own readers of variables are given may be anything."""
+    return (
+        not text.interpolated
+        and text.words.isidentifier()
+        and not surroundings.frame_readers
+        and _EVALUATING.search(text.beside) is None
+    )
 
 
 def _shown(text: Text) -> str:

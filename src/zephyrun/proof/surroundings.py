@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.languages.python.walk import FRAME_READERS
-from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.linking.modules import find_import_roots, is_python, is_test, module_name
 from zephyrun.linking.texts import first_lines, is_searched, words_in
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import (
@@ -53,6 +54,10 @@ _TOP_LEVEL = re.compile(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
 _IMPORT = re.compile(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
 _BEFORE_IMPORT = re.compile(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
+_IMPORT_WORD = re.compile(rb"import\b")
+_FIRST_PART = re.compile(rb"\s*([A-Za-z_]\w*)")
+# What builds a project, its documentation or its environments.
+_BUILDING = frozenset({"setup.py", "conf.py", "noxfile.py", "tasks.py", "fabfile.py"})
 _COMMENT = re.compile(rb"#[^\r\n]*|\\")
 
 
@@ -95,6 +100,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
         self._any_reads_source = any(map(_reads_source, by_length))
         self._quoted = find_quoted_lines(self._texts)
+        self._uses_libraries = _use_libraries(self._contents, self._modules.values())
         self._known: dict[str, Surroundings] = {}
 
     def __iter__(self) -> Iterator[str]:
@@ -115,6 +121,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 self._any_reads_source,
                 quoted_in(data, self._quoted),
                 self._words_elsewhere(data),
+                self._uses_libraries,
             )
         return self._known[path]
 
@@ -137,6 +144,35 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 for word, line in first_lines(data).items():
                     places.setdefault(word, f"{path}, line {line}")
         return places
+
+
+def _use_libraries(contents: Mapping[str, bytes], modules: Collection[str]) -> bool:
+    """Whether a program uses any library but Python's own, at a glance. Tests and what builds the
+    project are no part of the program; whatever loads modules by name may load any."""
+    ours = {module.partition(".")[0] for module in modules}
+    for path, data in contents.items():
+        if is_test(path) or path.rpartition("/")[2] in _BUILDING:
+            continue
+        if _LOADS.search(data) is not None:
+            return True
+        if any(name not in ours and name not in sys.stdlib_module_names for name in _imported(data)):
+            return True
+    return False
+
+
+def _imported(data: bytes) -> Iterator[str]:
+    """The first parts of the absolute names that a file imports, at a glance."""
+    for match in _IMPORT_WORD.finditer(data):
+        before = data[data.rfind(b"\n", 0, match.start()) + 1 : match.start()]
+        source = _BEFORE_IMPORT.search(before)
+        if source is None:
+            continue
+        end = data.find(b"\n", match.end())
+        listed = [source[1]] if source[1] else data[match.end() : end if end >= 0 else None].split(b",")
+        for each in listed:
+            name = _FIRST_PART.match(each)
+            if name is not None:
+                yield name[1].decode()
 
 
 def _walkers(module: str, names_walked: Importers, carriers: Importers) -> frozenset[str]:
