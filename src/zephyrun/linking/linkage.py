@@ -222,6 +222,10 @@ class Linkage:
                 found.append(path)
         return found
 
+    def stands_in_quotes(self, word: str) -> bool:
+        """Whether a word alone is a text in some module."""
+        return bool(self.paths_matching(word, rb"[\"']%b[\"']" % re.escape(word.encode())))
+
     @cached_property
     def lookup_paths(self) -> list[str]:
         """The modules that look attributes up by names that are not written out, at a glance."""

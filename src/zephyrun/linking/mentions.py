@@ -46,12 +46,14 @@ def note_mentions(
     is_visible: Callable[[str], bool],
     *,
     only_near: bool = False,
+    is_data_read: bool = True,
 ) -> None:
     """Note where else the name stands in the project.
 
     In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
     it. A file that is no Python, or that cannot be read, leaves a doubt. With `only_near`, no other file
-    could mean the name, and none is looked at.
+    could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
+    of data or settings can get to the name.
     """
     known = {(place.path, place.start) for place in usage.places}
     known |= {(each.place.path, each.place.start) for each in usage.open_places}
@@ -92,7 +94,7 @@ def note_mentions(
                     usage.mentions.add(
                         Place(path, match.start(), match.end(), PlaceSort.DOCUMENT)
                     )
-            elif not any(place == path for place, _ in known):
+            elif is_data_read and not any(place == path for place, _ in known):
                 _doubt_unread(usage, path, name, source, pattern)
 
 

@@ -46,6 +46,8 @@ _CALLING_BY_POSITION = frozenset(
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
+# What follows a dictionary that is only read, or from which something is taken out.
+_READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
 # Functions and classes of the project and of libraries that were read, of which it is known what they take.
 _OWN_CALLABLES = (ValueSort.FUNCTION, ValueSort.CLASS)
 _MAKES = ("__init__", "__new__", "__call__", "__init_subclass__", "__class_getitem__", "__post_init__")
@@ -87,7 +89,13 @@ class ParameterUsage:
         self._check_signature_readers()
         files = {place.path for place in self._usage.places}
         note_mentions(
-            self._linkage, self._usage, self.name, files.__contains__, only_near=not takes_keyword
+            self._linkage,
+            self._usage,
+            self.name,
+            files.__contains__,
+            only_near=not takes_keyword,
+            # What a file holds gets to a parameter through the keys of a dictionary.
+            is_data_read=bool(self._usage.doubts or self._usage.open_places),
         )
 
     def _may_be_keyword(self, record: FunctionRecord, parameter: ParameterRecord) -> bool:
@@ -179,7 +187,7 @@ class ParameterUsage:
     def _files_that_may_call(self, functions: list[FunctionKey]) -> Iterator[LinkedFile]:
         """The files with the parameter's name that may call one of some functions: by what they are
         called, or whatever they call it, where one goes about as a value or modules are loaded by name."""
-        near = set(self._linkage.loading_paths)
+        near = set(self._loading_paths(functions))
         for name in self._called_names(functions):
             near.update(self._linkage.paths_mentioning(name))
         is_everywhere = any(map(self._is_kept, functions))
@@ -217,7 +225,7 @@ class ParameterUsage:
                     use.start,
                 )
         elif UNKNOWN_VALUE in values and (
-            self._may_be_called(use.callee) or file.path in self._linkage.loading_paths
+            self._may_be_called(use.callee) or file.path in self._loading_paths(self.functions)
         ):
             self._open(place, use)
 
@@ -296,9 +304,7 @@ class ParameterUsage:
         if name.startswith("__"):
             return False
         # A private name is seldom worked out: somewhere it would have to stand as a text.
-        is_unwritten = name.startswith("_") and not self._linkage.paths_matching(
-            name, rb"[\"']%b[\"']" % re.escape(name.encode())
-        )
+        is_unwritten = name.startswith("_") and not self._linkage.stands_in_quotes(name)
         relatives = self._evaluator.relatives(owner)
         for path in self._linkage.lookup_paths:
             file = self._linkage.file(path)
@@ -412,7 +418,8 @@ class ParameterUsage:
         names = self._called_names(functions)
         are_kept = any(map(self._is_kept, functions))
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
-        paths.update(self._linkage.loading_paths)
+        loading = self._loading_paths(functions)
+        paths.update(loading)
         for path in self._linkage.paths if are_kept else sorted(paths):
             data = self._linkage.contents[path]
             file = self._linkage.file(path) if isinstance(data, bytes) and b"**" in data else None
@@ -420,9 +427,24 @@ class ParameterUsage:
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
-                is_open = are_kept or rest.callee.name in names or path in self._linkage.loading_paths
+                is_open = are_kept or rest.callee.name in names or path in loading
                 if is_ours or (UNKNOWN_VALUE in values and is_open):
                     yield file, rest
+
+    def _loading_paths(self, functions: list[FunctionKey]) -> list[str]:
+        """The modules that may find one of some functions in a module that they load by a name which they
+        work out: what stands at the top of it, or makes a class that does. A private name is seldom worked
+        out: somewhere it would have to stand as a text."""
+        for path, index in functions:
+            file = self._file(path)
+            record = file.links.functions[index]
+            if record.owner >= 0 and record.name not in _MAKES:
+                continue
+            owner = file.links.classes[record.owner] if record.owner >= 0 else record
+            is_at_top = owner.binding >= 0 and file.facts.bindings[owner.binding].scope == 0
+            if is_at_top and (not owner.name.startswith("_") or self._linkage.stands_in_quotes(owner.name)):
+                return self._linkage.loading_paths
+        return []
 
     def _runs_one_of(self, value: Value, functions: list[FunctionKey]) -> bool:
         return any(key in functions for key in functions_called(self._evaluator, value))
@@ -433,7 +455,8 @@ class ParameterUsage:
         """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
         if rest.value.sort is not OriginSort.NAME:
             return False
-        if any(text.words == self.name for text in file.links.texts):
+        is_in_text = any(text.words == self.name for text in file.links.texts)
+        if is_in_text and not _is_left_as_it_came(file, rest.value.binding):
             # It may be put into the dictionary on the way.
             return False
         for number, record in enumerate(file.links.functions):
@@ -602,3 +625,17 @@ class ParameterUsage:
             file.facts.bindings[each.binding].scope in file.facts.ancestors(scope)
             for each in parameters
         )
+
+
+def _is_left_as_it_came(file: LinkedFile, binding: int) -> bool:
+    """Whether a dictionary of keywords is only handed on with `**` and read, so that nothing gets in."""
+    text = file.source.text
+    for index in file.facts.bindings[binding].references:
+        reference = file.facts.references[index]
+        if reference.role is Role.PARAMETER:
+            continue
+        is_handed_on = text[: reference.start].rstrip().endswith("**")
+        is_asked = re.search(r"\bin\s*\Z", text[max(reference.start - 8, 0) : reference.start])
+        if not is_handed_on and not is_asked and not _READ_ONLY.match(text, reference.end):
+            return False
+    return True

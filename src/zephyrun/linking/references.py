@@ -518,9 +518,7 @@ class GlobalUsage:
                     match.start(),
                 )
         # A private name is seldom worked out: somewhere it would have to stand as a text.
-        is_worked_out = not name.startswith("_") or bool(
-            self._linkage.paths_matching(name, rb"[\"']%b[\"']" % re.escape(name.encode()))
-        )
+        is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
         for path in self._linkage.loading_paths:
             if is_worked_out and path not in self.homes:
                 self._usage.doubt(
