@@ -19,6 +19,7 @@ _READS_NAME_OF_CLASS = re.compile(
     rb"(?<!\bcls)(?<!self\.__class__)(?<!type\(self\))(?<!type\(cls\))\.__(?:qual)?name__\b"
 )
 _READS_OWN_NAME = re.compile(rb"\.__(?:qual)?name__\b")
+_LONGEST_RECEIVER = 32
 _STORING = re.compile(
     rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
     rb"\bfrom\s+(?:pickle|shelve|copyreg|multiprocessing)\b"
@@ -132,13 +133,30 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
         for path in evaluator.linkage.paths_mentioning(attribute):
             data = evaluator.linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
-            match = pattern.search(data)
-            if match is None and path in own_paths:
-                match = _READS_OWN_NAME.search(data)
-            if match is not None:
+            reads_own = path in own_paths and _READS_OWN_NAME.search(data) is not None
+            if reads_own or (
+                pattern.search(data) is not None
+                and _reads_off_something_unknown(evaluator, path, attribute, pattern, is_class=is_class)
+            ):
                 usage.doubt(
                     f"what reads `{attribute}` in {path} does not depend on the name of `{name}`", path
                 )
+
+
+def _reads_off_something_unknown(
+    evaluator: Evaluator, path: str, attribute: str, pattern: re.Pattern[bytes], *, is_class: bool
+) -> bool:
+    """Whether a file reads a name off what may be a function or class of the project: not off something
+    of which it is known to be the other of the two, or of a library."""
+    file = evaluator.linkage.file(path)
+    if file is None:
+        return True
+    others = {ValueSort.FUNCTION if is_class else ValueSort.CLASS, ValueSort.FOREIGN, ValueSort.MODULE}
+    return any(
+        pattern.search(file.source.text[max(use.start - _LONGEST_RECEIVER, 0) : use.end].encode())
+        and any(value.sort not in others for value in evaluator.values(file, use.receiver))
+        for use in file.links.attributes_by_name.get(attribute, ())
+    )
 
 
 def _paths_of_relatives(evaluator: Evaluator, usage: Usage) -> frozenset[str]:
