@@ -8,6 +8,7 @@ from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
+from zephyrun.changes.bridges import KeptName, add_bridges
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.commands.differences import difference_lines
@@ -23,15 +24,17 @@ from zephyrun.commands.pointing import (
 from zephyrun.fences import fence_of
 from zephyrun.journal import Deed, Journal, Operation
 from zephyrun.languages.python.reading import without_collector
-from zephyrun.linking.usage import PlaceSort
+from zephyrun.linking.usage import Doubt, PlaceSort, TargetSort
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import for_people
 from zephyrun.project.target import find_target
+from zephyrun.proof.bridges import OLD_NAMES_WARN, bridges_difference
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.renames import RenameProof, judge_renames
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Verdict
 from zephyrun.reports.lines import counted, wrapped_line
+from zephyrun.source import SourceText
 
 _NOT_EDITED = (LeftOut.GENERATED, LeftOut.VENDORED)
 _MOST_MENTIONS_SHOWN = 12
@@ -59,6 +62,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         action="store_true",
         help="change documents (Markdown, reStructuredText) and comments that mention the name, too",
     )
+    parser.add_argument(
+        "--bridge",
+        action="store_true",
+        help="keep the old public name for code outside the project: it goes on working, and warns",
+    )
     options.add_dry_run(parser)
     options.add_format(parser)
 
@@ -82,13 +90,17 @@ def run(arguments: argparse.Namespace) -> int:
         apart=frozenset(offset_at(pointed, place) for place in arguments.apart),
         with_documents=arguments.documents,
     )
+    doubts = _doubts_left(change, arguments.bridge)
     refusals = list(_reasons_against(pointed, change))
 
     proof = None
-    if not refusals and (arguments.confirm or not change.doubts and not change.open_places):
+    kept: list[KeptName] = []
+    if not refusals and (arguments.confirm or not doubts and not change.open_places):
         proof = _prove(pointed, change, surroundings)
         if proof.verdict is not Verdict.SAME:
             refusals = list(_unproved(proof))
+        elif arguments.bridge:
+            proof, kept, refusals = _keep_old_names(pointed, change, proof, doubts, surroundings)
     pointed.kept_facts.save()
     is_done = proof is not None and not refusals
     if is_done and not arguments.dry_run:
@@ -96,15 +108,58 @@ def run(arguments: argparse.Namespace) -> int:
         _write(pointed, change, proof, f"rename {arguments.target} {arguments.new}")
 
     if arguments.format == "json":
-        options.print_document(_document(pointed, change, refusals, proof, is_done))
+        options.print_document(_document(pointed, change, doubts, refusals, proof, kept, is_done))
     elif is_done and arguments.dry_run:
         sys.stdout.writelines(_difference(pointed, change))
     elif is_done:
         assert proof is not None, "it was proved"
-        _print(options.Screen(arguments.color), pointed, change, proof, arguments.new)
+        _print(options.Screen(arguments.color), pointed, change, proof, kept, arguments.new)
     else:
-        _print_refusal(options.Screen(arguments.color, to_errors=True), pointed, change, refusals)
+        screen = options.Screen(arguments.color, to_errors=True)
+        _print_refusal(screen, pointed, change, doubts, refusals)
     return OK if is_done else NOT_SO
+
+
+def _doubts_left(change: Change, bridge: bool) -> list[Doubt]:
+    """What a person must vouch for; a bridge answers for what code outside may use, but not for what it
+    may override."""
+    if not bridge:
+        return change.doubts
+    left = [doubt for doubt in change.doubts if not doubt.of_outsiders]
+    for usage in change.usages:
+        about = next((doubt for doubt in usage.doubts if doubt.of_outsiders), None)
+        if about is not None and usage.target.sort is TargetSort.MEMBER:
+            left.append(about._replace(what=f"no class outside this project overrides {usage.label}"))
+    return left
+
+
+def _keep_old_names(
+    pointed: PointedAt,
+    change: Change,
+    proof: RenameProof,
+    doubts: list[Doubt],
+    surroundings: Mapping[str, Surroundings],
+) -> tuple[RenameProof, list[KeptName], list[str]]:
+    """Add bridges to a change that is proved: what the verdict rests on then, what is kept, and reasons
+    against it."""
+    after = pointed.world.evaluator(change.contents)
+    bridging = add_bridges(after, change, surroundings)
+    reasons = list(bridging.reasons)
+    for path, data in bridging.contents.items():
+        own = [each[1:] for each in bridging.kept if each[0] == path]
+        bridged = SourceText.from_bytes(data).text
+        difference = bridges_difference(after.file(path).source.text, bridged, own)
+        if difference is not None:
+            reasons.append(f"not proved: {path}: {difference}")
+    before = {new: old for old, new in change.moved.items()}
+    for path, data in bridging.contents.items():
+        change.contents[path] = data
+        change.changed[before.get(path, path)] = data
+    answered = {doubt.what for doubt in change.doubts if doubt.of_outsiders}
+    assumptions = [each for each in proof.assumptions if each not in answered]
+    own_words = [doubt.what for doubt in doubts if doubt.what not in assumptions]
+    assumed = (*assumptions, *own_words, OLD_NAMES_WARN)
+    return replace(proof, assumptions=assumed), bridging.kept, reasons
 
 
 def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:
@@ -195,8 +250,10 @@ def _difference(pointed: PointedAt, change: Change) -> Iterator[str]:
 def _document(
     pointed: PointedAt,
     change: Change,
+    doubts: list[Doubt],
     refusals: list[str],
     proof: RenameProof | None,
+    kept: list[KeptName],
     is_done: bool,
 ) -> dict[str, object]:
     def listed(path: str, start: int) -> str:
@@ -217,7 +274,8 @@ def _document(
             for path in sorted(change.changed.keys() | change.moved.keys())
         ],
         "refused": refusals,
-        "confirm": [doubt.what for doubt in change.doubts],
+        "confirm": [doubt.what for doubt in doubts],
+        "bridges": [{"path": path, "old": old, "new": new} for path, _, old, new in kept],
         "open": [
             {"place": listed(each.place.path, each.place.start), "why": each.why}
             for each in change.open_places
@@ -232,7 +290,12 @@ def _document(
 
 
 def _print(
-    screen: options.Screen, pointed: PointedAt, change: Change, proof: RenameProof, new: str
+    screen: options.Screen,
+    pointed: PointedAt,
+    change: Change,
+    proof: RenameProof,
+    kept: list[KeptName],
+    new: str,
 ) -> None:
     usage = change.usages[0]
     for path, places in usage.by_path().items():
@@ -243,6 +306,9 @@ def _print(
     for path, target in change.moved.items():
         before, after = for_people(pointed.root / path), for_people(pointed.root / target)
         screen.print(wrapped_line(("moved    ", "bold green"), f"{before} to ", (after, "cyan")))
+    for path, sort, old, _ in kept:
+        shown = for_people(pointed.root / path)
+        screen.print(wrapped_line(("kept     ", "bold green"), (shown, "cyan"), f": {old}, {sort}; it warns"))
     _print_mentions(screen, pointed, change)
     for what in proof.assumptions:
         screen.print(wrapped_line(("assumed  ", "yellow"), what))
@@ -276,7 +342,11 @@ def _print_mentions(screen: options.Screen, pointed: PointedAt, change: Change) 
 
 
 def _print_refusal(
-    screen: options.Screen, pointed: PointedAt, change: Change, refusals: list[str]
+    screen: options.Screen,
+    pointed: PointedAt,
+    change: Change,
+    doubts: list[Doubt],
+    refusals: list[str],
 ) -> None:
     for reason in dict.fromkeys(refusals):
         screen.print(wrapped_line(("refused  ", "bold red"), reason))
@@ -284,7 +354,7 @@ def _print_refusal(
         for each in change.open_places:
             where = place_of(pointed, each.place.path, each.place.start)
             screen.print(wrapped_line(("open     ", "bold yellow"), (where, "cyan"), f": {each.why}"))
-        for doubt in change.doubts:
+        for doubt in doubts:
             where = place_of(pointed, doubt.path, doubt.start) if doubt.path else ""
             screen.print(wrapped_line(("confirm  ", "bold yellow"), (where, "cyan"), f": {doubt.what}"))
         screen.print(

@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
+from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
@@ -39,6 +40,9 @@ from zephyrun.linking.values import (
 )
 
 PRIVATE_ATTRIBUTES = "a library's objects (not read) not bearing a private attribute name"
+_OF_CLASSES = frozenset(
+    {BridgeSort.METHOD, BridgeSort.CLASS_METHOD, BridgeSort.READ_ONLY, BridgeSort.ATTRIBUTE}
+)
 _RECORDS = ("dataclasses.dataclass",)
 _RECORD_BASES = frozenset({"typing.NamedTuple", "typing.TypedDict"})
 # Bases that bear no names of their own beside special ones, or whose names are told below.
@@ -99,18 +103,28 @@ class MemberUsage:
             for use in file.links.attributes_by_name.get(self.name, ())
         ]
         self._find_family((self._usage.target.path, self._usage.target.number))
+        self._usage.homes = list(self.family)
         first = self._evaluator.class_record(self.family[0])
         self._usage.label = f"`{self.spelling}` of {first.name}"
         self._note_bodies()
         self._note_attributes()
         self._note_keywords()
         self._note_texts()
+        self._note_bridges()
         self._check_mangling()
         self._check_bases()
         self._check_lookups()
         self._check_escapes()
         files = {place.path for place in self._usage.places}
         note_mentions(self._linkage, self._usage, self.spelling, files.__contains__)
+
+    def _note_bridges(self) -> None:
+        """Old names that lead to this one, in classes of the family."""
+        for path in {key[0] for key in self.family}:
+            file = self._evaluator.file(path)
+            for bridge, place in bridge_places(file, self.spelling, _OF_CLASSES):
+                if (path, class_around(file, bridge.start)) in self.family:
+                    self._usage.places.add(place)
 
     # -- the family --------------------------------------------------------------------------
 
@@ -632,7 +646,9 @@ class MemberUsage:
         """Instances that go to code that was not read, which may ask them for any public name."""
         if self._linkage.is_library and not self.is_private and self._is_public_class():
             self._usage.doubt(
-                f"no code outside this project uses {self._usage.label}", *self._first_place()
+                f"no code outside this project uses {self._usage.label}",
+                *self._first_place(),
+                of_outsiders=True,
             )
         words = {self._evaluator.class_record(key).name for key in self.family}
         for file in self._linkage.mentioning_any({*words, self.spelling}):

@@ -17,6 +17,7 @@ from zephyrun.link_facts import (
     ParameterSort,
     RestUse,
 )
+from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.linkage import LinkedFile
@@ -46,6 +47,7 @@ _CALLING_BY_POSITION = frozenset(
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
+_ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What follows a dictionary that is only read, or from which something is taken out.
 _READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
 # Functions and classes of the project and of libraries that were read, of which it is known what they take.
@@ -74,12 +76,14 @@ class ParameterUsage:
                 f"Python may put the name of a class before `{self.name}`", target.path, record.name_start
             )
         self.functions = self._related((target.path, target.owner))
+        self._usage.homes = list(self.functions)
         takes_keyword = False
         for key in self.functions:
             for there, parameter in self._parameters_of(key):
                 self._usage.add(binding_places(there, parameter.binding))
                 takes_keyword |= self._may_be_keyword(there.links.functions[key[1]], parameter)
             self._check_exposures(key)
+            self._note_bridges(key)
         if takes_keyword:
             self._note_keywords()
             self._note_rests()
@@ -175,6 +179,16 @@ class ParameterUsage:
             for origin in file.links.sources.get(binding, ())
             if origin.sort is OriginSort.DEFINED_FUNCTION and origin.binding != key[1]
         ]
+
+    def _note_bridges(self, key: FunctionKey) -> None:
+        """Old keywords that lead to the parameter, in decorators above its function."""
+        file = self._file(key[0])
+        record = file.links.functions[key[1]]
+        for bridge, place in bridge_places(file, self.name, frozenset({BridgeSort.KEYWORD})):
+            # Between the decorator and the name there is nothing but its like.
+            between = file.source.text[bridge.end : record.name_start]
+            if bridge.end <= record.name_start and _ONLY_BRIDGES.fullmatch(between):
+                self._usage.places.add(place)
 
     # -- keywords ----------------------------------------------------------------------------
 
@@ -527,6 +541,7 @@ class ParameterUsage:
                     f"no code outside this project calls {record.name} with `{self.name}` as a keyword",
                     file.path,
                     record.name_start,
+                    of_outsiders=True,
                 )
 
     def _check_handed_on(self, file: LinkedFile, record: FunctionRecord) -> None:

@@ -18,6 +18,7 @@ from zephyrun.link_facts import (
     TextUse,
     Use,
 )
+from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_bridge_function
 from zephyrun.linking.escapes import check_name_readers
 from zephyrun.linking.fixtures import (
     gives_parameters,
@@ -41,6 +42,7 @@ SORT_OF_ROLE = {
     ),
     Role.IMPORT: PlaceSort.IMPORT,
 }
+_OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
 _LOOKS_AT_NAMES = re.compile(
@@ -135,6 +137,7 @@ class GlobalUsage:
                 continue
             self.homes[path] = file
             pending.extend(self._note_home(file))
+        self._usage.homes = [(path, -1) for path in self.homes]
         first = self.homes[target.path]
         self._usage.label = f"`{self._name}` of {first.module or first.path}"
         self._note_attributes()
@@ -160,7 +163,14 @@ class GlobalUsage:
             yield from self._note_binding(file, binding)
         yield from self._importers_of(file)
         self._check_stars(file)
-        if "__getattr__" in file.module_bindings and file.path == self._usage.target.path:
+        self._usage.add(place for _, place in bridge_places(file, self._name, _OF_MODULES))
+        if any(each.sort is BridgeSort.MODULE and each.old == self._name for each in bridges_in(file)):
+            self._usage.obstruct(
+                f"{file.path} keeps `{self._name}` for code outside, by a bridge; take that out first",
+                file.path,
+            )
+        answers = "__getattr__" in file.module_bindings and not is_bridge_function(file)
+        if answers and file.path == self._usage.target.path:
             start = file.facts.references[
                 file.facts.bindings[file.module_bindings["__getattr__"]].references[0]
             ].start
@@ -606,7 +616,9 @@ class GlobalUsage:
         if public:
             place = min(self._usage.places, default=None)
             path, start = (place.path, place.start) if place is not None else (public[0].path, 0)
-            self._usage.doubt(f"no code outside this project uses {self._usage.label}", path, start)
+            self._usage.doubt(
+                f"no code outside this project uses {self._usage.label}", path, start, of_outsiders=True
+            )
 
     def _check_definitions(self) -> None:
         if any(Role.QUOTED in file.facts.roles(binding) for file, binding in self._bindings):

@@ -84,11 +84,13 @@ class OpenPlace(NamedTuple):
 
 class Doubt(NamedTuple):
     """Something that could read the name while the program runs, and that no reading of the code can
-    clear. `what` is the sentence that a person vouches for; it holds no lines."""
+    clear. `what` is the sentence that a person vouches for; it holds no lines. Those `of_outsiders` are
+    about code outside the project that uses the name, for which an old name can be kept."""
 
     what: str
     path: str
     start: int
+    of_outsiders: bool = False
 
 
 class Obstacle(NamedTuple):
@@ -105,7 +107,8 @@ class Usage:
     change of it.
 
     `mentions` are places where the name stands as a word and is not meant to be changed along; `assumed`
-    is what the answer rests on, in the words of the closed list.
+    is what the answer rests on, in the words of the closed list. `homes` are the modules, classes (by their
+    records) or functions (by theirs) that the name is one of: paths and numbers, -1 for a module.
     """
 
     target: Target
@@ -116,15 +119,16 @@ class Usage:
     obstacles: list[Obstacle] = field(default_factory=list)
     mentions: set[Place] = field(default_factory=set)
     assumed: list[str] = field(default_factory=list)
+    homes: list[tuple[str, int]] = field(default_factory=list)
 
     def add(self, places: Iterable[Place]) -> None:
         """Add references."""
         self.places.update(places)
 
-    def doubt(self, what: str, path: str, start: int = 0) -> None:
+    def doubt(self, what: str, path: str, start: int = 0, *, of_outsiders: bool = False) -> None:
         """Add a doubt, each sentence once."""
         if all(each.what != what for each in self.doubts):
-            self.doubts.append(Doubt(what, path, start))
+            self.doubts.append(Doubt(what, path, start, of_outsiders))
 
     def obstruct(self, reason: str, path: str, start: int = 0) -> None:
         """Add an obstacle, each sentence once."""

@@ -25,6 +25,7 @@ from zephyrun.link_facts import (
     ParameterSort,
     Use,
 )
+from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.texts import bases_in, registering_in, written_in
 
@@ -455,7 +456,11 @@ class Evaluator:
         if _is_setter(decorator):
             return True
         name = self.decorator_name(file, decorator)
-        return name in HARMLESS_DECORATORS or name in self.linkage.harmless_decorators
+        return (
+            name in HARMLESS_DECORATORS
+            or name in self.linkage.harmless_decorators
+            or (decorator_callee(decorator).name == KEYWORD_DECORATOR and has_keyword_function(file))
+        )
 
     def decorator_name(self, file: LinkedFile, decorator: Origin) -> str:
         """What a decorator of a library is called in full, "" for any other."""
