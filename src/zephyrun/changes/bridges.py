@@ -77,7 +77,9 @@ class _Builder:
             elif renaming.target.sort is TargetSort.PARAMETER:
                 self._bridge_functions(usage, renaming.target, new)
             else:
-                self._found.reasons.append(f"there is no bridge for {usage.label}")
+                self._found.reasons.append(
+                    f"there is no bridge for {usage.label}: a file of the old name has to lead to the new one"
+                )
         for path, branches in self._branches.items():
             file = self._file(path)
             unit = _unit(file)
