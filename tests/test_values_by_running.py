@@ -95,7 +95,7 @@ def receivers_seen(folder: Path, evaluator: Evaluator, files: dict[str, bytes]):
         target.write_bytes(data)
     (folder / "record.py").write_text(RECORDER)
     done = subprocess.run([sys.executable, "-B", "record.py"], cwd=folder, capture_output=True, text=True, timeout=60)
-    return json.loads(done.stderr[done.stderr.index("{") :])
+    return json.JSONDecoder().raw_decode(done.stderr, done.stderr.index("{"))[0]
 
 
 @pytest.mark.parametrize("files", list(programs()))

@@ -194,10 +194,22 @@ class FunctionRecord:
     gives: Origin
 
 
+class FieldText(NamedTuple):
+    """A field or member that a class has from a text in the call that makes it."""
+
+    name: str
+    start: int
+    end: int
+
+
 @dataclass(frozen=True)
 class ClassRecord:
     """One class. `scope` is that of its body, `around` the one it stands in; `metaclass` is the origin of
-    what it names as one, `None` where it names none."""
+    what it names as one, `None` where it names none.
+
+    One that a call makes (`namedtuple("Row", "w day")`) has no body, so that its scope is -1; what the call
+    is of counts as its base, and `fields` are the texts that name what it has.
+    """
 
     name: str
     binding: int
@@ -207,6 +219,11 @@ class ClassRecord:
     bases: tuple[Origin, ...]
     metaclass: Origin | None
     decorators: tuple[Origin, ...]
+    fields: tuple[FieldText, ...] = ()
+
+    def has_field(self, name: str) -> bool:
+        """Whether a text names such a field."""
+        return any(field.name == name for field in self.fields)
 
 
 @dataclass(frozen=True)

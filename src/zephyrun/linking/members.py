@@ -44,14 +44,15 @@ _OF_CLASSES = frozenset(
     {BridgeSort.METHOD, BridgeSort.CLASS_METHOD, BridgeSort.READ_ONLY, BridgeSort.ATTRIBUTE}
 )
 _RECORDS = ("dataclasses.dataclass",)
-_RECORD_BASES = frozenset({"typing.NamedTuple", "typing.TypedDict"})
+_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
+_RECORD_BASES = frozenset({*_TUPLES, "typing.TypedDict"})
 # Bases that bear no names of their own beside special ones, or whose names are told below.
 _UNDERSTOOD_BASES = frozenset(
     """builtins.object abc.ABC typing.Generic typing.Protocol typing_extensions.Protocol typing.NamedTuple
-    typing.TypedDict enum.Enum enum.IntEnum enum.Flag enum.IntFlag enum.StrEnum""".split()
+    collections.namedtuple typing.TypedDict enum.Enum enum.IntEnum enum.Flag enum.IntFlag enum.StrEnum""".split()
 )
 _NAMES_OF_BASES = {
-    "typing.NamedTuple": frozenset("_fields _asdict _replace _make _field_defaults count index".split()),
+    **dict.fromkeys(_TUPLES, frozenset("_fields _asdict _replace _make _field_defaults count index".split())),
     "typing.TypedDict": frozenset(dir(dict)),
     **dict.fromkeys(
         ("enum.Enum", "enum.IntEnum", "enum.Flag", "enum.IntFlag", "enum.StrEnum"),
@@ -158,7 +159,7 @@ class MemberUsage:
     def _bears(self, key: ClassKey) -> bool:
         """Whether a class itself defines the name, or sets it on its instances."""
         evaluator = self._evaluator
-        if evaluator.binding_in(key, self.name) is not None:
+        if evaluator.binding_in(key, self.name) is not None or evaluator.class_record(key).has_field(self.name):
             return True
         return any(
             file.path == key[0] and _is_own_receiver(file, use.receiver, key[1])
@@ -170,6 +171,9 @@ class MemberUsage:
     def _note_bodies(self) -> None:
         for key in self.family:
             file = self._evaluator.file(key[0])
+            for field in self._evaluator.class_record(key).fields:
+                if field.name == self.name:
+                    self._usage.places.add(Place(key[0], field.start, field.end, PlaceSort.DEFINITION))
             binding = self._evaluator.binding_in(key, self.name)
             if binding is None:
                 continue
@@ -339,7 +343,10 @@ class MemberUsage:
         """Whether a class takes the name as a keyword since it is a field of a record."""
         return any(
             self._is_record(each)
-            and self._evaluator.binding_in(each, self.name) in self._evaluator.file(each[0]).links.annotated
+            and (
+                self._evaluator.binding_in(each, self.name) in self._evaluator.file(each[0]).links.annotated
+                or self._evaluator.class_record(each).has_field(self.name)
+            )
             for each in self._evaluator.above(key)
         )
 

@@ -36,6 +36,10 @@ def target_at(evaluator: Evaluator, path: str, offset: int) -> Target:
     for reference in file.facts.references:
         if reference.start <= offset < reference.end:
             return target_of_binding(evaluator, file, reference.binding)
+    for number, record in enumerate(file.links.classes):
+        for field in record.fields:
+            if field.start <= offset <= field.end:
+                return Target(TargetSort.MEMBER, path, field.name, number, spelling=field.name)
     raise NoTarget("no name of the program stands there; point at any letter of one")
 
 
@@ -75,6 +79,9 @@ def target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> T
         if is_last and file.facts.scopes[scope].kind is ScopeKind.CLASS and not alike:
             key = (file.path, file.links.class_by_scope[scope])
             kept = _kept_name(file, scope, name)
+            for path, number in evaluator.above(key):
+                if evaluator.class_record((path, number)).has_field(name):
+                    return Target(TargetSort.MEMBER, path, name, number, spelling=name)
             if any(_is_member(evaluator, other, use, key) for other, use in evaluator.writes(kept)):
                 return Target(TargetSort.MEMBER, file.path, kept, key[1], spelling=name)
 
@@ -87,6 +94,10 @@ def target_inside(evaluator: Evaluator, file: LinkedFile, parts: list[str]) -> T
                 )
             return target_of_binding(evaluator, file, alike[0])
 
+        for index, record in enumerate(file.links.classes):
+            is_last_but_one = position == len(parts) - 2
+            if record.binding in alike and is_last_but_one and record.has_field(parts[-1]):
+                return Target(TargetSort.MEMBER, file.path, parts[-1], index, spelling=parts[-1])
         inner = [
             each.inner_scope
             for each in file.facts.definitions
@@ -266,13 +277,16 @@ def _target_of_keyword(evaluator: Evaluator, file: LinkedFile, use: KeywordUse) 
             return Target(TargetSort.MEMBER, value.path, use.name, value.number)
         if (found := parameter_of(evaluator, value, use.name)) is not None:
             return found
-        if value.sort is ValueSort.CLASS and evaluator.binding_in(
-            (value.path, value.number), use.name
-        ) is not None:
+        if value.sort is ValueSort.CLASS and _has_member(evaluator, (value.path, value.number), use.name):
             return Target(TargetSort.MEMBER, value.path, use.name, value.number)
     raise FixedTarget(
         f"what takes the keyword `{use.name}` is not known there; point at where it is defined"
     )
+
+
+def _has_member(evaluator: Evaluator, key: ClassKey, name: str) -> bool:
+    is_bound = evaluator.binding_in(key, name) is not None
+    return is_bound or evaluator.class_record(key).has_field(name)
 
 
 def parameter_of(evaluator: Evaluator, callee: Value, name: str) -> Target | None:

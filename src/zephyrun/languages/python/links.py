@@ -26,6 +26,7 @@ from zephyrun.link_facts import (
     UNKNOWN,
     AttributeUse,
     ClassRecord,
+    FieldText,
     FunctionRecord,
     Handed,
     ImportUse,
@@ -44,6 +45,11 @@ from zephyrun.link_facts import (
 _USES = {ast.Load: Use.READ, ast.Store: Use.WRITE, ast.Del: Use.DELETE}
 _PLAIN_TEXT = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
 _ACCESSOR = re.compile(r"\.(?:setter|getter|deleter)\b")
+# What makes classes, given a name and what they have. Source: library reference.
+_MAKING_CLASSES = frozenset(
+    "namedtuple NamedTuple TypedDict Enum IntEnum StrEnum Flag IntFlag".split()
+)
+_FIELD = re.compile(r"\w+")
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 _BEFORE_FILLING = re.compile(r"[%{]")
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
@@ -422,14 +428,20 @@ class _Reader(ast.NodeVisitor):
             self.visit(keyword.value)
 
         scope = self._inner_scopes.get(name_start, self._scope)
-        self._classes.append(
+        # A base that a call makes comes behind the class itself.
+        self._classes.append(ClassRecord(node.name, binding, name_start, scope, self._scope, (), None, ()))
+        bases = tuple(
+            self._class_by_call(base, self._start_of(base), -1) or self._origin(base)
+            for base in node.bases
+        )
+        self._classes[number] = (
             ClassRecord(
                 node.name,
                 binding,
                 name_start,
                 scope,
                 self._scope,
-                tuple(map(self._origin, node.bases)),
+                bases,
                 metaclasses[0] if metaclasses else None,
                 tuple(map(self._origin, node.decorator_list)),
             )
@@ -445,9 +457,64 @@ class _Reader(ast.NodeVisitor):
     def visit_Assign(self, node: ast.Assign) -> None:
         """Every target takes the value."""
         self.visit(node.value)
-        origin = self._origin(node.value)
+        target = node.targets[0]
+        made = None
+        if isinstance(target, ast.Name) and len(node.targets) == 1:
+            start = self._start_of(target)
+            made = self._class_by_call(node.value, start, self._binding_at(start))
+        origin = made or self._origin(node.value)
         for target in node.targets:
             self._bind(target, origin)
+
+    def _class_by_call(self, node: ast.expr, name_start: int, binding: int) -> Origin | None:
+        """The class that a call makes, where its fields are written out."""
+        if not isinstance(node, ast.Call) or len(node.args) != 2 or any(
+            keyword.arg in (None, "rename", "names", "start") for keyword in node.keywords
+        ):
+            return None
+        callee = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
+        title, listed = node.args
+        name = title.value if isinstance(title, ast.Constant) else None
+        fields = tuple(self._field_texts(listed)) if callee in _MAKING_CLASSES else ()
+        if not fields or not isinstance(name, str):
+            return None
+        number = len(self._classes)
+        base = (self._origin(node.func),)
+        self._classes.append(
+            ClassRecord(name, binding, name_start, -1, self._scope, base, None, (), fields)
+        )
+        return Origin(OriginSort.DEFINED_CLASS, "", number)
+
+    def _field_texts(self, node: ast.expr) -> Iterator[FieldText]:
+        """The fields that a text lists, or several; none where one of them is not plain."""
+        if isinstance(node, ast.Constant):
+            yield from self._words_of(node)
+            return
+        parts: Sequence[ast.expr | None] = ()
+        if isinstance(node, ast.List | ast.Tuple):
+            parts = [
+                each.elts[0] if isinstance(each, ast.Tuple | ast.List) and each.elts else each
+                for each in node.elts
+            ]
+        elif isinstance(node, ast.Dict):
+            parts = node.keys
+        found = [
+            list(self._words_of(each)) if isinstance(each, ast.Constant) else [] for each in parts
+        ]
+        if all(len(words) == 1 for words in found):
+            yield from (words[0] for words in found)
+
+    def _words_of(self, node: ast.Constant) -> list[FieldText]:
+        if not isinstance(node.value, str):
+            return []
+        start, end = self._start_of(node), self._end_of(node)
+        raw = self._source.text[start:end]
+        words = [(match[0], match.start()) for match in _FIELD.finditer(raw)]
+        names = node.value.replace(",", " ").split()
+        # Escapes, prefixes and texts in several pieces do not stand there as they read.
+        if [word for word, _ in words] != names or not all(map(str.isidentifier, names)):
+            return []
+        return [FieldText(word, start + at, start + at + len(word)) for word, at in words]
 
     def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
         """The annotation says what the target is."""
