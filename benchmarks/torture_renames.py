@@ -22,7 +22,7 @@ import time
 from collections import Counter
 from pathlib import Path
 
-from renaming import everything_named, judge_each, open_world, prove_together, with_surroundings
+from renaming import Verdicts, everything_named, judge_each, open_world, prove_together, with_surroundings
 from torture_packages import PACKAGES, Package, Workshop, fetch, open_workshop, run_suite
 
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
@@ -52,10 +52,8 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     named = list(everything_named(evaluator, paths))
     full_world = with_surroundings(world, contents)
     verdicts = judge_each(evaluator, named, full_world)
-    _print_counts(verdicts.counts)
-    reasons = Counter(f"{answer}: {re.sub(r'`[^`]*`', '…', why)}" for _, answer, why in verdicts.others)
-    for reason, count in reasons.most_common(_MOST_REASONS):
-        print(f"   {count:5} {reason[:_SHOWN_LENGTH]}")
+    print_counts(verdicts.counts)
+    print_reasons(verdicts)
     change, refused = prove_together(evaluator, contents, verdicts.safe, full_world)
     print(f"renamed together and proved: {len(change.usages)}, with {sum(len(each.places) for each in change.usages):,} "
           f"references in {len(change.changed)} files; not proved: {len(refused)}; "
@@ -74,7 +72,7 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
         broken = [each for each in broken if unchanged.get(each) == "passed"]
     run_suite(workshop, root, package, traced=True)
     n_executed, n_references = _executed_references(root, change)
-    n_strange = _rename_back(change, world, contents)
+    n_strange = rename_back(change, world, contents)
     print(f"tests that passed: {len(passed):,}; broken: {len(broken)}")
     for test in broken[:_MOST_REASONS]:
         print(f"   {test}")
@@ -83,12 +81,20 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     return len(passed), len(broken) + n_strange, n_executed, n_references
 
 
-def _print_counts(counts: Counter[tuple[str, str]]) -> None:
+def print_counts(counts: Counter[tuple[str, str]]) -> None:
+    """How much of each sort could be renamed without anybody's word."""
     for sort in sorted({sort for sort, _ in counts}):
         answers = {answer: counts[sort, answer] for answer in ("safe", "review", "refused")}
         share = answers["safe"] / sum(answers.values())
         listed = ", ".join(f"{count} {answer}" for answer, count in answers.items())
         print(f"   {sort:32} {share:5.1%} safe ({listed})")
+
+
+def print_reasons(verdicts: Verdicts) -> None:
+    """What holds most renames back."""
+    reasons = Counter(f"{answer}: {re.sub(r'`[^`]*`', '…', why)}" for _, answer, why in verdicts.others)
+    for reason, count in reasons.most_common(_MOST_REASONS):
+        print(f"   {count:5} {reason[:_SHOWN_LENGTH]}")
 
 
 def _executed_references(root: Path, change: Change) -> tuple[int, int]:
@@ -106,7 +112,7 @@ def _executed_references(root: Path, change: Change) -> tuple[int, int]:
     return n_executed, n_all
 
 
-def _rename_back(change: Change, world: World, contents: dict[str, bytes | str]) -> int:
+def rename_back(change: Change, world: World, contents: dict[str, bytes | str]) -> int:
     """Rename everything back; the number of files that are not what they were."""
     evaluator = world.evaluator(change.contents)
     first = world.evaluator(contents)

@@ -128,6 +128,22 @@ def copy_tests(test_name: str, folder: Path) -> None:
         shutil.copy(source.with_suffix(".py"), folder)
 
 
+def copy_modules(copy: Path, n_modules: int) -> list[str]:
+    """Put modules and their tests into a folder; the names of those that have tests here."""
+    names = [
+        name
+        for name in list(MODULES)[:n_modules]
+        if (STDLIB / "test" / f"{MODULES[name]}.py").exists() or (STDLIB / "test" / MODULES[name]).is_dir()
+    ]
+    for name in names:
+        if (STDLIB / name).is_dir():
+            shutil.copytree(STDLIB / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
+        else:
+            shutil.copy(STDLIB / f"{name}.py", copy)
+        copy_tests(MODULES[name], copy / "tests")
+    return names
+
+
 def run_all_tests(copy: Path, names: list[str]) -> Reports:
     """All test modules, two at a time."""
     with ThreadPoolExecutor(2) as pool:
@@ -182,17 +198,7 @@ def main() -> int:
     copy = folder / "copy"
     copy.mkdir(parents=True)
     (copy / "zephyrun.toml").write_text(FOREIGN_HAND if arguments.foreign_hand else "")
-    names = [
-        name
-        for name in list(MODULES)[: arguments.modules]
-        if (STDLIB / "test" / f"{MODULES[name]}.py").exists() or (STDLIB / "test" / MODULES[name]).is_dir()
-    ]
-    for name in names:
-        if (STDLIB / name).is_dir():
-            shutil.copytree(STDLIB / name, copy / name, ignore=shutil.ignore_patterns("__pycache__"))
-        else:
-            shutil.copy(STDLIB / f"{name}.py", copy)
-        copy_tests(MODULES[name], copy / "tests")
+    names = copy_modules(copy, arguments.modules)
     original = folder / "original"
     shutil.copytree(copy, original)
     before = run_all_tests(copy, names)
