@@ -28,6 +28,7 @@ from zephyrun.linking.usage import Target, TargetSort
 from zephyrun.linking.values import Evaluator
 
 _MOST_SHOWN = 12
+_SEED = 5
 _INSIDE = (TargetSort.LOCAL, TargetSort.PARAMETER)
 
 
@@ -54,7 +55,7 @@ class OwnWords:
 
     def __init__(self, evaluator: Evaluator) -> None:
         self._evaluator = evaluator
-        self._dice = random.Random(5)
+        self._dice = random.Random(_SEED)
         self._words: dict[str, list[str]] = {}
 
     def name(self, target: Target, number: int) -> str:
@@ -92,11 +93,13 @@ def main() -> int:
         for sort, target in everything_named(evaluator, paths)
         if target.sort in _INSIDE or target.written not in outside
     ]
+
     new_name = OwnWords(evaluator).name if arguments.own_words else fresh_name
     verdicts: Verdicts = judge_each(evaluator, named, world, new_name)
     print(f"Python {sys.version.split()[0]}, {len(names)} modules and packages, {len(paths)} files")
     print_counts(verdicts.counts)
     print_reasons(verdicts)
+
     change, refused = prove_together(evaluator, contents, verdicts.safe, world)
     print(f"renamed together and proved: {len(change.usages)}, with {sum(len(each.places) for each in change.usages):,} "
           f"references in {len(change.changed)} files; not proved: {len(refused)}; "
@@ -105,6 +108,7 @@ def main() -> int:
         print(f"   {wish.target.name} of {wish.target.path}: {why}")
     for path, data in change.changed.items():
         (copy / path).write_bytes(data)
+
     renamed = laid_out(copy, folder / "renamed")
     broken = print_tests(names, before, run_all_tests(renamed, names), original, renamed)
     n_strange = rename_back(change, world, contents)

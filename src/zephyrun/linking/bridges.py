@@ -109,6 +109,7 @@ _TEMPLATES = {
     BridgeSort.KEYWORD: _KEYWORD,
 }
 
+
 class Bridge(NamedTuple):
     """An old name and the one that it leads to: the lines from `start` to `end` of a file."""
 

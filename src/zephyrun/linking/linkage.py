@@ -17,7 +17,7 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import words_in
+from zephyrun.linking.texts import words_in, works_out_bases
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -221,6 +221,11 @@ class Linkage:
             if isinstance(data, bytes) and compiled.search(data):
                 found.append(path)
         return found
+
+    @cached_property
+    def paths_of_any_base(self) -> list[str]:
+        """The modules in which a class may have any class as its base."""
+        return [path for path, data in self._modules_read if works_out_bases(data)]
 
     def stands_in_quotes(self, word: str) -> bool:
         """Whether a word alone is a text in some module."""

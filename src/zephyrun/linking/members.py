@@ -21,6 +21,7 @@ from zephyrun.linking.modules import is_test
 from zephyrun.linking.references import (
     binding_places,
     doubt_decorators,
+    doubt_strangers,
     is_public,
     is_silent,
     place_of_attribute,
@@ -114,6 +115,7 @@ class MemberUsage:
         self._note_bridges()
         self._check_mangling()
         self._check_bases()
+        doubt_strangers(self._evaluator, self._usage, self.spelling, self.family)
         self._check_lookups()
         self._check_escapes()
         files = {place.path for place in self._usage.places}
@@ -264,14 +266,9 @@ class MemberUsage:
                     self._evaluator.above((value.path, value.number)),
                 )
             )
-        if value.sort is ValueSort.INSTANCE:
-            # What another class has no name for it may ask for in one of the family.
+        if value.sort in (ValueSort.INSTANCE, ValueSort.ABOVE):
             key = (value.path, value.number)
-            return key not in self._reachable and any(
-                self._evaluator.binding_in(each, hook) is not None
-                for each in self._evaluator.relatives(key)
-                for hook in ("__getattr__", "__getattribute__")
-            )
+            return key not in self._reachable and self._may_have_it_from_us(key, value.sort)
         if value.sort is ValueSort.FOREIGN:
             return value.name.removesuffix("()") in self._foreign_names
         if value.sort is ValueSort.PLAIN:
@@ -281,6 +278,35 @@ class MemberUsage:
                 not self.is_private
             )
         return False
+
+    def _may_have_it_from_us(self, key: ClassKey, sort: ValueSort) -> bool:
+        """Whether an instance of another class may have the name from one of the family all the same."""
+        evaluator = self._evaluator
+        relatives = evaluator.relatives(key)
+        if sort is ValueSort.INSTANCE and any(
+            evaluator.binding_in(each, hook) is not None
+            for each in relatives
+            for hook in ("__getattr__", "__getattribute__")
+        ):
+            # What it has no name for it may ask for elsewhere.
+            return True
+        if evaluator.unknown_above(key):
+            # A base that is worked out may be any class.
+            return True
+        bearers = [each for each in relatives if sort is ValueSort.INSTANCE or each != key]
+        # What nothing brings that is joined with it here is brought by something that is joined elsewhere.
+        return not any(map(self._may_bring, bearers))
+
+    def _may_bring(self, key: ClassKey) -> bool:
+        """Whether a class may bring the name: it bears it, or has a base of a library that was not read."""
+        is_understood = all(
+            name in _UNDERSTOOD_BASES or name.startswith("builtins.")
+            for name in self._evaluator.bases(key).foreign
+        )
+        if not is_understood or self._bears(key):
+            return True
+        file = self._evaluator.file(key[0])
+        return not file.is_own and self.name in _instance_names(file, key[1])
 
     def _find_other_bearers(self) -> bool:
         """Whether a private name is borne by another class, a module, or a library in sight."""

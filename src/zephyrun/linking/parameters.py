@@ -25,6 +25,7 @@ from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.references import (
     binding_places,
     doubt_decorators,
+    doubt_strangers,
     is_public,
 )
 from zephyrun.linking.targets import functions_called
@@ -75,6 +76,7 @@ class ParameterUsage:
             self._usage.obstruct(
                 f"Python may put the name of a class before `{self.name}`", target.path, record.name_start
             )
+
         self.functions = self._related((target.path, target.owner))
         self._usage.homes = list(self.functions)
         takes_keyword = False
@@ -84,12 +86,14 @@ class ParameterUsage:
                 takes_keyword |= self._may_be_keyword(there.links.functions[key[1]], parameter)
             self._check_exposures(key)
             self._note_bridges(key)
+
         if takes_keyword:
             self._note_keywords()
             self._note_rests()
             self._check_callers()
         for key in self.functions:
             self._check_function(key)
+
         self._check_signature_readers()
         files = {place.path for place in self._usage.places}
         note_mentions(
@@ -156,6 +160,7 @@ class ParameterUsage:
 
         if key not in found:
             found.insert(0, key)
+        doubt_strangers(self._evaluator, self._usage, record.name, classes)
 
         own = (key[0], record.owner)
         for name in [*self._evaluator.foreign_above(own), *self._evaluator.unknown_above(own)]:
@@ -650,7 +655,7 @@ def _is_left_as_it_came(file: LinkedFile, binding: int) -> bool:
         if reference.role is Role.PARAMETER:
             continue
         is_handed_on = text[: reference.start].rstrip().endswith("**")
-        is_asked = re.search(r"\bin\s*\Z", text[max(reference.start - 8, 0) : reference.start])
+        is_asked = re.search(r"\bin\Z", text[: reference.start].rstrip())
         if not is_handed_on and not is_asked and not _READ_ONLY.match(text, reference.end):
             return False
     return True

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import (
@@ -31,7 +31,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import imports_everything, is_test
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, Value, ValueSort, decorator_callee
+from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
 from zephyrun.source import SourceText
 
 SORT_OF_ROLE = {
@@ -649,6 +649,22 @@ class GlobalUsage:
         for file, binding in self._bindings:
             if is_test(file.path) and Role.FUNCTION in file.facts.roles(binding):
                 check_test_name(self._usage, file, binding)
+
+
+def doubt_strangers(
+    evaluator: Evaluator, usage: Usage, name: str, family: Collection[ClassKey]
+) -> None:
+    """Doubts about classes that define a name, and that may be below one of a family: a base is not known."""
+    for file in evaluator.linkage.mentioning(name):
+        for index, record in enumerate(file.links.classes):
+            key = (file.path, index)
+            bears = evaluator.binding_in(key, name) is not None
+            if bears and key not in family and evaluator.unknown_above(key):
+                usage.doubt(
+                    f"`{name}` of {record.name} in {file.path}, of which a base is not known, is another one",
+                    file.path,
+                    record.name_start,
+                )
 
 
 def doubt_decorators(

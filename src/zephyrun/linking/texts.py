@@ -68,21 +68,31 @@ def words_in(data: bytes) -> frozenset[bytes]:
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def bases_in(data: bytes) -> frozenset[bytes]:
     """The words by which a file may name the bases of its classes, at a glance: those in the heads of
-    classes, and those that get another name there, by `as` or by an assignment. All of its words, where
-    a base may be worked out or handed in."""
-    found: set[bytes] = set()
-    for match in _CLASS_HEAD.finditer(data):
-        found.update(_BASE.findall(data, match.end(), _end_of_bracket(data, match.end())))
+    classes, and those that get another name there, by `as` or by an assignment."""
+    found = set(_bases_as_written(data))
     if not found:
         return frozenset()
-    if any(_is_worked_out(data, word) for word in found):
-        return words_in(data)
     for match in _AS.finditer(data):
         found.update(_words_before(data, match.start()))
     for match in _ASSIGNED.finditer(data):
         parts = match[1].split(b".")
         found.update(parts[:-1] if match[2] else parts)
     return frozenset(found)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def works_out_bases(data: bytes) -> bool:
+    """Whether a base of some class is worked out or handed in, at a glance: it may be any."""
+    return any(_is_worked_out(data, word) for word in _bases_as_written(data))
+
+
+def _bases_as_written(data: bytes) -> frozenset[bytes]:
+    """The words in the heads of a file's classes."""
+    return frozenset(
+        word
+        for match in _CLASS_HEAD.finditer(data)
+        for word in _BASE.findall(data, match.end(), _end_of_bracket(data, match.end()))
+    )
 
 
 def _is_worked_out(data: bytes, word: bytes) -> bool:

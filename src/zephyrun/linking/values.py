@@ -295,7 +295,9 @@ class Evaluator:
             name = self.class_record(key).name
             found = [
                 (path, index)
-                for path in self.linkage.paths_where(name, bases_in)
+                for path in sorted(
+                    {*self.linkage.paths_where(name, bases_in), *self.linkage.paths_of_any_base}
+                )
                 for file in [self.linkage.file(path)]
                 if file is not None
                 for index, record in enumerate(file.links.classes)
