@@ -60,6 +60,9 @@ REAL_PROGRAMS = {
 def programs():
     """The projects to run, each as contents by path."""
     for case in read_cases():
+        # Of a borrowed method it is not the value that is left open: there is a doubt of its own.
+        if "borrows" in case.title:
+            continue
         if case.outcome != "refused" and "pytest" not in str(case.files):
             yield pytest.param(case.files, id=case.title)
     for name, driver in REAL_PROGRAMS.items():

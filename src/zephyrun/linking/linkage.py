@@ -26,8 +26,7 @@ _MOST_FILES_GLANCED_AT = 4096
 _MANY_WORDS = 64
 
 _LOADS = re.compile(
-    rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\("
-    rb"(?!\s*[rRbB]?[\"'][\w.]+[\"']\s*\))|\bsys\.modules\b"
+    rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
 )
 _COMPUTED_LOOKUP = rb"attr\s*\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])"
 _LOOKS_INTO = re.compile(
@@ -36,7 +35,10 @@ _LOOKS_INTO = re.compile(
 )
 
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
-_LOADED_BY_NAME = re.compile(rb"\bsys\.modules\s*(?:\[|\.\s*get\s*\()\s*[rR]?[\"']([\w.]+)[\"']\s*(?:\]|\)|,\s*None\s*\))")
+_LOADED_BY_NAME = re.compile(
+    rb"(?:\bsys\.modules\s*(?:\[|\.\s*get\s*\()|\b(?:import_module|__import__)\s*\()"
+    rb"\s*[rR]?[\"']([\w.]+)[\"']\s*(?:\]|\)|,\s*None\s*\))"
+)
 _IS_LOADED = re.compile(rb"\bin\s+sys\.modules\b(?!\s*[.\[])")
 _MAIN = b"__main__"
 _SET_TO = re.compile(rb"(\w+)\s*=\s*\Z")
@@ -246,7 +248,7 @@ class Linkage:
 
     @cached_property
     def all_loading_paths(self) -> list[str]:
-        """The modules that load others by names that they work out, or find loaded ones."""
+        """The modules that load others by their names, or find loaded ones."""
         return [path for path, data in self._modules_read if _loads(data)]
 
     @cached_property
@@ -266,8 +268,9 @@ class Linkage:
         data = self.contents[path]
         assert isinstance(data, bytes), "it was read"
         for match in _LOADED_BY_NAME.finditer(data):
-            is_ours = self.is_package(match[1].decode())
-            if is_ours or (match[1] == _MAIN and not _only_names_are_taken(data, match)):
+            name = match[1].decode()
+            is_ours = self.is_package(name) or name.startswith(".") or match[1] == _MAIN
+            if is_ours and not _only_names_are_taken(data, match):
                 return True
         return _LOADS.search(_IS_LOADED.sub(b"", _LOADED_BY_NAME.sub(b"", data))) is not None
 
@@ -322,7 +325,7 @@ class Linkage:
 
 @lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
 def _loads(data: bytes) -> bool:
-    """Whether a file loads modules by names that it works out, or finds loaded ones, at a glance."""
+    """Whether a file loads modules by their names, or finds loaded ones, at a glance."""
     # The plain words first: a search for them is many times as fast.
     return any(word in data for word in _LOADING_WORDS) and _LOADS.search(data) is not None
 

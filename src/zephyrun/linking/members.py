@@ -9,10 +9,10 @@ from __future__ import annotations
 
 import builtins
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from functools import cached_property
 
-from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse
+from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.linkage import LinkedFile
@@ -35,6 +35,7 @@ from zephyrun.linking.values import (
     UNKNOWN_VALUE,
     ClassKey,
     Evaluator,
+    FunctionKey,
     Value,
     ValueSort,
     Values,
@@ -116,6 +117,7 @@ class MemberUsage:
         self._check_mangling()
         self._check_bases()
         doubt_strangers(self._evaluator, self._usage, self.spelling, self.family)
+        self._check_lent_methods()
         self._check_lookups()
         self._check_escapes()
         files = {place.path for place in self._usage.places}
@@ -593,6 +595,60 @@ class MemberUsage:
                 self._usage.assume(PRIVATE_ATTRIBUTES)
             else:
                 self._doubt_base(file, start, name)
+
+    def _check_lent_methods(self) -> None:
+        """Methods that ask their instance for the name, and that are taken from the class for who knows
+        what instance."""
+        asking: dict[FunctionKey, str] = {}
+        for file, use, _ in self._all_uses:
+            owners = {
+                (file.path, origin.binding)
+                for origin in file.links.sources.get(use.receiver.binding, ())
+                if use.receiver.sort is OriginSort.NAME and origin.sort is OriginSort.OWN
+            }
+            if owners & self._reachable:
+                asking.update(
+                    ((file.path, number), record.name)
+                    for number, record in enumerate(file.links.functions)
+                    if record.parameters and record.parameters[0].binding == use.receiver.binding
+                )
+        for file in self._linkage.mentioning_any(set(asking.values())):
+            for taken in file.links.attributes:
+                if taken.name in asking.values() and self._is_lent(file, taken, asking):
+                    self._usage.doubt(
+                        f"`{shown_attribute(file, taken.end)}` in {file.path}, taken from its class, is only "
+                        f"given instances that have `{self.spelling}`",
+                        file.path,
+                        taken.start,
+                    )
+
+    def _is_lent(
+        self, file: LinkedFile, taken: AttributeUse, asking: Mapping[FunctionKey, str]
+    ) -> bool:
+        """Whether a method is taken from a class, and not at once called with an instance of it."""
+        if taken.use is not Use.READ:
+            return False
+        values = self._evaluator.values(file, taken.receiver)
+        classes = [(each.path, each.number) for each in values if each.sort is ValueSort.CLASS]
+        functions = {
+            (value.path, value.number)
+            for key in classes
+            for each in self._evaluator.above(key)
+            for value in self._evaluator.attribute_values(
+                file, Value(ValueSort.CLASS, *each), taken.name
+            )
+            if value.sort is ValueSort.FUNCTION
+        }
+        if functions.isdisjoint(asking):
+            return False
+        for handed in file.links.handed:
+            if handed.call == taken.end and handed.position == 0:
+                given = self._evaluator.values(file, handed.value)
+                return not all(
+                    value.sort is ValueSort.INSTANCE and (value.path, value.number) in self._reachable
+                    for value in given
+                )
+        return True
 
     def _doubt_base(self, file: LinkedFile, start: int, name: str) -> None:
         self._usage.doubt(
