@@ -40,7 +40,14 @@ from zephyrun.linking.values import Evaluator
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings, reservations
-from zephyrun.proof.renames import Renaming, RenameProof, World, judge_renames, new_name_doubt
+from zephyrun.proof.renames import (
+    Renaming,
+    RenameProof,
+    World,
+    judge_renames,
+    new_name_doubt,
+    parameter_reservations,
+)
 from zephyrun.proof.verdict import Verdict
 from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
 
@@ -108,6 +115,8 @@ def carry_out_renames(
         usage = find_usage(evaluator, wish.target)
         if wish.target.sort is TargetSort.LOCAL:
             _doubt_local(evaluator, usage, surroundings)
+        for path, reservation in parameter_reservations(evaluator, usage, surroundings):
+            usage.doubt(reservation.what, path, reservation.start)
         change.usages.append(usage)
         belongs, stands_apart = _answers(evaluator, usage, confirms_all, apart, said)
         usage.add(

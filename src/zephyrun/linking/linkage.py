@@ -28,7 +28,14 @@ _MANY_WORDS = 64
 _LOADS = re.compile(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
 )
-_COMPUTED_LOOKUP = rb"attr\s*\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])"
+_COMPUTED_LOOKUP = (
+    rb"attr(?:ibute)?(?:__)?\s*(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
+    rb"(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]+[\"']\s*[,)])"
+)
+_LOOKUP_WORDS = (
+    *("getattr", "setattr", "hasattr", "delattr", "attrgetter", "methodcaller"),
+    *("__getattr__", "__getattribute__", "__setattr__", "__delattr__"),
+)
 _LOOKS_INTO = re.compile(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
@@ -236,8 +243,9 @@ class Linkage:
     @cached_property
     def lookup_paths(self) -> list[str]:
         """The modules that look attributes up by names that are not written out, at a glance."""
-        words = ("getattr", "setattr", "hasattr", "delattr")
-        return sorted({path for word in words for path in self.paths_matching(word, _COMPUTED_LOOKUP)})
+        return sorted(
+            {path for word in _LOOKUP_WORDS for path in self.paths_matching(word, _COMPUTED_LOOKUP)}
+        )
 
     @cached_property
     def reads_documentation(self) -> bool:

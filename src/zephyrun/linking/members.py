@@ -71,7 +71,8 @@ _ASKING_NOTHING = frozenset(
     """copy.copy copy.deepcopy dataclasses.replace typing.cast weakref.ref weakref.proxy
     functools.partial threading.Thread collections.deque collections.Counter
     collections.defaultdict itertools.chain operator.attrgetter asyncio.gather asyncio.run
-    asyncio.create_task asyncio.wait_for asyncio.ensure_future""".split()
+    asyncio.create_task asyncio.wait_for asyncio.ensure_future builtins.object.__setattr__
+    builtins.object.__getattribute__ builtins.object.__delattr__""".split()
 )
 _ASKING_MEMBERS = frozenset({"dataclasses.asdict", "dataclasses.astuple", "builtins.vars", "builtins.dir"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
@@ -448,7 +449,13 @@ class MemberUsage:
             self._usage.places.add(place)
             return
         callees = {value.name for value in self._evaluator.values(file, text.callee)}
-        if text.position == 1 and text.arguments:
+        if text.position == 0 and text.callee.name in _ATTRIBUTE_HOOKS and text.callee.parts:
+            values = self._evaluator.values(file, text.callee.parts[0])
+            if _classes(values) and _classes(values) <= self._reachable and UNKNOWN_VALUE not in values:
+                self._usage.places.add(place)
+            elif _classes(values) & self._reachable or UNKNOWN_VALUE in values:
+                self._open_text(place, self.spelling)
+        elif text.position == 1 and text.arguments:
             values = self._evaluator.values(file, text.arguments[0])
             classes = _classes(values)
             words = {name.rpartition(".")[2] for name in callees} | {text.callee.name}

@@ -51,6 +51,7 @@ _GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
 _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What follows a dictionary that is only read, or from which something is taken out.
 _READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
+_PUTS = re.compile(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\"'](\w+)[\"'])")
 # Functions and classes of the project and of libraries that were read, of which it is known what they take.
 _OWN_CALLABLES = (ValueSort.FUNCTION, ValueSort.CLASS)
 _MAKES = ("__init__", "__new__", "__call__", "__init_subclass__", "__class_getitem__", "__post_init__")
@@ -474,8 +475,7 @@ class ParameterUsage:
         """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
         if rest.value.sort is not OriginSort.NAME:
             return False
-        is_in_text = any(text.words == self.name for text in file.links.texts)
-        if is_in_text and not _is_left_as_it_came(file, rest.value.binding):
+        if not _is_left_as_it_came(file, rest.value.binding, self.name):
             # It may be put into the dictionary on the way.
             return False
         for number, record in enumerate(file.links.functions):
@@ -647,8 +647,9 @@ class ParameterUsage:
         )
 
 
-def _is_left_as_it_came(file: LinkedFile, binding: int) -> bool:
-    """Whether a dictionary of keywords is only handed on with `**` and read, so that nothing gets in."""
+def _is_left_as_it_came(file: LinkedFile, binding: int, name: str) -> bool:
+    """Whether a dictionary of keywords is only handed on with `**`, read, and given other keys that are
+    written out, so that the name does not get in."""
     text = file.source.text
     for index in file.facts.bindings[binding].references:
         reference = file.facts.references[index]
@@ -656,6 +657,8 @@ def _is_left_as_it_came(file: LinkedFile, binding: int) -> bool:
             continue
         is_handed_on = text[: reference.start].rstrip().endswith("**")
         is_asked = re.search(r"\bin\Z", text[: reference.start].rstrip())
-        if not is_handed_on and not is_asked and not _READ_ONLY.match(text, reference.end):
+        put = _PUTS.match(text, reference.end)
+        is_other = put is not None and (put[1] or put[2]) != name
+        if not is_handed_on and not is_asked and not is_other and not _READ_ONLY.match(text, reference.end):
             return False
     return True

@@ -92,6 +92,17 @@ def reservations(
             stands = _stands_elsewhere(name, surroundings)
             what = f"nothing looks up `{name}` of {reach.name} by name through {exposure.what}{stands}"
             found.setdefault(what, exposure.start)
+    for each in reservations_from_afar(facts, binding, surroundings):
+        found.setdefault(each.what, each.start)
+    return tuple(Reservation(what, start) for what, start in found.items())
+
+
+def reservations_from_afar(
+    facts: FileFacts, binding: int, surroundings: Surroundings
+) -> tuple[Reservation, ...]:
+    """What could read the name of a local or parameter by way of its frame, from outside its function."""
+    name, reach = facts.bindings[binding].name, _reach(facts, binding)
+    found: dict[str, int] = {}
     for reader in _readers_in_reach(facts.imports, surroundings):
         what = (
             f"nothing in {reader}, which reads other functions' variables, "

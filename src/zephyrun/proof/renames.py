@@ -9,7 +9,7 @@ ones. What captures a name, or joins two into one, shows in that the places diff
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from itertools import accumulate
 from typing import NamedTuple
@@ -22,7 +22,7 @@ from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSo
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.comparison import Respelling, compare_files
 from zephyrun.proof.normal_form import Spelling
-from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.remains import Reservation, Surroundings, reservations_from_afar
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 from zephyrun.source import Edit, EditSet, SourceText
 
@@ -138,6 +138,28 @@ def new_target_of(
 def new_name_doubt(label: str, new: str, path: str) -> str:
     """What a person vouches for where the new name is asked for already of who knows what."""
     return f"nothing in {path} asked for `{new}` where {label} now answers"
+
+
+def parameter_reservations(
+    evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
+) -> Iterator[tuple[str, Reservation]]:
+    """What could read the name of a parameter in the frames of its functions, each with the path. The
+    surroundings are by the paths of the version that the evaluator knows."""
+    if usage.target.sort is not TargetSort.PARAMETER:
+        return
+    known = {(place.path, place.start) for place in usage.places if place.sort is PlaceSort.TEXT}
+    for path, number in usage.homes:
+        file, around = evaluator.file(path), surroundings.get(path)
+        for parameter in file.links.functions[number].parameters:
+            if around is not None and parameter.name == usage.target.name:
+                for each in reservations_from_afar(file.facts, parameter.binding, around):
+                    texts = file.facts.texts_between(each.start, each.start + 1)
+                    if not any(
+                        place == path and text.start <= start < text.end
+                        for place, start in known
+                        for text in texts
+                    ):
+                        yield path, each
 
 
 class _Shifts:
@@ -256,6 +278,15 @@ class _Judge:
         after = find_usage(self._after, target)
         self._judge_open_places(before, renaming)
         self._judge_doubts(before, after)
+        back = {old: self._world.surroundings.get(new) for old, new in self._moved.items()}
+        around = {
+            path: each
+            for path, _ in before.homes
+            for each in [back[path] if path in back else self._world.surroundings.get(path)]
+            if each is not None
+        }
+        for _, reservation in parameter_reservations(self._before, before, around):
+            self._ask(reservation.what)
         old_name, new_name = renaming.target.written, target.written
         self._pairs.add((old_name, new_name))
         if renaming.target.sort is TargetSort.MEMBER:

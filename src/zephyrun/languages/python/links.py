@@ -51,6 +51,9 @@ _MAKING_CLASSES = frozenset(
 )
 _FIELD = re.compile(r"\w+")
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
+# Special methods that are asked for a name, and what keeps names to ask for later.
+_HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
+_KEEPING = frozenset({"attrgetter", "methodcaller"})
 _BEFORE_FILLING = re.compile(r"[%{]")
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
@@ -126,6 +129,8 @@ class _Reader(ast.NodeVisitor):
         self._class = -1
         self._is_class_body = False
         self._private_name = ""
+        # What the special method around calls the name that it is asked for.
+        self._hooked = ""
         self._frames = [_Frame()]
         self._narrowed: dict[int, Origin] = {}
 
@@ -197,6 +202,7 @@ class _Reader(ast.NodeVisitor):
     def visit_Module(self, node: ast.Module) -> None:
         """A whole file."""
         self._block(node.body)
+        self._note_kept_lookups()
 
     def _block(self, statements: Sequence[ast.stmt]) -> None:
         """Statements that follow one another. What a check leaves over holds for those behind it."""
@@ -293,7 +299,10 @@ class _Reader(ast.NodeVisitor):
         with self._inside(self._inner_scopes.get(name_start, around)):
             parameters = self._parameters(node, number, owner)
             self._frames.append(_Frame())
+            before = self._hooked
+            self._hooked = parameters[1].name if node.name in _HOOKS and len(parameters) > 1 else ""
             self._block(node.body)
+            self._hooked = before
             frame = self._frames.pop()
 
         self._functions[number] = FunctionRecord(
@@ -721,10 +730,7 @@ class _Reader(ast.NodeVisitor):
         callee = self._origin(node.func)
         arguments = tuple(map(self._origin, node.args))
         self._note_lambda(node)
-        if _short_name(node.func) in _LOOKUPS and len(node.args) > 1:
-            name = node.args[1]
-            if not isinstance(name, ast.Constant):
-                self._lookups.append(Lookup(self._start_of(node), arguments[0], _prefix_of(name)))
+        self._note_lookup(node, arguments)
         for position, argument in enumerate(node.args):
             self._note_text(argument, callee, call, position, "", arguments)
             self._hand(argument, callee, call, position, "")
@@ -734,6 +740,39 @@ class _Reader(ast.NodeVisitor):
             self._note_text(keyword.value, callee, call, -1, keyword.arg or "", arguments)
             self._hand(keyword.value, callee, call, -1, keyword.arg or "**")
             self.visit(keyword.value)
+
+    def _note_lookup(self, node: ast.Call, arguments: tuple[Origin, ...]) -> None:
+        """Note a call that looks an attribute up by a name which is worked out."""
+        called, receiver = _short_name(node.func), UNKNOWN
+        name: ast.expr | None = None
+        if called in _LOOKUPS:
+            is_spread = any(isinstance(each, ast.Starred) for each in node.args[:2])
+            if len(node.args) > 1 and not is_spread:
+                receiver, name = arguments[0], node.args[1]
+            elif node.args:
+                name = node.args[0]
+        elif called in _HOOKS and isinstance(node.func, ast.Attribute):
+            n_own = 1 + (called == "__setattr__")
+            if len(node.args) == n_own:
+                receiver, name, owner = self._origin(node.func.value), node.args[0], node.func.value
+            elif len(node.args) == n_own + 1:
+                receiver, name, owner = arguments[0], node.args[1], node.args[0]
+            if isinstance(name, ast.Name) and name.id == self._hooked and _is_itself(owner):
+                # The hook hands on what it was asked for.
+                return
+        elif called in _KEEPING and node.args:
+            name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
+        if name is not None and not isinstance(name, ast.Constant):
+            self._lookups.append(Lookup(self._start_of(node), receiver, _prefix_of(name)))
+
+    def _note_kept_lookups(self) -> None:
+        """`getattr` and its like as values: what they will be called with is not known."""
+        for binding in self._facts.bindings:
+            if binding.outside and binding.name in _LOOKUPS:
+                for index in binding.references:
+                    reference = self._facts.references[index]
+                    if reference.end not in self._called:
+                        self._lookups.append(Lookup(reference.start, UNKNOWN, ""))
 
     def _hand(
         self, argument: ast.expr, callee: Origin, call: int, position: int, keyword: str
@@ -946,6 +985,12 @@ class _Reader(ast.NodeVisitor):
         if name in ("Callable", "Literal", "TypeGuard", "TypeIs", "ContextManager"):
             return UNKNOWN
         return self._instance_of(node.value)
+
+
+def _is_itself(node: ast.expr) -> bool:
+    """Whether an expression is the instance of the method around it, or what is above it."""
+    is_super = isinstance(node, ast.Call) and _short_name(node.func) == "super"
+    return is_super or (isinstance(node, ast.Name) and node.id in ("self", "cls", "_self", "__self"))
 
 
 def _prefix_of(node: ast.expr) -> str:
