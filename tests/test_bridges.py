@@ -18,6 +18,7 @@ PACKAGE = {
         "class Hive:\n  def __init__(self, kg):\n    self.kg = kg\n  def rd(self, h=1):\n    return self.kg * h\n"
         "  @property\n  def w(self):\n    return self.kg\n  @classmethod\n  def mk(cls):\n    return cls(3)"
     ),
+    "apiary/report.py": "from apiary.scales import TARE\nprint(TARE)\n",
     "main.py": "import apiary\nfrom apiary.scales import Hive\nprint(apiary.weigh(9, corr=2), Hive(3).rd(h=2), Hive.mk().w)\n",
 }
 # What code outside does, by old names alone.
@@ -77,7 +78,8 @@ def test_old_names_go_on_working(tmp_path, newline):
     for target, new in RENAMES:
         done = zephyrun("rename", target, new, "--bridge", "--confirm", cwd=tmp_path)
         assert "deprecation warnings on old names" in done.stdout
-        assert "no code outside" not in done.stdout
+        assert "no code outside uses" not in done.stdout and "calls" not in done.stdout
+    assert b"bridge" not in (tmp_path / "apiary/report.py").read_bytes()
     for target, new in LATER_RENAMES:
         zephyrun("rename", target, new, "--confirm", cwd=tmp_path)
     after = run(tmp_path, OUTSIDE, "-W", "always")

@@ -21,7 +21,7 @@ from zephyrun.linking.bridges import (
 )
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.modules import is_test
-from zephyrun.linking.usage import Target, TargetSort, Usage
+from zephyrun.linking.usage import PlaceSort, Target, TargetSort, Usage
 from zephyrun.linking.values import PROPERTIES, ClassKey, Evaluator
 from zephyrun.proof.remains import Surroundings
 from zephyrun.source import Edit, EditSet
@@ -37,10 +37,12 @@ KeptName = tuple[str, BridgeSort, str, str]
 
 @dataclass
 class Bridging:
-    """Files with bridges added, by path; what they keep; and why some name cannot be kept."""
+    """Files with bridges added, by path; what they keep; what is taken for granted of code outside; and
+    why some name cannot be kept."""
 
     contents: dict[str, bytes] = field(default_factory=dict)
     kept: list[KeptName] = field(default_factory=list)
+    assumed: list[str] = field(default_factory=list)
     reasons: list[str] = field(default_factory=list)
 
 
@@ -125,6 +127,9 @@ class _Builder:
             file = self._file(self._now(path))
             if not _is_public_module(file) or old.startswith("_") or new not in file.module_bindings:
                 continue
+            if not self._passes_on(usage, path, file):
+                self._found.assumed.append(f"no code outside takes `{old}` from modules that only use it")
+                continue
             unit = _unit(file)
             branch = render(BridgeSort.MODULE, old, new, unit, unit)
             if MODULE_FUNCTION not in file.module_bindings:
@@ -138,6 +143,11 @@ class _Builder:
                 )
                 continue
             self._keep(file.path, BridgeSort.MODULE, old, new)
+
+    def _passes_on(self, usage: Usage, path: str, file: LinkedFile) -> bool:
+        """Whether a module offers a name to others: it defines it, is a package, or exports it."""
+        sorts = {place.sort for place in usage.by_path().get(path, ())}
+        return file.is_package or PlaceSort.IMPORT not in sorts or PlaceSort.TEXT in sorts
 
     # -- classes -----------------------------------------------------------------------------
 

@@ -158,7 +158,7 @@ def _keep_old_names(
     answered = {doubt.what for doubt in change.doubts if doubt.of_outsiders}
     assumptions = [each for each in proof.assumptions if each not in answered]
     own_words = [doubt.what for doubt in doubts if doubt.what not in assumptions]
-    assumed = (*assumptions, *own_words, OLD_NAMES_WARN)
+    assumed = (*assumptions, *own_words, *dict.fromkeys(bridging.assumed), OLD_NAMES_WARN)
     return replace(proof, assumptions=assumed), bridging.kept, reasons
 
 
