@@ -22,7 +22,7 @@ from zephyrun.reports.lines import counted, one_line, wrapped_line
 from zephyrun.source import SourceText
 
 _STYLES = {PlaceSort.DEFINITION: "bold", PlaceSort.WRITE: "yellow"}
-_WIDTH_OF_SORT = 12
+_LEAST_WIDTH_OF_SORT = 10
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -66,12 +66,14 @@ def _document(pointed: PointedAt, usage: Usage) -> dict[str, object]:
 
 def _print(screen: options.Screen, pointed: PointedAt, usage: Usage) -> None:
     by_path = usage.by_path()
+    sorts = [place.sort.value for place in (*usage.places, *usage.mentions)]
+    width = max(map(len, sorts), default=0)
     shown = f"{counted(len(usage.places), 'reference')} in {counted(len(by_path), 'file')}"
     screen.print(wrapped_line((usage.label, "bold"), f": {shown}"))
     for path, places in by_path.items():
         screen.print(wrapped_line((for_people(pointed.root / path), "cyan")))
         for place in places:
-            _print_place(screen, pointed, place, place.sort.value)
+            _print_place(screen, pointed, place, width)
     if usage.open_places:
         screen.print(wrapped_line(("perhaps", "bold yellow"), ": what it means there is not known"))
         for each in usage.open_places:
@@ -80,11 +82,11 @@ def _print(screen: options.Screen, pointed: PointedAt, usage: Usage) -> None:
     if usage.mentions:
         screen.print(wrapped_line(("mentioned", "bold"), ": the same word, no reference"))
         for place in sorted(usage.mentions):
-            _print_place(screen, pointed, place, place.sort.value, with_path=True)
+            _print_place(screen, pointed, place, width, with_path=True)
 
 
 def _print_place(
-    screen: options.Screen, pointed: PointedAt, place: Place, what: str, *, with_path: bool = False
+    screen: options.Screen, pointed: PointedAt, place: Place, width_of_sort: int, *, with_path: bool = False
 ) -> None:
     line, column = line_and_column(pointed, place.path, place.start)
     data = pointed.contents[place.path]
@@ -97,7 +99,7 @@ def _print_place(
     screen.print(
         one_line(
             f"  {where:>8}  ",
-            (f"{what:<{_WIDTH_OF_SORT}}", _STYLES.get(place.sort, "dim")),
+            (f"{place.sort.value:<{max(width_of_sort, _LEAST_WIDTH_OF_SORT)}}  ", _STYLES.get(place.sort, "dim")),
             code[first:start],
             (code[start : start + width], "bold underline"),
             code[start + width :],
