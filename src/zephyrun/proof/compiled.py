@@ -26,6 +26,7 @@ from typing import NamedTuple
 from zephyrun.proof.named_constants import without_names
 from zephyrun.proof.normal_form import constant_key
 
+_STATIC = "__static_attributes__"
 _VARIABLE_ARGUMENTS = 0x04
 _VARIABLE_KEYWORDS = 0x08
 # What stands between names in a text, and the names themselves.
@@ -214,11 +215,14 @@ class _Comparison:
         before, after = _instructions(old), _instructions(new)
         if len(before) != len(after) or _exceptions(old) != _exceptions(new):
             return self._other_instructions(old, where)
-        for one, other in zip(before, after, strict=True):
+        for number, (one, other) in enumerate(zip(before, after, strict=True), 1):
             if one.operation != other.operation or one.operand != other.operand:
                 return self._other_instructions(old, where)
             if not self._say_alike(one.name, other.name):
                 return f"`{other.name}` is looked up for `{one.name}` {where}"
+            if number < len(before) and before[number].name == _STATIC:
+                # Which attributes methods set, in no order (since 3.13): the methods tell that themselves.
+                continue
             if reason := self._constants_difference(one.constants, other.constants, there, back, where):
                 return reason
         # Documentation is loaded by no instruction.
@@ -229,6 +233,7 @@ class _Comparison:
         are: that is soon seen."""
         return (
             old.co_code == new.co_code
+            and _STATIC not in old.co_names
             and old.co_exceptiontable == new.co_exceptiontable
             and len(old.co_consts) == len(new.co_consts)
             and len(old.co_names) == len(new.co_names)
