@@ -18,6 +18,7 @@ from zephyrun.commands.project_survey import survey_paths
 from zephyrun.findings import KINDS
 from zephyrun.languages.python import parse
 from zephyrun.languages.python.links import read_links
+from zephyrun.project import kept_facts
 from zephyrun.project.cache import Cache, joint_key
 from zephyrun.project.kept_facts import KeptFacts
 
@@ -187,8 +188,10 @@ def test_facts_come_back_as_they_were(tmp_path):
     kept.keep(data, before.facts, read_links(before))
     assert kept.recall(data) == (before.facts, read_links(before))
     kept.save()
-    assert KeptFacts(tmp_path).recall(data) == (before.facts, read_links(before))
-    assert KeptFacts(tmp_path).recall(data + b"\n") is None
+    later = KeptFacts(tmp_path)
+    assert later.recall(data) == (before.facts, read_links(before))
+    assert later.recall(data + b"\n") is None
+    later.save()
 
 
 class Trap:
@@ -204,12 +207,11 @@ class Trap:
 def test_nothing_in_the_cache_is_run(tmp_path):
     """Somebody's database may hold anything; and what is damaged is read anew."""
     data, path = real_source("shlex"), tmp_path / "sprung"
-    kept = KeptFacts(tmp_path)
-    kept.keep(data, parse(data).facts, read_links(parse(data)))
-    (key,) = kept._new
-    good = kept._new[key]
+    key, good = kept_facts._key(data), kept_facts._packed(parse(data).facts, read_links(parse(data)))
     damaged = good[:60] + b"\xff" * 9 + good[69:]
     for bad in [zlib.compress(pickle.dumps(Trap(path))), good[:-9], damaged, b"", "text"]:
         Cache(tmp_path, "facts").put({key: bad})
-        assert KeptFacts(tmp_path).recall(data) is None
+        kept = KeptFacts(tmp_path)
+        assert kept.recall(data) is None
+        kept.save()
     assert not path.exists()

@@ -33,10 +33,6 @@ class Case(NamedTuple):
     files: dict[str, bytes]
 
 
-# The library has another name for it since then.
-UNTIL_3_13 = "a private name that the library asks for"
-
-
 def read_cases() -> list[Case]:
     """The cases of the file, in order."""
     found = []
@@ -45,8 +41,6 @@ def read_cases() -> list[Case]:
         title, call = head.strip().split("\n")
         match = re.fullmatch(r"rename (\S+) -> (\S+) : (\w+)", call)
         assert match is not None, call
-        if sys.version_info >= (3, 13) and title == UNTIL_3_13:
-            continue
         files = {name: body.encode() for name, _, body in (part.partition("\n") for part in parts)}
         found.append(Case(title, match[1], match[2], match[3], files))
     return found

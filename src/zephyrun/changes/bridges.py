@@ -20,14 +20,14 @@ from zephyrun.linking.bridges import (
     render_module_function,
 )
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.modules import is_test
+from zephyrun.linking.modules import is_private_module, is_test
+from zephyrun.linking.references import is_public, is_public_function
 from zephyrun.linking.usage import PlaceSort, Target, TargetSort, Usage
 from zephyrun.linking.values import PROPERTIES, ClassKey, Evaluator
+from zephyrun.proof.bridges import bridges_difference
 from zephyrun.proof.remains import Surroundings
-from zephyrun.source import Edit, EditSet
+from zephyrun.source import Edit, EditSet, SourceText
 
-_RECORDS = ("dataclasses.dataclass",)
-_RECORD_BASES = frozenset({"typing.NamedTuple", "typing.TypedDict", "typing.Protocol"})
 _OF_CLASS = frozenset({"builtins.classmethod", "builtins.staticmethod"})
 
 
@@ -49,8 +49,8 @@ class Bridging:
 def add_bridges(
     after: Evaluator, change: Change, surroundings: Mapping[str, Surroundings]
 ) -> Bridging:
-    """Keep the old public names of a change that is carried out. `after` knows the new version, and
-    `surroundings` are by the paths of the old one."""
+    """Keep the old public names of a change that is carried out, and prove that nothing else is added.
+    `after` knows the new version, and `surroundings` are by the paths of the old one."""
     return _Builder(after, change, surroundings).build()
 
 
@@ -97,7 +97,15 @@ class _Builder:
             self._found.reasons.append(f"no code outside can use {labels}: leave --bridge out")
         for path, edits in self._edits.items():
             self._found.contents[path] = EditSet(edits).apply(self._file(path).source)
+            self._prove(path)
         return self._found
+
+    def _prove(self, path: str) -> None:
+        kept = [(sort, old, new) for there, sort, old, new in self._found.kept if there == path]
+        bridged = SourceText.from_bytes(self._found.contents[path]).text
+        difference = bridges_difference(self._file(path).source.text, bridged, kept)
+        if difference is not None:
+            self._found.reasons.append(f"not proved: {path}: {difference}")
 
     def _file(self, path: str) -> LinkedFile:
         return self._after.file(path)
@@ -125,7 +133,8 @@ class _Builder:
     def _bridge_modules(self, usage: Usage, old: str, new: str) -> None:
         for path, _ in usage.homes:
             file = self._file(self._now(path))
-            if not _is_public_module(file) or old.startswith("_") or new not in file.module_bindings:
+            is_offered = not is_test(file.path) and not is_private_module(file.module)
+            if not is_offered or old.startswith("_") or new not in file.module_bindings:
                 continue
             if not self._passes_on(usage, path, file):
                 self._found.assumed.append(f"no code outside takes `{old}` from modules that only use it")
@@ -156,8 +165,7 @@ class _Builder:
         for key in homes:
             above = set(self._after.above(key)[1:])
             file, record = self._file(key[0]), self._after.class_record(key)
-            is_public = _is_public_module(file) and not record.name.startswith("_")
-            if above & set(homes) or not is_public or old.startswith("_"):
+            if above & set(homes) or old.startswith("_") or not is_public(self._after, file, record.name):
                 continue
             sort = self._sort_of_member(key, new)
             place = self._end_of_class(file, record.scope)
@@ -174,11 +182,9 @@ class _Builder:
 
     def _sort_of_member(self, key: ClassKey, name: str) -> BridgeSort | None:
         """What keeps an old name of a member; `None` where nothing does."""
-        file, record = self._file(key[0]), self._after.class_record(key)
-        decorators = {self._after.decorator_name(file, each) for each in record.decorators}
-        bases = set(self._after.foreign_above(key))
-        is_record = not decorators.isdisjoint(_RECORDS) or not bases.isdisjoint(_RECORD_BASES)
-        if is_record or any(base.startswith("enum.") for base in bases):
+        file = self._file(key[0])
+        is_enumeration = any(base.startswith("enum.") for base in self._after.foreign_above(key))
+        if is_enumeration or self._after.is_record(key) or self._after.is_protocol(key):
             return None
         binding = self._after.binding_in(key, name)
         if binding is None:
@@ -222,11 +228,8 @@ class _Builder:
         for path, number in usage.homes:
             file = self._file(self._now(path))
             record = file.links.functions[number]
-            owner = file.links.classes[record.owner].name if record.owner >= 0 else ""
             is_inner = record.binding < 0 or self._is_inside_function(file, record.binding)
-            is_special = record.name.startswith("__")
-            is_private = record.name.startswith("_") and not is_special or owner.startswith("_")
-            if is_inner or is_private or not _is_public_module(file):
+            if is_inner or not is_public_function(self._after, file, record):
                 continue
             start = file.source.line_starts[file.source.line_of(record.name_start) - 1]
             head = file.source.text[start : record.name_start]
@@ -250,10 +253,6 @@ class _Builder:
             file.facts.scopes[each].kind is ScopeKind.FUNCTION
             for each in (scope, *file.facts.ancestors(scope))
         )
-
-
-def _is_public_module(file: LinkedFile) -> bool:
-    return not is_test(file.path) and not any(part.startswith("_") for part in file.module.split("."))
 
 
 def _unit(file: LinkedFile) -> str:

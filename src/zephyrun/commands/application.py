@@ -239,13 +239,14 @@ class Application:
         from zephyrun.project.library import read_library
         from zephyrun.proof.renames import World
 
+        kept_facts = KeptFacts(self.plan.root)
         world = World(
             self.settings.import_roots,
             self.settings.harmless_decorators,
             read_library,
             is_library(self.plan.root, self.settings),
             self._known_surroundings(),
-            kept_facts := KeptFacts(self.plan.root),
+            kept_facts,
         )
         with without_collector():
             settled = settle_rename_steps(self.contents, steps, world)

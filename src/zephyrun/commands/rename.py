@@ -28,13 +28,12 @@ from zephyrun.linking.usage import Doubt, PlaceSort, TargetSort
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import for_people
 from zephyrun.project.target import find_target
-from zephyrun.proof.bridges import OLD_NAMES_WARN, bridges_difference
+from zephyrun.proof.bridges import OLD_NAMES_WARN
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.renames import RenameProof, judge_renames
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Verdict
 from zephyrun.reports.lines import counted, wrapped_line
-from zephyrun.source import SourceText
 
 _NOT_EDITED = (LeftOut.GENERATED, LeftOut.VENDORED)
 _MOST_MENTIONS_SHOWN = 12
@@ -142,15 +141,7 @@ def _keep_old_names(
 ) -> tuple[RenameProof, list[KeptName], list[str]]:
     """Add bridges to a change that is proved: what the verdict rests on then, what is kept, and reasons
     against it."""
-    after = pointed.world.evaluator(change.contents)
-    bridging = add_bridges(after, change, surroundings)
-    reasons = list(bridging.reasons)
-    for path, data in bridging.contents.items():
-        own = [each[1:] for each in bridging.kept if each[0] == path]
-        bridged = SourceText.from_bytes(data).text
-        difference = bridges_difference(after.file(path).source.text, bridged, own)
-        if difference is not None:
-            reasons.append(f"not proved: {path}: {difference}")
+    bridging = add_bridges(pointed.world.evaluator(change.contents), change, surroundings)
     before = {new: old for old, new in change.moved.items()}
     for path, data in bridging.contents.items():
         change.contents[path] = data
@@ -159,7 +150,7 @@ def _keep_old_names(
     assumptions = [each for each in proof.assumptions if each not in answered]
     own_words = [doubt.what for doubt in doubts if doubt.what not in assumptions]
     assumed = (*assumptions, *own_words, *dict.fromkeys(bridging.assumed), OLD_NAMES_WARN)
-    return replace(proof, assumptions=assumed), bridging.kept, reasons
+    return replace(proof, assumptions=assumed), bridging.kept, bridging.reasons
 
 
 def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:

@@ -14,13 +14,17 @@ from typing import NamedTuple
 
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.mentions import word_in_text
 from zephyrun.linking.usage import Place, PlaceSort
 
 MODULE_FUNCTION = "__getattr__"
 KEYWORD_DECORATOR = "_with_old_keywords"
 _MARK = "# zephyrun: bridge"
 _MARKED = re.compile(rf"(?m)^([ \t]*).*{_MARK} (\w+) -> (\w+)[ \t]*\r?$")
+_INDENT = re.compile(r"[ \t]*")
+_NEXT_INDENT = re.compile(r"\n([ \t]+)")
 _UNIT = "    "
+_MOST_FILES_KEPT = 512
 
 _WARNS = """\
 warnings.warn("OLD is now called NEW", DeprecationWarning, stacklevel=2)
@@ -140,7 +144,7 @@ def indented(code: str, indent: str, unit: str) -> str:
     return "".join(lines)
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=_MOST_FILES_KEPT)
 def bridges_in_text(text: str) -> tuple[Bridge, ...]:
     """The bridges of a text, in order."""
     if _MARK not in text:
@@ -174,7 +178,7 @@ def bridges_in_text(text: str) -> tuple[Bridge, ...]:
 
 def _unit_of(text: str, position: int, indent: str) -> str:
     """By how much the lines below a line stand further in."""
-    match = re.compile(r"\n([ \t]+)").match(text, position)
+    match = _NEXT_INDENT.match(text, position)
     inner = match[1] if match is not None else ""
     return inner.removeprefix(indent) if inner.startswith(indent) and inner != indent else _UNIT
 
@@ -190,14 +194,10 @@ def is_bridge_function(file: LinkedFile) -> bool:
     inner = [each for each in bridges_in(file) if each.sort is BridgeSort.MODULE]
     if not inner:
         return False
-    indent = _indent_at(file.source.text, inner[0].start)
+    match = _INDENT.match(file.source.text, inner[0].start)
+    indent = match[0] if match is not None else ""
     branches = "".join(render(each.sort, each.old, each.new, indent, indent) for each in inner)
     return render_module_function(branches, indent) in text
-
-
-def _indent_at(text: str, position: int) -> str:
-    match = re.compile(r"[ \t]*").match(text, position)
-    return match[0] if match is not None else ""
 
 
 def bridge_places(file: LinkedFile, name: str, sorts: frozenset[BridgeSort]) -> Iterator[tuple[Bridge, Place]]:
@@ -205,7 +205,7 @@ def bridge_places(file: LinkedFile, name: str, sorts: frozenset[BridgeSort]) -> 
     for bridge in bridges_in(file):
         if bridge.new != name or bridge.sort not in sorts:
             continue
-        for match in re.compile(rf"\b{re.escape(name)}\b").finditer(file.source.text, bridge.start, bridge.end):
+        for match in word_in_text(name).finditer(file.source.text, bridge.start, bridge.end):
             if any(each.start <= match.start() < each.end for each in file.facts.comments):
                 sort = PlaceSort.COMMENT
             elif any(each.start <= match.start() < each.end for each in file.facts.texts):

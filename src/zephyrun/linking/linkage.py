@@ -17,7 +17,7 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import words_in, works_out_bases
+from zephyrun.linking.texts import derives_classes, words_in
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -48,6 +48,7 @@ _LOADED_BY_NAME = re.compile(
 )
 _IS_LOADED = re.compile(rb"\bin\s+sys\.modules\b(?!\s*[.\[])")
 _MAIN = b"__main__"
+_NAME_OF_IT = re.compile(rb"\s*\.\s*(?!__dict__)\w")
 _SET_TO = re.compile(rb"(\w+)\s*=\s*\Z")
 _LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
 _DOCUMENTATION_WORDS = (b"__doc__", b"getdoc", b"pydoc", b"help")
@@ -231,10 +232,11 @@ class Linkage:
                 found.append(path)
         return found
 
-    @cached_property
-    def paths_of_any_base(self) -> list[str]:
-        """The modules in which a class may have any class as its base."""
-        return [path for path, data in self._modules_read if works_out_bases(data)]
+    def deriving_files(self) -> Iterator[LinkedFile]:
+        """The files of the project in which classes have bases, in order of their paths."""
+        for path, data in self._modules_read:
+            if derives_classes(data) and (file := self.file(path)) is not None:
+                yield file
 
     def stands_in_quotes(self, word: str) -> bool:
         """Whether a word alone is a text in some module."""
@@ -341,7 +343,7 @@ def _loads(data: bytes) -> bool:
 def _only_names_are_taken(data: bytes, taken: re.Match[bytes]) -> bool:
     """Whether the module that stands at a place is only asked for names that are written out: there, or
     by the variable that is set to it."""
-    if re.compile(rb"\s*\.\s*(?!__dict__)\w").match(data, taken.end()):
+    if _NAME_OF_IT.match(data, taken.end()):
         return True
     variable = _SET_TO.search(data, data.rfind(b"\n", 0, taken.start()) + 1, taken.start())
     if variable is None:

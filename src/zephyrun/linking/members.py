@@ -32,6 +32,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
+    NAMED_TUPLES,
     UNKNOWN_VALUE,
     ClassKey,
     Evaluator,
@@ -45,16 +46,13 @@ PRIVATE_ATTRIBUTES = "a library's objects (not read) not bearing a private attri
 _OF_CLASSES = frozenset(
     {BridgeSort.METHOD, BridgeSort.CLASS_METHOD, BridgeSort.READ_ONLY, BridgeSort.ATTRIBUTE}
 )
-_RECORDS = ("dataclasses.dataclass",)
-_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
-_RECORD_BASES = frozenset({*_TUPLES, "typing.TypedDict"})
 # Bases that bear no names of their own beside special ones, or whose names are told below.
 _UNDERSTOOD_BASES = frozenset(
     """builtins.object abc.ABC typing.Generic typing.Protocol typing_extensions.Protocol typing.NamedTuple
     collections.namedtuple typing.TypedDict enum.Enum enum.IntEnum enum.Flag enum.IntFlag enum.StrEnum""".split()
 )
 _NAMES_OF_BASES = {
-    **dict.fromkeys(_TUPLES, frozenset("_fields _asdict _replace _make _field_defaults count index".split())),
+    **dict.fromkeys(NAMED_TUPLES, frozenset("_fields _asdict _replace _make _field_defaults count index".split())),
     "typing.TypedDict": frozenset(dir(dict)),
     **dict.fromkeys(
         ("enum.Enum", "enum.IntEnum", "enum.Flag", "enum.IntFlag", "enum.StrEnum"),
@@ -98,6 +96,7 @@ class MemberUsage:
         self._reachable: set[ClassKey] = set()
         self._foreign_names: list[str] = []
         self._all_uses: list[tuple[LinkedFile, AttributeUse, Values]] = []
+        self._known_strangers: dict[tuple[ClassKey, ValueSort], bool] = {}
 
     def note(self) -> None:
         """Fill the usage."""
@@ -164,7 +163,7 @@ class MemberUsage:
     def _bears(self, key: ClassKey) -> bool:
         """Whether a class itself defines the name, or sets it on its instances."""
         evaluator = self._evaluator
-        if evaluator.binding_in(key, self.name) is not None or evaluator.class_record(key).has_field(self.name):
+        if evaluator.defines(key, self.name):
             return True
         return any(
             file.path == key[0] and _is_own_receiver(file, use.receiver, key[1])
@@ -271,7 +270,9 @@ class MemberUsage:
             )
         if value.sort in (ValueSort.INSTANCE, ValueSort.ABOVE):
             key = (value.path, value.number)
-            return key not in self._reachable and self._may_have_it_from_us(key, value.sort)
+            if key not in self._reachable and (key, value.sort) not in self._known_strangers:
+                self._known_strangers[key, value.sort] = self._may_have_it_from_us(key, value.sort)
+            return key not in self._reachable and self._known_strangers[key, value.sort]
         if value.sort is ValueSort.FOREIGN:
             return value.name.removesuffix("()") in self._foreign_names
         if value.sort is ValueSort.PLAIN:
@@ -371,20 +372,13 @@ class MemberUsage:
     def _has_field(self, key: ClassKey) -> bool:
         """Whether a class takes the name as a keyword since it is a field of a record."""
         return any(
-            self._is_record(each)
+            self._evaluator.is_record(each)
             and (
                 self._evaluator.binding_in(each, self.name) in self._evaluator.file(each[0]).links.annotated
                 or self._evaluator.class_record(each).has_field(self.name)
             )
             for each in self._evaluator.above(key)
         )
-
-    def _is_record(self, key: ClassKey) -> bool:
-        file, record = self._evaluator.file(key[0]), self._evaluator.class_record(key)
-        return any(
-            self._evaluator.decorator_name(file, decorator) in _RECORDS
-            for decorator in record.decorators
-        ) or bool(_RECORD_BASES & set(self._evaluator.foreign_above(key)))
 
     def _note_texts(self) -> None:
         bodies = self._texts_of_bodies()
@@ -543,7 +537,7 @@ class MemberUsage:
             for name in evaluator.bases(key).unknown:
                 self._doubt_base(file, record.name_start, name)
             doubt_decorators(self._evaluator, self._usage, file, record, f"`{self.spelling}`")
-            if self._is_record(key) and self._is_field() and not is_silent(file, record.name_start):
+            if self._evaluator.is_record(key) and self._is_field() and not is_silent(file, record.name_start):
                 self._doubt_shown(file, record.name_start)
             if evaluator.has_own_metaclass(key):
                 self._usage.doubt(

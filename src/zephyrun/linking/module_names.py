@@ -9,7 +9,7 @@ from zephyrun.link_facts import ImportUse, TextUse
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
-from zephyrun.linking.modules import is_test
+from zephyrun.linking.modules import is_private_module, is_test
 from zephyrun.linking.references import (
     binding_places,
     place_of_attribute,
@@ -173,7 +173,7 @@ class ModuleUsage:
 
         if self.name in ("__main__", "__init__"):
             self._usage.obstruct(f"Python gives the name {self.name} a meaning of its own", first)
-        if self._linkage.is_library and not any(part.startswith("_") for part in self.dotted.split(".")):
+        if self._linkage.is_library and not is_private_module(self.dotted):
             self._usage.doubt(f"no code outside this project imports {self.dotted}", first)
 
         for path in own:

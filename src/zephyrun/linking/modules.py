@@ -52,6 +52,11 @@ def module_name(path: str, import_roots: Collection[str]) -> str:
     return ".".join(parts)
 
 
+def is_private_module(dotted: str) -> bool:
+    """Whether a module's dotted name has a part that begins with an underscore."""
+    return any(part.startswith("_") for part in dotted.split("."))
+
+
 def imports_everything(data: bytes) -> bool:
     """Whether a file seems to import everything from some module."""
     return STAR.search(data) is not None

@@ -23,10 +23,11 @@ from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.references import (
+    MAKING_METHODS,
     binding_places,
     doubt_decorators,
     doubt_strangers,
-    is_public,
+    is_public_function,
 )
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -54,7 +55,6 @@ _READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[
 _PUTS = re.compile(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\"'](\w+)[\"'])")
 # Functions and classes of the project and of libraries that were read, of which it is known what they take.
 _OWN_CALLABLES = (ValueSort.FUNCTION, ValueSort.CLASS)
-_MAKES = ("__init__", "__new__", "__call__", "__init_subclass__", "__class_getitem__", "__post_init__")
 
 
 class ParameterUsage:
@@ -132,7 +132,7 @@ class ParameterUsage:
         if record.owner >= 0 and record.parameters and self.name == record.parameters[0].name:
             # The receiver comes with the method, whatever the others call it.
             return [key]
-        if record.owner < 0 or record.name in _MAKES:
+        if record.owner < 0 or record.name in MAKING_METHODS:
             return self._defined_together(key)
 
         found: list[FunctionKey] = []
@@ -282,7 +282,7 @@ class ParameterUsage:
         for key in functions:
             record = self._evaluator.function_record(key)
             names.add(record.name)
-            if record.name in _MAKES and record.owner >= 0:
+            if record.name in MAKING_METHODS and record.owner >= 0:
                 own = (key[0], record.owner)
                 for each in [own, *self._evaluator.below(own)]:
                     names.add(self._evaluator.class_record(each).name)
@@ -304,7 +304,7 @@ class ParameterUsage:
         if record.owner >= 0:
             if self._is_looked_up((key[0], record.owner), record.name):
                 return True
-            if record.name in _MAKES:
+            if record.name in MAKING_METHODS:
                 return self._is_class_kept((key[0], record.owner))
             return any(
                 use.end not in other.links.called
@@ -458,7 +458,7 @@ class ParameterUsage:
         for path, index in functions:
             file = self._file(path)
             record = file.links.functions[index]
-            if record.owner >= 0 and record.name not in _MAKES:
+            if record.owner >= 0 and record.name not in MAKING_METHODS:
                 continue
             owner = file.links.classes[record.owner] if record.owner >= 0 else record
             is_at_top = owner.binding >= 0 and file.facts.bindings[owner.binding].scope == 0
@@ -493,7 +493,7 @@ class ParameterUsage:
             if key in seen:
                 return True
             seen.add(key)
-            if self._linkage.is_library and self._is_public(file, record):
+            if self._linkage.is_library and is_public_function(self._evaluator, file, record):
                 return False
             if self._is_kept(key) and self._name_stands_in_text:
                 # Whoever has the function may put together what it is called with.
@@ -541,7 +541,7 @@ class ParameterUsage:
             if record.binding < 0:
                 continue
             self._check_handed_on(file, record)
-            if self._linkage.is_library and self._is_public(file, record):
+            if self._linkage.is_library and is_public_function(self._evaluator, file, record):
                 self._usage.doubt(
                     f"no code outside this project calls {record.name} with `{self.name}` as a keyword",
                     file.path,
@@ -551,7 +551,7 @@ class ParameterUsage:
 
     def _check_handed_on(self, file: LinkedFile, record: FunctionRecord) -> None:
         """A function that is handed to code that was not read may be called with keywords there."""
-        if record.name.startswith("__") and record.name not in _MAKES:
+        if record.name.startswith("__") and record.name not in MAKING_METHODS:
             return
         word = record.name
         for other in self._linkage.mentioning(word):
@@ -573,15 +573,6 @@ class ParameterUsage:
                         f"the parameter `{self.name}` of what it is given",
                         _CALLING_BY_POSITION,
                     )
-
-    def _is_public(self, file: LinkedFile, record: FunctionRecord) -> bool:
-        if record.owner < 0 and file.facts.scopes[record.scope].kind is not ScopeKind.MODULE:
-            return False
-        names = [part for part in (file.facts.dotted(record.scope), record.name) if part]
-        parts = ".".join(names).split(".")
-        return is_public(self._evaluator, file, parts[0]) and not any(
-            part.startswith("_") and part not in _MAKES for part in parts
-        )
 
     def _check_function(self, key: FunctionKey) -> None:
         file = self._file(key[0])

@@ -6,7 +6,7 @@ import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterable, Iterator
 
-from zephyrun.facts import Role
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
     AttributeUse,
     ClassRecord,
@@ -29,7 +29,7 @@ from zephyrun.linking.fixtures import (
 )
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
-from zephyrun.linking.modules import imports_everything, is_test
+from zephyrun.linking.modules import imports_everything, is_private_module, is_test
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
 from zephyrun.source import SourceText
@@ -42,6 +42,10 @@ SORT_OF_ROLE = {
     ),
     Role.IMPORT: PlaceSort.IMPORT,
 }
+# Special methods that take what a call of a class or instance, or a bracket, is given.
+MAKING_METHODS = frozenset(
+    "__init__ __new__ __call__ __init_subclass__ __class_getitem__ __post_init__".split()
+)
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
@@ -611,7 +615,7 @@ class GlobalUsage:
         public = [
             file
             for path, file in self.homes.items()
-            if not is_test(path) and not any(part.startswith("_") for part in file.module.split("."))
+            if not is_test(path) and not is_private_module(file.module)
         ]
         if public:
             place = min(self._usage.places, default=None)
@@ -658,8 +662,7 @@ def doubt_strangers(
     for file in evaluator.linkage.mentioning(name):
         for index, record in enumerate(file.links.classes):
             key = (file.path, index)
-            bears = evaluator.binding_in(key, name) is not None
-            if bears and key not in family and evaluator.unknown_above(key):
+            if evaluator.defines(key, name) and key not in family and evaluator.unknown_above(key):
                 usage.doubt(
                     f"`{name}` of {record.name} in {file.path}, of which a base is not known, is another one",
                     file.path,
@@ -773,11 +776,22 @@ def is_public(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
     return not name.startswith("_") and _is_passed_on(evaluator, file, name, set())
 
 
+def is_public_function(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+    """Whether code outside a library may call a function or method: no part of its dotted name is private."""
+    if record.owner < 0 and file.facts.scopes[record.scope].kind is not ScopeKind.MODULE:
+        return False
+    names = [part for part in (file.facts.dotted(record.scope), record.name) if part]
+    parts = ".".join(names).split(".")
+    return is_public(evaluator, file, parts[0]) and not any(
+        part.startswith("_") and part not in MAKING_METHODS for part in parts
+    )
+
+
 def _is_passed_on(evaluator: Evaluator, file: LinkedFile, name: str, seen: set[str]) -> bool:
     if is_test(file.path) or file.path in seen:
         return False
     seen.add(file.path)
-    if not any(part.startswith("_") for part in file.module.split(".")):
+    if not is_private_module(file.module):
         return True
     linkage = evaluator.linkage
     short = file.module.rpartition(".")[2]

@@ -277,16 +277,11 @@ def _target_of_keyword(evaluator: Evaluator, file: LinkedFile, use: KeywordUse) 
             return Target(TargetSort.MEMBER, value.path, use.name, value.number)
         if (found := parameter_of(evaluator, value, use.name)) is not None:
             return found
-        if value.sort is ValueSort.CLASS and _has_member(evaluator, (value.path, value.number), use.name):
+        if value.sort is ValueSort.CLASS and evaluator.defines((value.path, value.number), use.name):
             return Target(TargetSort.MEMBER, value.path, use.name, value.number)
     raise FixedTarget(
         f"what takes the keyword `{use.name}` is not known there; point at where it is defined"
     )
-
-
-def _has_member(evaluator: Evaluator, key: ClassKey, name: str) -> bool:
-    is_bound = evaluator.binding_in(key, name) is not None
-    return is_bound or evaluator.class_record(key).has_field(name)
 
 
 def parameter_of(evaluator: Evaluator, callee: Value, name: str) -> Target | None:

@@ -19,19 +19,10 @@ _OWN_DOCUMENT = re.compile(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 
 # Each of these begins with fixed letters, which is what makes a search of every file cheap.
 _CLASS_HEAD = re.compile(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
-_BASE = re.compile(rb"(?<!\w)([^\W\d]\w*)(?![\w=])")
-_BRACKET = re.compile(rb"[()]")
-_AS = re.compile(rb"as\s(?<=\sas\s)")
-_ASSIGNED = re.compile(rb"=\s*(\w[\w.]*)(\s*\()?")
 _WRITTEN = re.compile(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
 _REGISTERING = re.compile(rb"\.\s*register\b")
 _LAST_WORD = re.compile(rb"(\w+)\s*\Z")
 _LONGEST_WORD = 200
-# What follows a name that gets something more than a dotted name.
-_GIVEN = re.compile(rb"[ \t]*(?::[^=\n]+)?=(?![=\s]*[\w.]+[ \t]*(?:#|\r?\n|\Z))")
-# What stands before a name that a loop or a nameless function binds.
-_BINDING = re.compile(rb"\bfor\s(?:(?!\sin\s)[^:\n])*\Z|\blambda\b[^:\n]*\Z")
-_BEFORE_PARAMETER = re.compile(rb"[(,]\s*\**\s*\Z")
 
 # Whatever is no letter of ASCII may be part of a name.
 _WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
@@ -65,49 +56,9 @@ def words_in(data: bytes) -> frozenset[bytes]:
     return frozenset(_WORD.findall(data))
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
-def bases_in(data: bytes) -> frozenset[bytes]:
-    """The words by which a file may name the bases of its classes, at a glance: those in the heads of
-    classes, and those that get another name there, by `as` or by an assignment."""
-    found = set(_bases_as_written(data))
-    if not found:
-        return frozenset()
-    for match in _AS.finditer(data):
-        found.update(_words_before(data, match.start()))
-    for match in _ASSIGNED.finditer(data):
-        parts = match[1].split(b".")
-        found.update(parts[:-1] if match[2] else parts)
-    return frozenset(found)
-
-
-@lru_cache(maxsize=_MOST_FILES_KEPT)
-def works_out_bases(data: bytes) -> bool:
-    """Whether a base of some class is worked out or handed in, at a glance: it may be any."""
-    return any(_is_worked_out(data, word) for word in _bases_as_written(data))
-
-
-def _bases_as_written(data: bytes) -> frozenset[bytes]:
-    """The words in the heads of a file's classes."""
-    return frozenset(
-        word
-        for match in _CLASS_HEAD.finditer(data)
-        for word in _BASE.findall(data, match.end(), _end_of_bracket(data, match.end()))
-    )
-
-
-def _is_worked_out(data: bytes, word: bytes) -> bool:
-    """Whether a file gives a name something that is worked out or handed in, at a glance."""
-    for match in re.finditer(rb"%b\b(?<!\w%b)" % (word, word), data):
-        if _GIVEN.match(data, match.end()):
-            return True
-        before = data[max(match.start() - _LONGEST_WORD, 0) : match.start()]
-        if _BINDING.search(before):
-            return True
-        if _BEFORE_PARAMETER.search(before):
-            head = data.rfind(b"def ", 0, match.start())
-            if head >= 0 and _end_of_bracket(data, data.find(b"(", head) + 1) > match.start():
-                return True
-    return False
+def derives_classes(data: bytes) -> bool:
+    """Whether a file seems to define a class with bases."""
+    return _CLASS_HEAD.search(data) is not None
 
 
 def _words_before(data: bytes, position: int) -> Iterator[bytes]:
@@ -115,16 +66,6 @@ def _words_before(data: bytes, position: int) -> Iterator[bytes]:
     match = _LAST_WORD.search(data, max(position - _LONGEST_WORD, 0), position)
     if match is not None:
         yield match[1]
-
-
-def _end_of_bracket(data: bytes, position: int) -> int:
-    """Where a bracket that is open at a position ends, as far as that shows without reading texts."""
-    n_open = 1
-    for match in _BRACKET.finditer(data, position):
-        n_open += 1 if match[0] == b"(" else -1
-        if not n_open:
-            return match.start()
-    return len(data)
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

@@ -27,7 +27,7 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.texts import bases_in, registering_in, written_in
+from zephyrun.linking.texts import registering_in, written_in
 
 # A class of the project or of a library: the file it stands in, and its record there.
 ClassKey = tuple[str, int]
@@ -84,6 +84,13 @@ _DEEPEST = 40
 _MOST_FILES_FOR_ONE = 30
 # One question may lead to so many others before it is given up.
 _MOST_ASKED = 3000
+# What makes records, beside a call. Source: library reference.
+NAMED_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
+_RECORDS = ("dataclasses.dataclass",)
+_RECORD_BASES = frozenset({*NAMED_TUPLES, "typing.TypedDict"})
+_DEFINITIONS = frozenset({Role.FUNCTION, Role.CLASS})
+# How often the classes below others are found anew, where that depends on itself.
+_MOST_PASSES = 3
 
 # Builtins by what they give. Source: library reference, "Built-in Functions".
 _GIVE_PLAIN = {
@@ -156,7 +163,7 @@ class Evaluator:
         self.linkage = linkage
         self._known: dict[tuple[str, Origin], Values] = {}
         self._known_bases: dict[ClassKey, Bases] = {}
-        self._known_below: dict[ClassKey, list[ClassKey]] = {}
+        self._known_below: dict[ClassKey, list[ClassKey]] | None = None
         self._known_relatives: dict[ClassKey, list[ClassKey]] = {}
         self._known_calls: dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None] = {}
         self._library_classes: dict[str, ClassKey | None] = {}
@@ -164,8 +171,7 @@ class Evaluator:
         self._known_bindings: dict[tuple[str, int], Values] = {}
         self._known_for_now: dict[tuple[str, Origin], Values] = {}
         self._bases_for_now: dict[ClassKey, Bases] = {}
-        self._below_for_now: dict[ClassKey, list[ClassKey]] = {}
-        self._relatives_for_now: dict[ClassKey, list[ClassKey]] = {}
+        self._is_below_asked = False
         self._n_asked = 0
         self._under_way: set[object] = set()
         self._depth = 0
@@ -290,42 +296,60 @@ class Evaluator:
         return found
 
     def _directly_below(self, key: ClassKey) -> list[ClassKey]:
-        found = self._known_below.get(key, self._below_for_now.get(key))
-        if found is None:
-            name = self.class_record(key).name
-            found = [
-                (path, index)
-                for path in sorted(
-                    {*self.linkage.paths_where(name, bases_in), *self.linkage.paths_of_any_base}
-                )
-                for file in [self.linkage.file(path)]
-                if file is not None
-                for index, record in enumerate(file.links.classes)
-                if record.bases and self._may_stand_above(key, self.bases((path, index)))
-            ]
-            (self._known_below if self._is_sure else self._below_for_now)[key] = found
-        return found
+        self._is_below_asked = True
+        if self._known_below is None:
+            self._find_hierarchy()
+        assert self._known_below is not None, "it was just found"
+        return self._known_below.get(key, [])
 
-    def _may_stand_above(self, key: ClassKey, bases: Bases) -> bool:
-        """Whether a class is among the bases of another one; what is unknown for now may be it."""
-        return key in bases.read or (bool(bases.unknown) and not self._is_sure)
+    def _find_hierarchy(self) -> None:
+        """Find what stands directly below each class: by the bases of every class, since any name may stand
+        for a class. Where a base depends itself on what is below some class, that is found once more."""
+        state = self._under_way, self._depth, self._n_asked
+        for _ in range(_MOST_PASSES):
+            self._under_way, self._depth, self._n_asked = set(), 0, 0
+            self._is_below_asked = False
+            self._known_for_now.clear()
+            self._bases_for_now.clear()
+            before = self._known_below
+            self._known_below = before or {}
+            found = self._bases_turned_round()
+            self._known_below = found
+            if not self._is_below_asked or found == before:
+                break
+            for table in (self._known, self._known_bindings, self._known_bases, self._known_relatives, self._known_calls):
+                table.clear()
+        self._under_way, self._depth, self._n_asked = state
+
+    def _bases_turned_round(self) -> dict[ClassKey, list[ClassKey]]:
+        found: dict[ClassKey, list[ClassKey]] = {}
+        for file in self.linkage.deriving_files():
+            for index, record in enumerate(file.links.classes):
+                key = (file.path, index)
+                for base in self.bases(key).read if record.bases else ():
+                    found.setdefault(base, []).append(key)
+        return found
 
     def relatives(self, key: ClassKey) -> list[ClassKey]:
         """The classes that an instance of a class may have its attributes from or share them with."""
-        known = self._known_relatives.get(key) or self._relatives_for_now.get(key)
-        if known is not None:
+        if (known := self._known_relatives.get(key)) is not None:
             return known
         found = self.above(key)
         for below in self.below(key):
             # A class below may have other bases, from which an instance then has attributes, too.
             found += [each for each in self.above(below) if each not in found]
-        (self._known_relatives if self._is_sure else self._relatives_for_now)[key] = found
+        if self._is_sure:
+            self._known_relatives[key] = found
         return found
 
     def binding_in(self, key: ClassKey, name: str) -> int | None:
         """The binding of a name in the body of a class."""
         file = self.file(key[0])
         return file.class_bindings.get(self.class_record(key).scope, {}).get(name)
+
+    def defines(self, key: ClassKey, name: str) -> bool:
+        """Whether a class has a name from its body, or from the call that makes it."""
+        return self.binding_in(key, name) is not None or self.class_record(key).has_field(name)
 
     def writes(self, name: str) -> list[tuple[LinkedFile, AttributeUse]]:
         """Every place of the project that gives an attribute of that name a value."""
@@ -376,8 +400,8 @@ class Evaluator:
             # Perhaps it is unknown only because a question is still open: then it may be known later.
             self._known_for_now[key] = found
         if not self._depth:
-            for table in (self._known_for_now, self._bases_for_now, self._below_for_now, self._relatives_for_now):
-                table.clear()
+            self._known_for_now.clear()
+            self._bases_for_now.clear()
             self._n_asked = 0
         return found
 
@@ -541,7 +565,7 @@ class Evaluator:
 
     def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
         """What other modules give to a variable of a module."""
-        if re.search(rf"(?m)^\s*(?:def|class)\s+{re.escape(name)}\b", file.source.text):
+        if not _DEFINITIONS.isdisjoint(file.facts.roles(file.module_bindings[name])):
             return frozenset()
         more: list[Values] = []
         writes = self._writes_in_reach(name)
@@ -869,6 +893,13 @@ class Evaluator:
             else:
                 found.append(UNKNOWN_VALUE)
         return frozenset(found)
+
+    def is_record(self, key: ClassKey) -> bool:
+        """Whether a class is a record: its fields are keywords of a call, and its representation shows them."""
+        file, record = self.file(key[0]), self.class_record(key)
+        return any(
+            self.decorator_name(file, decorator) in _RECORDS for decorator in record.decorators
+        ) or bool(_RECORD_BASES & set(self.foreign_above(key)))
 
     def is_protocol(self, key: ClassKey) -> bool:
         """Whether other classes may stand for a class without being below it: it is a protocol, or says

@@ -41,6 +41,7 @@ class Cache(Generic[Kept]):
         assert table in _TABLES, "there are no others"
         self._root = root
         self._table = table
+        self._kept_open: sqlite3.Connection | None = None
 
     @cached_property
     def exists(self) -> bool:
@@ -66,14 +67,32 @@ class Cache(Generic[Kept]):
             connection.executemany(f"INSERT OR REPLACE INTO {self._table} VALUES (?, ?, ?)", rows)
             connection.execute(f"DELETE FROM {self._table} WHERE day < ?", (today - _KEPT_DAYS,))
 
+    def keep_open(self) -> None:
+        """Keep the database open until `close`, since many questions will follow."""
+        if self._kept_open is None:
+            with suppress(sqlite3.Error, OSError):
+                self._kept_open = self._opened()
+
+    def close(self) -> None:
+        """Let go of a database that was kept open."""
+        if self._kept_open is not None:
+            self._kept_open.close()
+            self._kept_open = None
+
     @contextmanager
     def _connection(self) -> Iterator[sqlite3.Connection]:
         """The database, open. Errors: `sqlite3.Error` and `OSError` for one that cannot be used."""
+        if self._kept_open is not None:
+            yield self._kept_open
+            return
+        with closing(self._opened()) as connection:
+            yield connection
+
+    def _opened(self) -> sqlite3.Connection:
         path = make_kept_folder(self._root) / _FILE
         if path.is_symlink():
             raise OSError("a link leads to somebody's file")
-        with closing(_open(path)) as connection:
-            yield connection
+        return _open(path)
 
 
 def _open(path: Path) -> sqlite3.Connection:

@@ -9,17 +9,21 @@ import zlib
 from contextlib import suppress
 from pathlib import Path
 
-from zephyrun import facts, link_facts
+from zephyrun import facts as file_records
+from zephyrun import link_facts
 from zephyrun.facts import FileFacts
 from zephyrun.link_facts import LinkFacts
 from zephyrun.project.cache import Cache, content_key, joint_key
+
+# What a file says of itself, and what it says to others.
+Facts = tuple[FileFacts, LinkFacts]
 
 _TABLE = "facts"
 _QUICKLY = 1
 # Less is read sooner than a database is made.
 _BYTES_WORTH_KEEPING = 2**19
 # All that may come out of the cache: records of facts, and nothing that does anything.
-_MODULES = {module.__name__: module for module in (facts, link_facts)}
+_MODULES = {module.__name__: module for module in (file_records, link_facts)}
 _FIELDS = tuple(FileFacts.__dataclass_fields__)
 _LINK_FIELDS = tuple(LinkFacts.__dataclass_fields__)
 
@@ -29,27 +33,31 @@ class KeptFacts:
 
     def __init__(self, root: Path) -> None:
         self._cache = Cache[bytes](root, _TABLE)
-        self._new: dict[str, bytes] = {}
+        self._new: dict[str, Facts] = {}
         self._n_bytes = 0
 
-    def recall(self, data: bytes) -> tuple[FileFacts, LinkFacts] | None:
+    def recall(self, data: bytes) -> Facts | None:
         """The facts of a content, where they are known."""
         key = _key(data)
-        packed = self._new.get(key)
-        if packed is None and self._cache.exists:
-            packed = self._cache.get([key]).get(key)
+        if key in self._new or not self._cache.exists:
+            return self._new.get(key)
+        self._cache.keep_open()
+        packed = self._cache.get([key]).get(key)
         return _unpacked(packed) if packed is not None else None
 
     def keep(self, data: bytes, file_facts: FileFacts, links: LinkFacts) -> None:
         """Keep the facts of a content, for `save`."""
-        self._new[_key(data)] = _packed(file_facts, links)
+        self._new[_key(data)] = file_facts, links
         self._n_bytes += len(data)
 
     def save(self) -> None:
-        """Write down what is new, where it is much; what goes wrong costs nothing but time."""
+        """Write down what is new, where it is much, and let go of the database; what goes wrong costs
+        nothing but time."""
         if self._n_bytes >= _BYTES_WORTH_KEEPING:
-            self._cache.put(self._new)
-            self._new.clear()
+            self._cache.put({key: _packed(*facts) for key, facts in self._new.items()})
+        self._new.clear()
+        self._n_bytes = 0
+        self._cache.close()
 
 
 def _key(data: bytes) -> str:
@@ -65,7 +73,7 @@ def _packed(file_facts: FileFacts, links: LinkFacts) -> bytes:
     return zlib.compress(pickle.dumps(values, pickle.HIGHEST_PROTOCOL), _QUICKLY)
 
 
-def _unpacked(packed: bytes) -> tuple[FileFacts, LinkFacts] | None:
+def _unpacked(packed: bytes) -> Facts | None:
     with suppress(zlib.error, pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError):
         of_file, of_links = _Reader(io.BytesIO(zlib.decompress(packed))).load()
         return FileFacts(*of_file), LinkFacts(*of_links)

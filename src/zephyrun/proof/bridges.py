@@ -13,6 +13,7 @@ from collections.abc import Iterable, Sequence
 
 from zephyrun.linking.bridges import (
     KEYWORD_FUNCTION,
+    MODULE_FUNCTION,
     BridgeSort,
     bridges_in_text,
     render,
@@ -86,7 +87,7 @@ class _WithoutBridges(ast.NodeTransformer):
         """Decorators for old keywords go, and branches for old names."""
         self.generic_visit(node)
         node.decorator_list = [each for each in node.decorator_list if not self._is_bridge(each)]
-        if node.name == "__getattr__" and len(node.args.args) == 1:
+        if node.name == MODULE_FUNCTION and len(node.args.args) == 1:
             node.body = [each for each in node.body if not self._is_bridge(each)]
         return node
 

@@ -54,8 +54,6 @@ _TOP_LEVEL = re.compile(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
 _IMPORT = re.compile(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
 _BEFORE_IMPORT = re.compile(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
-_IMPORT_WORD = re.compile(rb"import\b")
-_FIRST_PART = re.compile(rb"\s*([A-Za-z_]\w*)")
 # What builds a project, its documentation or its environments.
 _BUILDING = frozenset({"setup.py", "conf.py", "noxfile.py", "tasks.py", "fabfile.py"})
 _COMMENT = re.compile(rb"#[^\r\n]*|\\")
@@ -155,24 +153,10 @@ def _use_libraries(contents: Mapping[str, bytes], modules: Collection[str]) -> b
             continue
         if _LOADS.search(data) is not None:
             return True
-        if any(name not in ours and name not in sys.stdlib_module_names for name in _imported(data)):
+        imported = {name.partition(".")[0] for name in _names_imported(data)} - {""}
+        if imported - ours - sys.stdlib_module_names:
             return True
     return False
-
-
-def _imported(data: bytes) -> Iterator[str]:
-    """The first parts of the absolute names that a file imports, at a glance."""
-    for match in _IMPORT_WORD.finditer(data):
-        before = data[data.rfind(b"\n", 0, match.start()) + 1 : match.start()]
-        source = _BEFORE_IMPORT.search(before)
-        if source is None:
-            continue
-        end = data.find(b"\n", match.end())
-        listed = [source[1]] if source[1] else data[match.end() : end if end >= 0 else None].split(b",")
-        for each in listed:
-            name = _FIRST_PART.match(each)
-            if name is not None:
-                yield name[1].decode()
 
 
 def _walkers(module: str, names_walked: Importers, carriers: Importers) -> frozenset[str]:
@@ -230,9 +214,13 @@ def _imports_of(texts: Mapping[str, bytes], labels: Mapping[str, str]) -> dict[s
 
 
 def _imports(data: bytes, module: str) -> set[str]:
-    """The absolute names of the modules that a file imports, at a glance: whatever looks like an
-    import counts, also in a file that cannot be read. To read it all would double a survey's cost."""
-    names: list[str] = []
+    """The absolute names of the modules that a file imports, at a glance."""
+    return absolute_imports(_names_imported(data), module)
+
+
+def _names_imported(data: bytes) -> Iterator[str]:
+    """The names that a file imports, as they are written, with the dots before them: whatever looks like
+    an import counts, also in a file that cannot be read. To read it all would double a survey's cost."""
     for match in _IMPORT.finditer(data):
         before = _BEFORE_IMPORT.search(data[_line_start(data, match.start()) : match.start()])
         if before is None:
@@ -241,8 +229,7 @@ def _imports(data: bytes, module: str) -> set[str]:
         listed = _COMMENT.sub(b"", match[1]).strip(b"()").decode("utf-8", "replace")
         imported = [part.split()[0] for part in listed.split(",") if part.split()]
         joint = "" if source.endswith(".") or not source else "."
-        names += [source, *(f"{source}{joint}{name}" for name in imported)]
-    return absolute_imports(filter(None, names), module)
+        yield from filter(None, [source, *(f"{source}{joint}{name}" for name in imported)])
 
 
 def _line_start(data: bytes, position: int) -> int:

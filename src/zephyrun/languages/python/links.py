@@ -129,8 +129,8 @@ class _Reader(ast.NodeVisitor):
         self._class = -1
         self._is_class_body = False
         self._private_name = ""
-        # What the special method around calls the name that it is asked for.
-        self._hooked = ""
+        # What the special method around calls its instance, and the name that it is asked for.
+        self._hooked = ("", "")
         self._frames = [_Frame()]
         self._narrowed: dict[int, Origin] = {}
 
@@ -300,7 +300,8 @@ class _Reader(ast.NodeVisitor):
             parameters = self._parameters(node, number, owner)
             self._frames.append(_Frame())
             before = self._hooked
-            self._hooked = parameters[1].name if node.name in _HOOKS and len(parameters) > 1 else ""
+            is_hook = node.name in _HOOKS and len(parameters) > 1
+            self._hooked = (parameters[0].name, parameters[1].name) if is_hook else ("", "")
             self._block(node.body)
             self._hooked = before
             frame = self._frames.pop()
@@ -753,17 +754,22 @@ class _Reader(ast.NodeVisitor):
                 name = node.args[0]
         elif called in _HOOKS and isinstance(node.func, ast.Attribute):
             n_own = 1 + (called == "__setattr__")
-            if len(node.args) == n_own:
-                receiver, name, owner = self._origin(node.func.value), node.args[0], node.func.value
-            elif len(node.args) == n_own + 1:
-                receiver, name, owner = arguments[0], node.args[1], node.args[0]
-            if isinstance(name, ast.Name) and name.id == self._hooked and _is_itself(owner):
+            is_bound = len(node.args) == n_own
+            owner = node.func.value if is_bound or not node.args else node.args[0]
+            receiver = self._origin(owner)
+            name = node.args[-n_own] if len(node.args) in (n_own, n_own + 1) else None
+            if isinstance(name, ast.Name) and name.id == self._hooked[1] and self._is_itself(owner):
                 # The hook hands on what it was asked for.
                 return
         elif called in _KEEPING and node.args:
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
             self._lookups.append(Lookup(self._start_of(node), receiver, _prefix_of(name)))
+
+    def _is_itself(self, node: ast.expr) -> bool:
+        """Whether an expression is the instance of the special method around, or what is above it."""
+        is_super = isinstance(node, ast.Call) and _short_name(node.func) == "super"
+        return is_super or (isinstance(node, ast.Name) and node.id == self._hooked[0])
 
     def _note_kept_lookups(self) -> None:
         """`getattr` and its like as values: what they will be called with is not known."""
@@ -985,12 +991,6 @@ class _Reader(ast.NodeVisitor):
         if name in ("Callable", "Literal", "TypeGuard", "TypeIs", "ContextManager"):
             return UNKNOWN
         return self._instance_of(node.value)
-
-
-def _is_itself(node: ast.expr) -> bool:
-    """Whether an expression is the instance of the method around it, or what is above it."""
-    is_super = isinstance(node, ast.Call) and _short_name(node.func) == "super"
-    return is_super or (isinstance(node, ast.Name) and node.id in ("self", "cls", "_self", "__self"))
 
 
 def _prefix_of(node: ast.expr) -> str:

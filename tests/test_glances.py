@@ -1,0 +1,73 @@
+"""What is seen of a file at a glance, without reading it: more than there is, perhaps, and never less."""
+
+import ast
+
+import pytest
+
+from tests.helpers import STDLIB
+from zephyrun.linking.linkage import Linkage
+from zephyrun.linking.texts import derives_classes, registering_in, words_in, written_in
+from zephyrun.linking.values import Evaluator
+
+MODULES = sorted(path for path in STDLIB.glob("*.py") if not path.name.startswith("_"))[::3]
+LOOKING_UP = {"getattr", "setattr", "hasattr", "delattr", "attrgetter", "methodcaller"}
+
+
+def encoded(words):
+    """As they stand in a file."""
+    return {word.encode() for word in words}
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: path.stem)
+def test_nothing_is_overlooked(path):
+    """Held against the syntax tree: attributes that get a value, classes with bases, what is registered,
+    every name."""
+    data = path.read_bytes()
+    nodes = list(ast.walk(ast.parse(data)))
+    written = {
+        node.attr for node in nodes if isinstance(node, ast.Attribute) and isinstance(node.ctx, ast.Store)
+    }
+    assert encoded(written) <= written_in(data)
+    derived = any(isinstance(node, ast.ClassDef) and node.bases for node in nodes)
+    assert derives_classes(data) or not derived
+    registering = {
+        node.value.id
+        for node in nodes
+        if isinstance(node, ast.Attribute) and node.attr == "register" and isinstance(node.value, ast.Name)
+    }
+    assert encoded(registering) <= registering_in(data)
+    names = {node.id for node in nodes if isinstance(node, ast.Name)}
+    assert encoded(names) <= words_in(data)
+
+
+def test_computed_lookups_are_seen():
+    """Whatever reading finds to be looked up by a name that is worked out lies in a file that was seen."""
+    contents = {path.name: path.read_bytes() for path in MODULES}
+    linkage = Linkage(contents)
+    looking = {name for name in contents if linkage.file(name) is not None and linkage.file(name).links.lookups}
+    assert len(looking) > 5
+    assert looking <= set(linkage.lookup_paths)
+
+
+def test_below_is_above_turned_round():
+    """However a class comes by the name of its base: by an alias, a call, a table of another module."""
+    contents = {
+        "hives.py": b"class Hive: pass\nclass Scale: pass\n",
+        "names.py": b"import hives as h\nAlias = h.Hive\ndef same(x): return x\nBase, Other = same(Alias), h.Scale\n"
+        b"class Kinds:\n    kind = Base\n",
+        "main.py": b"from names import *\nimport names\nclass A(Alias): pass\nclass B(Kinds.kind, Other): pass\n"
+        b"class C(names.Base): pass\nfor each in (A, C):\n    class D(each): pass\n",
+    }
+    evaluator = Evaluator(Linkage(contents))
+    keys = {
+        record.name: (path, index)
+        for path in contents
+        for index, record in enumerate(evaluator.linkage.file(path).links.classes)
+    }
+    below = {name: {evaluator.class_record(each).name for each in evaluator.below(key)} for name, key in keys.items()}
+    assert below["Hive"] == {"A", "B", "C", "D"}
+    assert below["Scale"] == {"B"}
+    for name, key in keys.items():
+        assert {above for above, each in keys.items() if each in evaluator.above(key)} == {
+            above for above in keys if name == above or name in below[above]
+        }
