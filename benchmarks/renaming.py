@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
+from zephyrun.changes.rename_batches import settle_batch
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.targets import NoTarget, target_of_binding
@@ -16,9 +17,8 @@ from zephyrun.linking.usage import Target, TargetSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.project.discovery import read_project
 from zephyrun.project.library import read_library
-from zephyrun.proof.renames import RenameProof, World, judge_renames
+from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import find_surroundings
-from zephyrun.proof.verdict import Verdict
 
 
 @dataclass
@@ -145,60 +145,8 @@ def _answer(change: Change) -> tuple[str, str]:
 
 
 def prove_together(
-    evaluator: Evaluator, contents: Mapping[str, Content], wishes: list[Wish], world: World
+    evaluator: Evaluator, wishes: list[Wish], world: World
 ) -> tuple[Change, list[tuple[Wish, str]]]:
     """Carry out as many renames at once as are proved together; the others with the reason."""
-    refused: list[tuple[Wish, str]] = []
-    kept = _settle(evaluator, contents, wishes, [], world, refused)
-    return carry_out_renames(evaluator, kept), refused
-
-
-def _settle(
-    evaluator: Evaluator,
-    contents: Mapping[str, Content],
-    wishes: list[Wish],
-    kept: list[Wish],
-    world: World,
-    refused: list[tuple[Wish, str]],
-) -> list[Wish]:
-    if not wishes:
-        return kept
-    change, proof = attempt(evaluator, contents, [*kept, *wishes], world)
-    if not change.reasons and proof is not None and proof.verdict is Verdict.SAME:
-        return [*kept, *wishes]
-    blamed = {number - len(kept) for number in proof.blamed} if proof is not None else set()
-    if blamed and min(blamed) >= 0 and len(wishes) > len(blamed):
-        refused.extend((wishes[number], describe(proof)) for number in sorted(blamed))
-        rest = [wish for number, wish in enumerate(wishes) if number not in blamed]
-        return _settle(evaluator, contents, rest, kept, world, refused)
-    if len(wishes) == 1:
-        why = change.reasons[0].reason if change.reasons else describe(proof)
-        refused.append((wishes[0], why))
-        return kept
-    middle = len(wishes) // 2
-    kept = _settle(evaluator, contents, wishes[:middle], kept, world, refused)
-    return _settle(evaluator, contents, wishes[middle:], kept, world, refused)
-
-
-def attempt(
-    evaluator: Evaluator, contents: Mapping[str, Content], wishes: list[Wish], world: World
-) -> tuple[Change, RenameProof | None]:
-    """Carry out some renames, and prove them."""
-    change = carry_out_renames(evaluator, wishes, surroundings=world.surroundings)
-    if change.reasons:
-        return change, None
-    return change, judge_renames(
-        contents, change.contents, change.renamings, world, moved=change.moved, before=evaluator
-    )
-
-
-def describe(proof: RenameProof | None) -> str:
-    """The first reason against a proof."""
-    if proof is None:
-        return ""
-    for reason in proof.reasons:
-        return reason
-    for path, file in proof.files:
-        for difference in file.differences:
-            return f"{path}, line {difference.old_line or difference.new_line}: {difference.what}"
-    return ""
+    batch = settle_batch(evaluator, wishes, world)
+    return batch.change, [(wishes[number], reason) for number, reason in sorted(batch.refused.items())]

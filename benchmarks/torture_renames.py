@@ -54,7 +54,7 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     verdicts = judge_each(evaluator, named, full_world)
     print_counts(verdicts.counts)
     print_reasons(verdicts)
-    change, refused = prove_together(evaluator, contents, verdicts.safe, full_world)
+    change, refused = prove_together(evaluator, verdicts.safe, full_world)
     print(f"renamed together and proved: {len(change.usages)}, with {sum(len(each.places) for each in change.usages):,} "
           f"references in {len(change.changed)} files; not proved: {len(refused)}; "
           f"{time.perf_counter() - began:.0f} seconds")

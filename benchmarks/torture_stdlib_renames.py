@@ -100,7 +100,7 @@ def main() -> int:
     print_counts(verdicts.counts)
     print_reasons(verdicts)
 
-    change, refused = prove_together(evaluator, contents, verdicts.safe, world)
+    change, refused = prove_together(evaluator, verdicts.safe, world)
     print(f"renamed together and proved: {len(change.usages)}, with {sum(len(each.places) for each in change.usages):,} "
           f"references in {len(change.changed)} files; not proved: {len(refused)}; "
           f"{time.perf_counter() - began:.0f} seconds")

@@ -14,18 +14,12 @@ from dataclasses import dataclass, field
 from types import MappingProxyType
 
 from zephyrun.changes.new_names import reason_against_spelling
-from zephyrun.changes.step import Step
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.mentions import is_distinctive
 from zephyrun.linking.search import find_usage
-from zephyrun.linking.targets import (
-    NoTarget,
-    renamed_target,
-    target_inside,
-    target_of_binding,
-)
+from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import (
     Doubt,
     Obstacle,
@@ -40,15 +34,7 @@ from zephyrun.linking.values import Evaluator
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings, reservations
-from zephyrun.proof.renames import (
-    Renaming,
-    RenameProof,
-    World,
-    judge_renames,
-    new_name_doubt,
-    parameter_reservations,
-)
-from zephyrun.proof.verdict import Verdict
+from zephyrun.proof.renames import Renaming, new_name_doubt, parameter_reservations
 from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
 
 
@@ -168,6 +154,12 @@ def _answers(
     return frozenset(belongs), frozenset(stands_apart)
 
 
+def open_sentences(each: OpenPlace, line: int) -> tuple[str, str]:
+    """What a person writes into `confirm` to say that an open place means the thing, and that not."""
+    where = f"{each.place.path}, line {line}"
+    return f"{each.why}; {where} is this one", f"{each.why}; {where} is another one"
+
+
 def _doubt_local(
     evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
 ) -> None:
@@ -279,142 +271,6 @@ def _new_path(path: str, modules: Mapping[str, str], dotted: str, new: str) -> s
                 above = folder.rpartition("/")[0]
                 return f"{above}/{new}{path[len(folder):]}".lstrip("/")
     return None
-
-
-# -- steps of a plan -----------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class Settled:
-    """What became of rename steps: new contents of the changed files by path, ids of the steps that are
-    in, and of the others with the reason."""
-
-    changed: Mapping[str, bytes]
-    applied: tuple[str, ...]
-    refused: Mapping[str, str]
-    assumptions: tuple[str, ...]
-
-
-def settle_rename_steps(
-    contents: Mapping[str, Content], steps: Sequence[Step], world: World
-) -> Settled:
-    """Carry out as many rename steps as can be proved together. No errors: a step that cannot be is
-    refused, with its reason."""
-    evaluator = world.evaluator(contents)
-    refused: dict[str, str] = {}
-    found: list[tuple[Step, Wish]] = []
-    for step in steps:
-        target = _target_of_step(evaluator, step)
-        if target is None:
-            where = step.scope or step.path
-            refused[step.id] = f"there is no such `{step.old}` in {where}; run zephyrun propose again"
-        else:
-            found.append((step, Wish(target, step.new)))
-    kept, proof = _settle(evaluator, found, [], world, refused)
-    if not kept:
-        return Settled({}, (), refused, ())
-    assumptions = proof.assumptions if proof is not None else ()
-    changed = _change(evaluator, kept, world).changed
-    return Settled(changed, tuple(step.id for step, _ in kept), refused, assumptions)
-
-
-def _target_of_step(evaluator: Evaluator, step: Step) -> Target | None:
-    file = evaluator.linkage.file(step.path)
-    if file is None:
-        return None
-    scope = step.scope.removeprefix(file.module).removeprefix(".")
-    group = file.facts.bindings_at(scope, step.old)
-    try:
-        if 0 < step.ordinal <= len(group):
-            return target_of_binding(evaluator, file, group[step.ordinal - 1])
-        return target_inside(evaluator, file, [*filter(None, scope.split(".")), step.old])
-    except NoTarget:
-        return None
-
-
-def open_sentences(each: OpenPlace, line: int) -> tuple[str, str]:
-    """What a person writes into `confirm` to say that an open place means the thing, and that not."""
-    where = f"{each.place.path}, line {line}"
-    return f"{each.why}; {where} is this one", f"{each.why}; {where} is another one"
-
-
-def _change(
-    evaluator: Evaluator, pairs: Sequence[tuple[Step, Wish]], world: World
-) -> Change:
-    """The change of some steps, with their open places as the plan says."""
-    return carry_out_renames(
-        evaluator,
-        [wish for _, wish in pairs],
-        surroundings=world.surroundings,
-        said={sentence for step, _ in pairs for sentence in step.confirm},
-    )
-
-
-def _settle(
-    evaluator: Evaluator,
-    pairs: list[tuple[Step, Wish]],
-    kept: list[tuple[Step, Wish]],
-    world: World,
-    refused: dict[str, str],
-    known: RenameProof | None = None,
-) -> tuple[list[tuple[Step, Wish]], RenameProof | None]:
-    """Take in as many pairs as are proved together with those that are kept; `known` is the proof of
-    those."""
-    if not pairs:
-        return kept, known
-    together = [*kept, *pairs]
-    reasons, proof = _reasons_against(evaluator, together, world)
-    if not reasons:
-        return together, proof
-    blamed = [(step, wish) for step, wish in pairs if step.id in reasons]
-    if len(pairs) == 1 or blamed:
-        for step, _ in blamed or pairs:
-            refused[step.id] = reasons.get(step.id) or next(iter(reasons.values()))
-        rest = [pair for pair in pairs if pair[0].id not in refused]
-        return _settle(evaluator, rest, kept, world, refused, known)
-    middle = len(pairs) // 2
-    kept, known = _settle(evaluator, pairs[:middle], kept, world, refused, known)
-    return _settle(evaluator, pairs[middle:], kept, world, refused, known)
-
-
-def _reasons_against(
-    evaluator: Evaluator, pairs: Sequence[tuple[Step, Wish]], world: World
-) -> tuple[dict[str, str], RenameProof | None]:
-    """Why some steps cannot be carried out together, by step ("" for what no step is to blame for)."""
-    change = _change(evaluator, pairs, world)
-    said = {sentence for step, _ in pairs for sentence in step.confirm}
-    reasons: dict[str, str] = {}
-    for (step, _), own in zip(pairs, change.by_wish, strict=True):
-        unsaid = [doubt.what for doubt in own.doubts if doubt.what not in said]
-        unsaid += [
-            open_sentences(each, evaluator.file(each.place.path).line_of(each.place.start))[0]
-            for each in own.open_places
-        ]
-        if own.reasons:
-            reasons[step.id] = own.reasons[0].reason
-        elif unsaid:
-            reasons[step.id] = f"a person must vouch for it in `confirm`: {'; '.join(unsaid)}"
-
-    if reasons:
-        return reasons, None
-
-    proof = judge_renames(
-        evaluator.linkage.contents,
-        change.contents,
-        change.renamings,
-        world,
-        confirmed=said,
-        before=evaluator,
-    )
-    if proof.verdict is Verdict.SAME:
-        return {}, proof
-
-    if proof.blamed:
-        what = f"not proved: {proof.reasons[0]}"
-        return {pairs[number][0].id: what for number in proof.blamed}, proof
-    differences = [each for _, file in proof.files for each in file.differences]
-    what = differences[0].what if differences else "the versions differ"
-    return {"": f"not proved: {what}"}, proof
 
 
 # -- clashes -------------------------------------------------------------------------------------------

@@ -233,7 +233,7 @@ class Application:
     def prove_across_files(self, steps: Sequence[Step]) -> dict[str, FileOutcome]:
         """The outcome of rename steps that reach beyond their files, proved; nothing is written."""
         # Imported here: few plans have such steps, and start-up should stay fast.
-        from zephyrun.changes.project_renames import settle_rename_steps
+        from zephyrun.changes.rename_batches import settle_rename_steps
         from zephyrun.project.audience import is_library
         from zephyrun.project.kept_facts import KeptFacts
         from zephyrun.project.library import read_library

@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import PurePosixPath
 
+from zephyrun.facts import ScopeKind
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.texts import is_searched
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.source import SourceText
+
+# Where a part of a file starts and ends.
+Span = tuple[int, int]
 
 _DOCUMENT_ENDINGS = frozenset({".md", ".rst", ".adoc"})
 _DOCUMENT_NAMES = frozenset(
@@ -47,11 +51,13 @@ def note_mentions(
     *,
     only_near: bool = False,
     is_data_read: bool = True,
+    within: Mapping[str, Sequence[Span]] | None = None,
 ) -> None:
     """Note where else the name stands in the project.
 
     In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
-    it. A file that is no Python, or that cannot be read, leaves a doubt. With `only_near`, no other file
+    it, but not in a function that has such a name of its own; with `within`, only those in these parts of
+    files do. A file that is no Python, or that cannot be read, leaves a doubt. With `only_near`, no other file
     could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
     of data or settings can get to the name.
     """
@@ -76,6 +82,9 @@ def note_mentions(
             if (path, place.start) in known:
                 continue
             is_meant = is_visible(path) and _means_name(file, place, name)
+            is_meant = is_meant and not _is_about_another(file, place, name, usage)
+            if within is not None:
+                is_meant &= any(start <= place.start < end for start, end in within.get(path, ()))
             if place.sort is PlaceSort.DOCUMENTATION:
                 is_meant = is_meant and not (
                     linkage.reads_documentation or _is_documentation_for_others(file, place)
@@ -96,6 +105,19 @@ def note_mentions(
                     )
             elif is_data_read and not any(place == path for place, _ in known):
                 _doubt_unread(usage, path, name, source, pattern)
+
+
+def _is_about_another(file: LinkedFile, place: Place, name: str, usage: Usage) -> bool:
+    """Whether a place in prose lies in a function that has another thing of the name."""
+    facts = file.facts
+    for definition in facts.definitions:
+        if definition.start <= place.start < definition.end and definition.sort is ScopeKind.FUNCTION:
+            for index, binding in enumerate(facts.bindings):
+                if binding.scope == definition.inner_scope and binding.name == name:
+                    starts = {facts.references[each].start for each in binding.references}
+                    if not any(each.path == file.path and each.start in starts for each in usage.places):
+                        return True
+    return False
 
 
 def _is_documentation_for_others(file: LinkedFile, place: Place) -> bool:

@@ -21,7 +21,7 @@ from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_place
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.mentions import note_mentions
+from zephyrun.linking.mentions import Span, note_mentions
 from zephyrun.linking.references import (
     MAKING_METHODS,
     binding_places,
@@ -105,7 +105,19 @@ class ParameterUsage:
             only_near=not takes_keyword,
             # What a file holds gets to a parameter through the keys of a dictionary.
             is_data_read=bool(self._usage.doubts or self._usage.open_places),
+            within=self._spans(),
         )
+
+    def _spans(self) -> dict[str, list[Span]]:
+        """Where the functions stand: elsewhere prose speaks of other parameters."""
+        found: dict[str, list[Span]] = {}
+        for path, number in self.functions:
+            file = self._file(path)
+            scope = file.links.functions[number].scope
+            found.setdefault(path, []).extend(
+                (each.start, each.end) for each in file.facts.definitions if each.inner_scope == scope
+            )
+        return found
 
     def _may_be_keyword(self, record: FunctionRecord, parameter: ParameterRecord) -> bool:
         """Whether a caller could give a parameter its value by its name. The receiver of a method comes

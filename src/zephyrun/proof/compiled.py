@@ -26,6 +26,7 @@ from typing import NamedTuple
 from zephyrun.proof.named_constants import without_names
 from zephyrun.proof.normal_form import constant_key
 
+_LONG_OPERAND = "EXTENDED_ARG"
 _STATIC = "__static_attributes__"
 _VARIABLE_ARGUMENTS = 0x04
 _VARIABLE_KEYWORDS = 0x08
@@ -282,10 +283,8 @@ class _Instruction(NamedTuple):
 def _instructions(code: CodeType) -> list[_Instruction]:
     """What a code does, one by one. Targets of jumps are given by their number, since offsets depend on
     how long operands are."""
-    found = [each for each in dis.get_instructions(code) if each.opname != "EXTENDED_ARG"]
-    numbers: dict[object, int] = {}
-    for number, each in enumerate(found):
-        numbers[each.offset] = number
+    found = [each for each in dis.get_instructions(code) if each.opname != _LONG_OPERAND]
+    numbers = _numbers(code)
     result: list[_Instruction] = []
     for each in found:
         if each.opcode in dis.hasname:
@@ -302,10 +301,24 @@ def _instructions(code: CodeType) -> list[_Instruction]:
     return result
 
 
-def _exceptions(code: CodeType) -> object:
-    """Where handlers begin and end, as far as operands of another length leave that alone."""
-    n_long = sum(each.opname == "EXTENDED_ARG" for each in dis.get_instructions(code))
-    return n_long, code.co_exceptiontable
+def _numbers(code: CodeType) -> dict[int, int]:
+    """The number of the instruction at each offset; what makes an operand long counts to its own."""
+    numbers: dict[int, int] = {}
+    number = 0
+    for each in dis.get_instructions(code):
+        numbers[each.offset] = number
+        number += each.opname != _LONG_OPERAND
+    numbers[len(code.co_code)] = number
+    return numbers
+
+
+def _exceptions(code: CodeType) -> list[tuple[int, ...]]:
+    """Where handlers begin and end, what they guard, and how deep the stack is there."""
+    numbers = _numbers(code)
+    return [
+        (numbers[each.start], numbers[each.end], numbers[each.target], each.depth, each.lasti)
+        for each in dis.Bytecode(code).exception_entries  # type: ignore[attr-defined]
+    ]
 
 
 def _signature(code: CodeType) -> tuple[object, ...]:
