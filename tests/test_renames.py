@@ -10,6 +10,7 @@ import pytest
 
 from tests.helpers import real_source
 from zephyrun.changes.project_renames import Wish, carry_out_renames
+from zephyrun.changes.rename_batches import settle_batch
 from zephyrun.linking.linkage import Linkage
 from zephyrun.linking.targets import NoTarget, target_at, target_named
 from zephyrun.linking.usage import PlaceSort, TargetSort
@@ -217,3 +218,38 @@ def test_rename_everything_and_back(module):
             after, [Wish(target, wish.target.written) for target, wish in zip(targets, some, strict=True)]
         )
         assert back.contents == files
+
+
+def test_prose_about_another_functions_parameter_stays():
+    """What a description says of a parameter is about the one of its own function."""
+    described = '    """Weigh.\n\n    :param day: `day` of the season\n    """\n    return day\n'
+    text = f"def _weigh(day):\n{described}def _count(day):\n{described}# `day` here is nobody's\n_weigh(1)\n_count(day=2)\n"
+    files = {"main.py": text.encode()}
+    evaluator = world_of(files).evaluator(files)
+    change = carry_out_renames(evaluator, [Wish(find_target(evaluator, "main.py:1:12"), "noon")])
+    first, rest = text.split("def _count")
+    assert change.contents["main.py"].decode() == f"{first.replace('day', 'noon')}def _count{rest}"
+
+
+def test_a_batch_costs_only_those_to_blame():
+    """Two renames that exclude each other and one that a person must vouch for: the others are carried
+    out, and each of these has its reason."""
+    text = (
+        "import sys\n"
+        "def _weigh(first, second, third):\n"
+        "    return first - second * third\n"
+        "def _tare():\n"
+        "    return sys._getframe().f_code.co_name\n"
+        "print(_weigh(3, 2, 1), _tare())\n"
+    )
+    files = {"main.py": text.encode(), "hives.py": b"def _count(hives):\n    return len(hives)\nprint(_count([]))\n"}
+    world = world_of(files)
+    evaluator = world.evaluator(files)
+    places = [("main.py:2:12", "kg"), ("main.py:2:19", "kg"), ("main.py:2:27", "days"), ("hives.py:1:12", "all_hives")]
+    wishes = [Wish(find_target(evaluator, place), new) for place, new in places]
+    wishes.append(Wish(find_target(evaluator, "main.py:4:5"), "_empty"))
+    batch = settle_batch(evaluator, wishes, world)
+    assert batch.proof.verdict is Verdict.SAME
+    assert batch.kept == (0, 2, 3)
+    assert set(batch.refused) == {1, 4}
+    assert "`first` is to be called `kg`, too" in batch.refused[1]

@@ -119,6 +119,7 @@ def carry_out_renames(
         change.by_wish.append(Objections(list(usage.obstacles), list(usage.doubts), left))
 
     freed = set(_bindings_of(evaluator, change.usages))
+    _check_for_twins(evaluator, wishes, change)
     freed_members = {(wish.target.path, wish.target.written) for wish in wishes}
     for wish, usage, own in zip(wishes, change.usages, change.by_wish, strict=True):
         own.reasons.extend(_clashes(evaluator, usage, wish.new, freed))
@@ -195,6 +196,25 @@ def _bindings_of(evaluator: Evaluator, usages: Iterable[Usage]) -> Iterator[tupl
             reference = file.facts.reference_by_start.get(place.start) if file is not None else None
             if reference is not None and place.sort is not PlaceSort.KEYWORD:
                 yield place.path, reference.binding
+
+
+def _check_for_twins(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
+    """Two things of one scope or one class cannot get the same name: the later one has to do without."""
+    first: dict[tuple[str, str, int, str], Target] = {}
+    for wish, usage, own in zip(wishes, change.usages, change.by_wish, strict=True):
+        homes = {
+            (path, "scope", evaluator.file(path).facts.bindings[binding].scope)
+            for path, binding in _bindings_of(evaluator, [usage])
+        }
+        if wish.target.sort is TargetSort.MEMBER:
+            homes |= {(path, "class", number) for path, number in usage.homes}
+        for home in sorted(homes):
+            earlier = first.setdefault((*home, wish.new), wish.target)
+            if earlier != wish.target:
+                own.reasons.append(
+                    Obstacle(f"`{earlier.written}` is to be called `{wish.new}`, too", home[0], 0)
+                )
+                break
 
 
 def _take_in_documents(usage: Usage) -> Iterator[tuple[str, int]]:

@@ -60,6 +60,8 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
             if place.sort is PlaceSort.READ:
                 escapes |= _check_place(evaluator, usage, file, place, handed)
     usage.assume(NAMES_ARE_SHOWN)
+    if not is_class:
+        check_frame_readers(evaluator, usage)
     if is_class and any(
         isinstance(data, bytes) and _STORING.search(data)
         for data in map(evaluator.linkage.contents.get, evaluator.linkage.paths)
@@ -67,6 +69,16 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         usage.assume(STORED_OBJECTS)
     if escapes:
         _check_readers_of_names(evaluator, usage, is_class=is_class)
+
+
+def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
+    """Doubts about code that reads off the stack which functions are running."""
+    for path in evaluator.linkage.frame_readers:
+        usage.doubt(
+            f"what reads the names of running functions in {path} does not look for "
+            f"`{usage.target.written}`",
+            path,
+        )
 
 
 def _check_place(

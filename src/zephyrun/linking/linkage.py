@@ -17,7 +17,7 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import derives_classes, words_in
+from zephyrun.linking.texts import derives_classes, runs_text, words_in
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -39,6 +39,13 @@ _LOOKUP_WORDS = (
 _LOOKS_INTO = re.compile(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
+)
+_FRAME_WORDS = ("co_name", "co_qualname", "getframeinfo", "inspect", "extract_stack", "extract_tb")
+# The third: `inspect.stack()[1].function`, or `[3]` of it.
+_READS_FRAME_NAMES = (
+    rb"\bco_(?:qual)?name\b|\bgetframeinfo\s*\(|\binspect\s*\.\s*(?:stack|trace)\s*\(|"
+    rb"(?s:\bfrom\s+inspect\s+import\b[^\n]*\b(?:stack|trace)\b)|"
+    rb"(?s:\bextract_(?:stack|tb)\s*\(.*\.\s*name\b)"
 )
 
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
@@ -94,6 +101,17 @@ class LinkedFile:
             if binding.scope in found and not binding.outside:
                 found[binding.scope][binding.name] = index
         return found
+
+    @cached_property
+    def name_starts(self) -> frozenset[int]:
+        """Where names stand that are no mere words: references, attributes and keywords."""
+        return frozenset(
+            [
+                *self.facts.reference_by_start,
+                *(use.start for use in self.links.attributes),
+                *(use.start for use in self.links.keywords),
+            ]
+        )
 
     def line_of(self, offset: int) -> int:
         """The 1-based line of an offset."""
@@ -248,6 +266,18 @@ class Linkage:
         return sorted(
             {path for word in _LOOKUP_WORDS for path in self.paths_matching(word, _COMPUTED_LOOKUP)}
         )
+
+    @cached_property
+    def frame_readers(self) -> list[str]:
+        """The modules that read the names of running functions off the stack, at a glance."""
+        return sorted(
+            {path for word in _FRAME_WORDS for path in self.paths_matching(word, _READS_FRAME_NAMES)}
+        )
+
+    @cached_property
+    def runs_texts(self) -> bool:
+        """Whether some module seems to run code that a text holds, at a glance."""
+        return any(runs_text(data) for _, data in self._modules_read)
 
     @cached_property
     def reads_documentation(self) -> bool:

@@ -12,14 +12,15 @@ import re
 from collections.abc import Iterator, Mapping
 from functools import cached_property
 
-from zephyrun.link_facts import AttributeUse, Origin, OriginSort, TextUse, Use
+from zephyrun.link_facts import AttributeUse, ClassRecord, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
-from zephyrun.linking.escapes import check_handed
+from zephyrun.linking.escapes import check_frame_readers, check_handed, check_name_readers
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.references import (
     binding_places,
+    definitions_of,
     doubt_decorators,
     doubt_strangers,
     is_public,
@@ -118,10 +119,30 @@ class MemberUsage:
         self._check_bases()
         doubt_strangers(self._evaluator, self._usage, self.spelling, self.family)
         self._check_lent_methods()
+        self._check_readers_of_names()
         self._check_lookups()
         self._check_escapes()
         files = {place.path for place in self._usage.places}
         note_mentions(self._linkage, self._usage, self.spelling, files.__contains__)
+
+    def _check_readers_of_names(self) -> None:
+        """Doubts about code that reads the name off a method, or off a class inside."""
+        is_class, is_method, is_property = False, False, False
+        for key in self.family:
+            binding = self._evaluator.binding_in(key, self.name)
+            if binding is not None:
+                file = self._evaluator.file(key[0])
+                for record in definitions_of(file, binding):
+                    if isinstance(record, ClassRecord):
+                        is_class = True
+                    elif self._evaluator.is_property(file, record):
+                        is_property = True
+                    else:
+                        is_method = True
+        if is_class or is_method:
+            check_name_readers(self._evaluator, self._usage, is_class=is_class)
+        elif is_property:
+            check_frame_readers(self._evaluator, self._usage)
 
     def _note_bridges(self) -> None:
         """Old names that lead to this one, in classes of the family."""

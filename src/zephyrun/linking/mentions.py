@@ -7,6 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from pathlib import PurePosixPath
 
 from zephyrun.facts import ScopeKind
+from zephyrun.linking.code_texts import note_code_texts
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.texts import is_searched
@@ -61,6 +62,8 @@ def note_mentions(
     could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
     of data or settings can get to the name.
     """
+    if not only_near:
+        note_code_texts(linkage, usage, name)
     known = {(place.path, place.start) for place in usage.places}
     known |= {(each.place.path, each.place.start) for each in usage.open_places}
     pattern = word_in_text(name)

@@ -113,9 +113,11 @@ class ParameterUsage:
         found: dict[str, list[Span]] = {}
         for path, number in self.functions:
             file = self._file(path)
-            scope = file.links.functions[number].scope
+            record = file.links.functions[number]
             found.setdefault(path, []).extend(
-                (each.start, each.end) for each in file.facts.definitions if each.inner_scope == scope
+                (each.start, each.end)
+                for each in file.facts.definitions
+                if each.name_start == record.name_start
             )
         return found
 

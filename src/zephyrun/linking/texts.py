@@ -24,6 +24,27 @@ _REGISTERING = re.compile(rb"\.\s*register\b")
 _LAST_WORD = re.compile(rb"(\w+)\s*\Z")
 _LONGEST_WORD = 200
 
+# What runs code that a text holds. Each begins with fixed letters, too; what is before is asked afterwards.
+_RUNS_TEXTS = tuple(
+    (word, re.compile(pattern % {b"word": word}))
+    for words, pattern in (
+        (
+            (b"exec", b"eval", b"compile"),
+            rb"%(word)b(?:(?<![\w.]%(word)b)|(?<=builtins\.%(word)b))_?\s*\(|%(word)b(?<==\s%(word)b)\b",
+        ),
+        ((b"timeit", b"runpy", b"exec_module"), rb"%(word)b\b"),
+        ((b"Interactive",), rb"Interactive(?:Interpreter|Console)\b"),
+        ((b"'-c'", b'"-c"'), rb"%(word)b"),
+    )
+    for word in words
+)
+# Texts at a glance: comments are passed over, so that a quote in one opens nothing.
+_QUOTED = re.compile(
+    rb"#[^\n]*|(?s:\"\"\"(.*?)(?<!\\)\"\"\"|'''(.*?)(?<!\\)''')|"
+    rb"\"((?:[^\"\\\n]|\\.|\\\n)*)\"|'((?:[^'\\\n]|\\.|\\\n)*)'",
+)
+_LIKE_CODE = re.compile(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|if|raise|del|assert)\b")
+
 # Whatever is no letter of ASCII may be part of a name.
 _WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
 _MOST_FILES_KEPT = 4096
@@ -80,6 +101,32 @@ def registering_in(data: bytes) -> frozenset[bytes]:
     return frozenset(
         word for match in _REGISTERING.finditer(data) for word in _words_before(data, match.start())
     )
+
+
+def runs_text(data: bytes) -> bool:
+    """Whether a file seems to run code that a text holds, at a glance."""
+    return any(word in data and pattern.search(data) is not None for word, pattern in _RUNS_TEXTS)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def code_words_in(data: bytes) -> frozenset[bytes]:
+    """The words of a file's texts that could be code, descriptions left out, at a glance."""
+    found: set[bytes] = set()
+    for match in _QUOTED.finditer(data):
+        inner = match[match.lastindex] if match.lastindex else b""
+        if _LIKE_CODE.search(inner) and not _describes(data, match.start()):
+            found.update(_WORD.findall(inner))
+    return frozenset(found)
+
+
+def _describes(data: bytes, start: int) -> bool:
+    """Whether a text is the description of a module, class or function: it begins a line of its own, at
+    the top of the file or behind the colon of a head, which follows no quote as that of a key does."""
+    line_start = data.rfind(b"\n", 0, start) + 1
+    if data[line_start:start].strip(b" \t\frRuU\xef\xbb\xbf"):
+        return False
+    above = data[:line_start].rstrip()
+    return above.endswith(b":") and above[-2:-1] not in (b'"', b"'") or not above
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

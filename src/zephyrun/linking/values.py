@@ -690,6 +690,13 @@ class Evaluator:
         # What is only ever set to nothing here is set to something by code that was not seen.
         return values if values != {_NONE} else _NOTHING_KNOWN
 
+    def is_property(self, file: LinkedFile, record: FunctionRecord) -> bool:
+        """Whether a method is called by naming it: by what decorates it, the setter of a property included."""
+        return any(
+            self.decorator_name(file, each) in PROPERTIES or _is_setter(each)
+            for each in record.decorators
+        )
+
     def _of_class_binding(self, key: ClassKey, binding: int, sort: ValueSort) -> Values:
         file = self.file(key[0])
         found: list[Values] = []
@@ -701,8 +708,7 @@ class Evaluator:
                 found.append(member if is_enumeration else self.values(file, origin))
                 continue
             record = file.links.functions[origin.binding]
-            names = {self.decorator_name(file, each) for each in record.decorators}
-            if names & PROPERTIES or any(map(_is_setter, record.decorators)):
+            if self.is_property(file, record):
                 if sort is ValueSort.INSTANCE and not any(map(_is_setter, record.decorators)):
                     found.append(self.values(file, record.gives))
             elif all(self.is_harmless(file, each) for each in record.decorators):

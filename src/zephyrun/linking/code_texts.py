@@ -1,0 +1,98 @@
+"""Code in texts: programs that a text holds, and pieces of code that something puts together and runs.
+
+Which names such code means cannot be told, since it is not known with which names it runs: each place
+waits for a person's word. A text that is a program counts in any project; a mere piece (`"hive.weigh("`),
+which may as well be a message, only where the project runs texts at all.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+import textwrap
+import warnings
+from collections.abc import Iterator
+from functools import lru_cache
+
+from zephyrun.facts import Text
+from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.texts import code_words_in
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, TargetSort, Usage
+
+# Where a name stands in a piece of code, by the sort of what it could be; `%s` is the name.
+_CALLED = r"\b%s\s*\("
+_BEHIND_DOT = r"(?<=[\w)\]}]\.)%s\b"
+_DEFINED = r"\b(?:def|class)\s+%s\b"
+_IMPORTED = r"\bimport\s+(?:[\w.]+\s*,\s*)*%s\b"
+_GIVEN = r"\((?:[^()\n]*,)?\s*%s\s*=(?!=)"
+_FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?%s\b"
+_BEFORE_DOT = r"\b%s\.\w"
+_POSITIONS = {
+    TargetSort.GLOBAL: "|".join((_CALLED, _BEHIND_DOT, _DEFINED, _IMPORTED)),
+    TargetSort.MEMBER: "|".join((_BEHIND_DOT, _DEFINED, _GIVEN)),
+    TargetSort.PARAMETER: _GIVEN,
+    TargetSort.MODULE: "|".join((_FROM, _BEFORE_DOT)),
+}
+_NO_CODE = frozenset({"documentation", "annotation"})
+_STATEMENTS = (
+    *(ast.Import, ast.ImportFrom, ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef),
+    *(ast.For, ast.While, ast.With, ast.Try, ast.If, ast.Raise, ast.Delete, ast.Assert),
+)
+
+_MOST_FILES_KEPT = 4096
+
+
+def note_code_texts(linkage: Linkage, usage: Usage, name: str) -> None:
+    """Open each place where code in a text of the project may mean the name."""
+    if usage.target.sort not in _POSITIONS:
+        return
+    pattern = re.compile(_POSITIONS[usage.target.sort].replace("%s", re.escape(name)))
+    word = re.compile(rf"\b{re.escape(name)}\b")
+    for path in linkage.paths_where(name, code_words_in):
+        file = linkage.file(path)
+        for text in file.facts.texts if file is not None else ():
+            assert file is not None, "it has texts"
+            if name not in text.words or text.use in _NO_CODE or text.words == name:
+                continue
+            is_program = _is_program(file.source.text[text.start : text.end])
+            if not is_program and not linkage.runs_texts:
+                continue
+            known = {place.start for place in usage.places if place.path == path}
+            known |= {each.place.start for each in usage.open_places if each.place.path == path}
+            anywhere = is_program and usage.target.sort is TargetSort.GLOBAL
+            for start, end in _positions(file, text, word if anywhere else pattern, word):
+                if start not in known and start not in file.name_starts:
+                    place = Place(path, start, end, PlaceSort.TEXT)
+                    usage.open_places.append(
+                        OpenPlace(place, f"a text holds code with `{name}`: it is not known what that is")
+                    )
+
+
+def _positions(
+    file: LinkedFile, text: Text, pattern: re.Pattern[str], word: re.Pattern[str]
+) -> Iterator[tuple[int, int]]:
+    """Where the name stands in what a pattern finds in a text: the last one, behind what leads to it."""
+    source = file.source.text
+    for match in pattern.finditer(source, text.start, text.end):
+        for found in word.finditer(source, match.start(), match.end()):
+            yield found.start(), found.end()
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _is_program(literal: str) -> bool:
+    """Whether a text is a program: it can be parsed, and does something that prose and data do not."""
+    try:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")
+            text = ast.literal_eval(f"({literal})")
+            if not isinstance(text, str):
+                return False
+            tree = ast.parse(textwrap.dedent(text))
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        return False
+    nodes = list(ast.walk(tree))
+    if any(isinstance(node, _STATEMENTS) for node in nodes):
+        return True
+    does = (ast.Assign, ast.AugAssign, ast.Expr)
+    has_call = any(isinstance(node, ast.Call) for node in nodes)
+    return has_call and len(tree.body) > 1 and all(isinstance(node, does) for node in tree.body)
