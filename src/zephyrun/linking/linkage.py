@@ -15,9 +15,9 @@ from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
-from zephyrun.link_facts import ImportUse, LinkFacts
+from zephyrun.link_facts import Handed, ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import derives_classes, runs_text, words_in
+from zephyrun.linking.texts import derives_classes, is_document, is_searched, runs_text, words_in
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -40,6 +40,7 @@ _LOOKS_INTO = re.compile(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
+_LAST_WORD = re.compile(r"\w+\Z")
 _FRAME_WORDS = ("co_name", "co_qualname", "getframeinfo", "inspect", "extract_stack", "extract_tb")
 # The third: `inspect.stack()[1].function`, or `[3]` of it.
 _READS_FRAME_NAMES = (
@@ -113,6 +114,15 @@ class LinkedFile:
             ]
         )
 
+    @cached_property
+    def handed_by_word(self) -> dict[str, list[Handed]]:
+        """What calls are handed, by the word in which it ends: the name of a function that goes there."""
+        found: dict[str, list[Handed]] = {}
+        for handed in self.links.handed:
+            word = _LAST_WORD.search(self.source.text, handed.start, handed.end)
+            found.setdefault(word[0] if word is not None else "", []).append(handed)
+        return found
+
     def line_of(self, offset: int) -> int:
         """The 1-based line of an offset."""
         return self.source.line_of(offset)
@@ -162,6 +172,7 @@ class Linkage:
         self._files: dict[str, LinkedFile | None] = {}
         self._libraries: dict[str, str] = {}
         self._mentioning: dict[str, list[str]] = {}
+        self._quoted: dict[str, bool] = {}
 
     @cached_property
     def _paths_by_module(self) -> dict[str, list[str]]:
@@ -258,7 +269,28 @@ class Linkage:
 
     def stands_in_quotes(self, word: str) -> bool:
         """Whether a word alone is a text in some module."""
-        return bool(self.paths_matching(word, rb"[\"']%b[\"']" % re.escape(word.encode())))
+        if word not in self._quoted:
+            encoded = word.encode()
+            texts = (b'"%b"' % encoded, b"'%b'" % encoded)
+            self._quoted[word] = any(
+                text in data
+                for path in self.paths_mentioning(word)
+                for data in [self.contents[path]]
+                if isinstance(data, bytes)
+                for text in texts
+            )
+        return self._quoted[word]
+
+    @cached_property
+    def texts_beside(self) -> list[tuple[str, bytes]]:
+        """The files that are no modules and in which names may stand, in order of their paths."""
+        return [
+            (path, data)
+            for path, data in sorted(self.contents.items())
+            if not is_python(path)
+            and isinstance(data, bytes)
+            and (is_document(path) or is_searched(path, data))
+        ]
 
     @cached_property
     def lookup_paths(self) -> list[str]:

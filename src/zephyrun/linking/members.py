@@ -12,7 +12,7 @@ import re
 from collections.abc import Iterator, Mapping
 from functools import cached_property
 
-from zephyrun.link_facts import AttributeUse, ClassRecord, Origin, OriginSort, TextUse, Use
+from zephyrun.link_facts import AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.escapes import check_frame_readers, check_handed, check_name_readers
 from zephyrun.linking.linkage import LinkedFile
@@ -31,6 +31,7 @@ from zephyrun.linking.references import (
     statements_of,
     why_open,
 )
+from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
     NAMED_TUPLES,
@@ -763,13 +764,11 @@ class MemberUsage:
             )
         words = {self._evaluator.class_record(key).name for key in self.family}
         for file in self._linkage.mentioning_any({*words, self.spelling}):
-            for handed in file.links.handed:
+            for handed, classes, asks_nothing in _handed_instances(self._evaluator, file.path):
                 if self.is_private and handed.callee.name not in _ASKING_WORDS:
                     continue
                 is_written_to = handed.keyword == "file" and self.spelling in ("write", "flush")
-                if self._asks_nothing(file, handed.callee) and not is_written_to:
-                    continue
-                if not _classes(self._evaluator.values(file, handed.value)) & self._reachable:
+                if asks_nothing and not is_written_to or not classes & self._reachable:
                     continue
                 callees = self._evaluator.values(file, handed.callee)
                 place = Place(file.path, handed.start, handed.end, PlaceSort.READ)
@@ -792,17 +791,6 @@ class MemberUsage:
                         () if is_written_to else _ASKING_NOTHING,
                     )
 
-    def _asks_nothing(self, file: LinkedFile, callee: Origin) -> bool:
-        """Whether what is called is the project's own, or asks what it is given for nothing."""
-        return all(
-            value.name in _ASKING_NOTHING
-            or (
-                value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)
-                and self._evaluator.file(value.path).is_own
-            )
-            for value in self._evaluator.values(file, callee)
-        )
-
     def _is_public_class(self) -> bool:
         return any(
             is_public(
@@ -812,6 +800,32 @@ class MemberUsage:
             )
             for key in self.family
         )
+
+
+@once_a_version
+def _handed_instances(
+    evaluator: Evaluator, path: str
+) -> list[tuple[Handed, set[ClassKey], bool]]:
+    """What a file hands to calls that are or may be instances of classes, with these, and whether what is
+    called asks it for nothing."""
+    file = evaluator.file(path)
+    found = []
+    for handed in file.links.handed:
+        if classes := _classes(evaluator.values(file, handed.value)):
+            found.append((handed, classes, _asks_nothing(evaluator, file, handed.callee)))
+    return found
+
+
+def _asks_nothing(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> bool:
+    """Whether what is called is the project's own, or asks what it is given for nothing."""
+    return all(
+        value.name in _ASKING_NOTHING
+        or (
+            value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)
+            and evaluator.file(value.path).is_own
+        )
+        for value in evaluator.values(file, callee)
+    )
 
 
 def _classes(values: Values) -> set[ClassKey]:

@@ -4,33 +4,21 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Mapping, Sequence
-from pathlib import PurePosixPath
 
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.code_texts import note_code_texts
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.modules import is_python
-from zephyrun.linking.texts import is_searched
+from zephyrun.linking.texts import is_document, words_in
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.source import SourceText
 
 # Where a part of a file starts and ends.
 Span = tuple[int, int]
 
-_DOCUMENT_ENDINGS = frozenset({".md", ".rst", ".adoc"})
-_DOCUMENT_NAMES = frozenset(
-    "pkg-info license licence notice authors contributors changelog changes history news readme copying".split()
-)
 # Marks that make a word in prose a name: code quotes, roles, a call, a field of a parameter list.
 _MARKED_BEFORE = re.compile(r"(?:`[~!]?(?:[\w.]*\.)?|:param(?:\s+\w+)?\s+|:type\s+)\Z")
 _LONGEST_MARK = 120
 _MARKED_AFTER = re.compile(r"`|:(?=\s)")
-
-
-def is_document(path: str) -> bool:
-    """Whether a file is written for readers, so that a name in it is no more than a mention."""
-    pure = PurePosixPath(path)
-    return pure.suffix.lower() in _DOCUMENT_ENDINGS or pure.stem.lower() in _DOCUMENT_NAMES
 
 
 def is_distinctive(name: str) -> bool:
@@ -41,7 +29,9 @@ def is_distinctive(name: str) -> bool:
 
 def word_in_text(name: str) -> re.Pattern[str]:
     """Finds a name as a whole word."""
-    return re.compile(rf"(?<!\w){re.escape(name)}(?!\w)")
+    # Letters first, and only then what is before them: that is many times as fast.
+    escaped = re.escape(name)
+    return re.compile(rf"{escaped}(?<!\w{escaped})(?!\w)")
 
 
 def note_mentions(
@@ -96,18 +86,16 @@ def note_mentions(
                 usage.places.add(place)
             else:
                 usage.mentions.add(place)
-    for path, data in () if only_near else sorted(linkage.contents.items()):
-        if is_python(path) or not isinstance(data, bytes) or name.encode() not in data:
+    encoded = name.encode()
+    for path, data in () if only_near else linkage.texts_beside:
+        if encoded not in words_in(data):
             continue
-        if is_document(path) or is_searched(path, data):
-            source = SourceText.from_bytes(data, strict=False)
-            if is_document(path):
-                for match in pattern.finditer(source.text):
-                    usage.mentions.add(
-                        Place(path, match.start(), match.end(), PlaceSort.DOCUMENT)
-                    )
-            elif is_data_read and not any(place == path for place, _ in known):
-                _doubt_unread(usage, path, name, source, pattern)
+        source = SourceText.from_bytes(data, strict=False)
+        if is_document(path):
+            for match in pattern.finditer(source.text):
+                usage.mentions.add(Place(path, match.start(), match.end(), PlaceSort.DOCUMENT))
+        elif is_data_read and not any(place == path for place, _ in known):
+            _doubt_unread(usage, path, name, source, pattern)
 
 
 def _is_about_another(file: LinkedFile, place: Place, name: str, usage: Usage) -> bool:

@@ -6,10 +6,9 @@ import re
 from collections.abc import Iterator
 from functools import cached_property
 
-from zephyrun.facts import Role, ScopeKind
+from zephyrun.facts import Role
 from zephyrun.link_facts import (
     FunctionRecord,
-    Handed,
     KeywordUse,
     Origin,
     OriginSort,
@@ -20,6 +19,7 @@ from zephyrun.link_facts import (
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
+from zephyrun.linking.going_about import CALLING_BY_POSITION, is_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
 from zephyrun.linking.references import (
@@ -31,28 +31,17 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, FunctionKey, Value, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value, ValueSort
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
 _SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__")
-# What calls functions that it is given by position only. Source: library reference.
-_CALLING_BY_POSITION = frozenset(
-    """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
-    functools.partial functools.partialmethod functools.reduce functools.cmp_to_key itertools.starmap itertools.takewhile itertools.dropwhile
-    itertools.groupby itertools.filterfalse itertools.accumulate re.sub atexit.register signal.signal
-    builtins.callable builtins.isinstance builtins.id builtins.print builtins.repr builtins.str
-    builtins.list builtins.tuple builtins.set builtins.dict builtins.property builtins.staticmethod
-    builtins.classmethod builtins.hash builtins.bool collections.defaultdict weakref.ref weakref.proxy
-    asyncio.run asyncio.create_task asyncio.gather asyncio.wait_for asyncio.ensure_future""".split()
-)
-# What stands before a class that is caught, and before one that is a value rather than a type.
-_CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")
-_GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
 _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What follows a dictionary that is only read, or from which something is taken out.
 _READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
 _PUTS = re.compile(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\"'](\w+)[\"'])")
+_ENDS_IN_IN = re.compile(r"\bin\Z")
+_LONGEST_SPACE = 200
 # Functions and classes of the project and of libraries that were read, of which it is known what they take.
 _OWN_CALLABLES = (ValueSort.FUNCTION, ValueSort.CLASS)
 
@@ -218,15 +207,19 @@ class ParameterUsage:
                 if use.name == self.name and not use.in_pattern:
                     self._note_keyword(file, use)
 
+    @cached_property
+    def _paths_with_keyword(self) -> list[str]:
+        pattern = rb"%b(?<!\w%b)\s*=(?!=)" % ((self.name.encode(),) * 2)
+        return self._linkage.paths_matching(self.name, pattern)
+
     def _files_that_may_call(self, functions: list[FunctionKey]) -> Iterator[LinkedFile]:
         """The files with the parameter's name that may call one of some functions: by what they are
         called, or whatever they call it, where one goes about as a value or modules are loaded by name."""
         near = set(self._loading_paths(functions))
         for name in self._called_names(functions):
             near.update(self._linkage.paths_mentioning(name))
-        is_everywhere = any(map(self._is_kept, functions))
-        pattern = rb"\b%b\s*=(?!=)" % self.name.encode()
-        for path in self._linkage.paths_matching(self.name, pattern):
+        is_everywhere = any(is_kept(self._evaluator, key) for key in functions)
+        for path in self._paths_with_keyword:
             if is_everywhere or path in near:
                 if (file := self._linkage.file(path)) is not None:
                     yield file
@@ -306,132 +299,7 @@ class ParameterUsage:
     @cached_property
     def _goes_about(self) -> bool:
         """Whether one of the functions is handed on or kept as a value somewhere."""
-        return any(map(self._is_kept, self.functions))
-
-    def _is_kept(self, key: FunctionKey) -> bool:
-        file = self._file(key[0])
-        record = file.links.functions[key[1]]
-        if record.binding < 0 or not all(
-            self._evaluator.is_harmless(file, decorator) for decorator in record.decorators
-        ):
-            return True
-        if record.owner >= 0:
-            if self._is_looked_up((key[0], record.owner), record.name):
-                return True
-            if record.name in MAKING_METHODS:
-                return self._is_class_kept((key[0], record.owner))
-            return any(
-                use.end not in other.links.called
-                for other in self._linkage.mentioning(record.name)
-                for use in other.links.attributes_by_name.get(record.name, ())
-            )
-        if "globals()" in file.source.text:
-            return True
-        return any(
-            reference.start != record.name_start and reference.end not in file.links.called
-            for index in file.facts.bindings[record.binding].references
-            for reference in [file.facts.references[index]]
-        ) or self._is_kept_elsewhere(record.name, file)
-
-    def _is_looked_up(self, owner: ClassKey, name: str) -> bool:
-        """Whether a method may be found by a name that is worked out."""
-        if name.startswith("__"):
-            return False
-        # A private name is seldom worked out: somewhere it would have to stand as a text.
-        is_unwritten = name.startswith("_") and not self._linkage.stands_in_quotes(name)
-        relatives = self._evaluator.relatives(owner)
-        for path in self._linkage.lookup_paths:
-            file = self._linkage.file(path)
-            for lookup in file.links.lookups if file is not None else ():
-                assert file is not None, "it has calls"
-                if name.startswith(lookup.prefix) and not (is_unwritten and not lookup.prefix):
-                    values = self._evaluator.values(file, lookup.receiver)
-                    if UNKNOWN_VALUE in values or any(
-                        (value.path, value.number) in relatives for value in values
-                    ):
-                        return True
-        return False
-
-    def _is_kept_elsewhere(self, name: str, home: LinkedFile) -> bool:
-        """Whether another file does more with a function than call it."""
-        for path in self._linkage.paths_mentioning(name):
-            short = home.module.rpartition(".")[2]
-            if path == home.path or path not in self._linkage.paths_mentioning(short or name):
-                continue
-            other = self._linkage.file(path)
-            if other is not None and self._is_kept_by(other, name, home):
-                return True
-        return False
-
-    def _is_kept_by(self, other: LinkedFile, name: str, home: LinkedFile) -> bool:
-        facts, called = other.facts, other.links.called
-        for use in other.links.imports:
-            module = self._linkage.module_of_import(other, use)
-            if use.name != name or self._linkage.find_module(module, other.path) != home.path:
-                continue
-            ends = [
-                facts.references[index].end
-                for index in facts.bindings[use.binding].references
-                if facts.references[index].role is Role.READ
-            ]
-            if any(end not in called for end in ends):
-                return True
-        return any(
-            use.end not in called
-            and any(
-                value.sort is ValueSort.MODULE and value.path == home.path
-                for value in self._evaluator.values(other, use.receiver)
-            )
-            for use in other.links.attributes_by_name.get(name, ())
-        )
-
-    def _is_class_kept(self, key: ClassKey) -> bool:
-        """Whether a class is handed to something that is not known to leave it alone."""
-        for each in [key, *self._evaluator.below(key)]:
-            there = self._file(each[0])
-            decorators = self._evaluator.class_record(each).decorators
-            if not all(self._evaluator.is_harmless(there, decorator) for decorator in decorators):
-                return True
-        name = self._evaluator.class_record(key).name
-        return any(self._is_kept_in(other, name) for other in self._linkage.mentioning(name))
-
-    def _is_kept_in(self, file: LinkedFile, name: str) -> bool:
-        """Whether a class goes about in a file as a value: whoever has it may make instances."""
-        if any(use.name == name and use.has_alias for use in file.links.imports):
-            return True
-        ends = {use.end for use in file.links.attributes_by_name.get(name, ())}
-        for binding in file.facts.bindings:
-            if binding.name == name:
-                ends |= {
-                    file.facts.references[index].end
-                    for index in binding.references
-                    if file.facts.references[index].role is Role.READ
-                }
-        handed = {each.end: each for each in file.links.handed}
-        return any(self._keeps_class(file, end, handed) for end in ends - file.links.called)
-
-    def _keeps_class(self, file: LinkedFile, end: int, handed: dict[int, Handed]) -> bool:
-        """Whether a class that ends at an offset is more than looked into, inherited from, caught, or
-        said to be the type of something."""
-        if (hand := handed.get(end)) is not None:
-            return not self._leaves_alone(file, hand.callee)
-        text = file.source.text
-        if text[end : end + 1] == ".":
-            return False
-        statement = file.facts.statements[file.facts.statement_at(end - 1)]
-        before = text[statement.start : end]
-        if statement.sort == "classdef":
-            return before.startswith("@") and "class" not in before
-        if _CATCHES.search(before):
-            return False
-        is_typed = statement.sort in ("functiondef", "asyncfunctiondef", "annassign")
-        return not is_typed or _GIVES_VALUE.search(before) is not None
-
-    def _leaves_alone(self, file: LinkedFile, callee: Origin) -> bool:
-        return all(
-            value.sort is ValueSort.FOREIGN and value.name in _CALLING_BY_POSITION
-            for value in self._evaluator.values(file, callee)
-        )
+        return any(is_kept(self._evaluator, key) for key in self.functions)
 
     def _note_rests(self) -> None:
         """Calls with `**`: what keys it holds may not be known."""
@@ -450,7 +318,7 @@ class ParameterUsage:
     def _rests_to(self, functions: list[FunctionKey]) -> Iterator[tuple[LinkedFile, RestUse]]:
         """The calls with `**` that may run one of some functions."""
         names = self._called_names(functions)
-        are_kept = any(map(self._is_kept, functions))
+        are_kept = any(is_kept(self._evaluator, key) for key in functions)
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
         loading = self._loading_paths(functions)
         paths.update(loading)
@@ -509,7 +377,7 @@ class ParameterUsage:
             seen.add(key)
             if self._linkage.is_library and is_public_function(self._evaluator, file, record):
                 return False
-            if self._is_kept(key) and self._name_stands_in_text:
+            if is_kept(self._evaluator, key) and self._name_stands_in_text:
                 # Whoever has the function may put together what it is called with.
                 return False
             return not self._is_given(key) and all(
@@ -521,7 +389,7 @@ class ParameterUsage:
     def _is_given(self, key: FunctionKey) -> bool:
         """Whether some call that may run a function has the name as a keyword. Of one that goes about as a
         value, every call counts of which it is not known that it runs another."""
-        names, is_kept = self._called_names([key]), self._is_kept(key)
+        names, goes_about = self._called_names([key]), is_kept(self._evaluator, key)
         for file in self._files_that_may_call([key]):
             for use in file.links.keywords:
                 if use.name != self.name or use.in_pattern:
@@ -529,9 +397,9 @@ class ParameterUsage:
                 values = self._evaluator.values(file, use.callee)
                 if any(self._runs_one_of(value, [key]) for value in values):
                     return True
-                if UNKNOWN_VALUE in values and (is_kept or use.callee.name in names):
+                if UNKNOWN_VALUE in values and (goes_about or use.callee.name in names):
                     return True
-                if is_kept and any(value.sort not in _OWN_CALLABLES for value in values):
+                if goes_about and any(value.sort not in _OWN_CALLABLES for value in values):
                     return True
         return False
 
@@ -569,9 +437,7 @@ class ParameterUsage:
             return
         word = record.name
         for other in self._linkage.mentioning(word):
-            for handed in other.links.handed:
-                if not other.source.text[handed.start : handed.end].endswith(word):
-                    continue
+            for handed in other.handed_by_word.get(word, ()):
                 values = self._evaluator.values(other, handed.value)
                 if any(
                     value.sort is ValueSort.FUNCTION and (value.path, value.number) in self.functions
@@ -585,7 +451,7 @@ class ParameterUsage:
                         handed.callee,
                         place,
                         f"the parameter `{self.name}` of what it is given",
-                        _CALLING_BY_POSITION,
+                        CALLING_BY_POSITION,
                     )
 
     def _check_function(self, key: FunctionKey) -> None:
@@ -660,8 +526,9 @@ def _is_left_as_it_came(file: LinkedFile, binding: int, name: str) -> bool:
         reference = file.facts.references[index]
         if reference.role is Role.PARAMETER:
             continue
-        is_handed_on = text[: reference.start].rstrip().endswith("**")
-        is_asked = re.search(r"\bin\Z", text[: reference.start].rstrip())
+        before = text[max(reference.start - _LONGEST_SPACE, 0) : reference.start].rstrip()
+        is_handed_on = before.endswith("**")
+        is_asked = _ENDS_IN_IN.search(before)
         put = _PUTS.match(text, reference.end)
         is_other = put is not None and (put[1] or put[2]) != name
         if not is_handed_on and not is_asked and not is_other and not _READ_ONLY.match(text, reference.end):

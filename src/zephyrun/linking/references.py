@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterator
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (

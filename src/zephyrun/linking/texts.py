@@ -12,6 +12,10 @@ _ENDINGS = frozenset(
     """.pyi .pyx .pxd .pxi .ipynb .html .htm .xml .j2 .jinja .jinja2 .tmpl .tpl .mako .toml .cfg .ini
     .conf .yaml .yml .json .env .sh .bash .bat .cmd .ps1 .mk .am .in .md .rst .txt .adoc""".split()
 )
+_DOCUMENT_ENDINGS = frozenset({".md", ".rst", ".adoc"})
+_DOCUMENT_NAMES = frozenset(
+    "pkg-info license licence notice authors contributors changelog changes history news readme copying".split()
+)
 # What is larger is data.
 LARGEST_SEARCHED = 2**20
 # Plans, decisions and reports of ours speak of the names that are to change, and mean nothing by it.
@@ -48,6 +52,12 @@ _LIKE_CODE = re.compile(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|i
 # Whatever is no letter of ASCII may be part of a name.
 _WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
 _MOST_FILES_KEPT = 4096
+
+
+def is_document(path: str) -> bool:
+    """Whether a file is written for readers, so that a name in it is no more than a mention."""
+    pure = PurePosixPath(path)
+    return pure.suffix.lower() in _DOCUMENT_ENDINGS or pure.stem.lower() in _DOCUMENT_NAMES
 
 
 def may_mean_names(path: str) -> bool:

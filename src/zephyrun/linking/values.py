@@ -8,10 +8,10 @@ any of its assignments gives it.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Hashable, Iterable, Iterator
 from enum import StrEnum
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.languages.python.reserved import BUILTINS
@@ -161,6 +161,7 @@ class Evaluator:
 
     def __init__(self, linkage: Linkage) -> None:
         self.linkage = linkage
+        self.remembered: dict[Hashable, Any] = {}
         self._known: dict[tuple[str, Origin], Values] = {}
         self._known_bases: dict[ClassKey, Bases] = {}
         self._known_below: dict[ClassKey, list[ClassKey]] | None = None

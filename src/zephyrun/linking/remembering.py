@@ -1,0 +1,34 @@
+"""Answers that hold for a whole version of a project are worked out once."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from functools import wraps
+from typing import Any, ParamSpec, Protocol, TypeVar, cast
+
+_Arguments = ParamSpec("_Arguments")
+_Answer = TypeVar("_Answer")
+
+
+class Remembering(Protocol):
+    """What knows one version of a project, and keeps answers about it."""
+
+    remembered: dict[Hashable, Any]
+
+
+def once_a_version(question: Callable[_Arguments, _Answer]) -> Callable[_Arguments, _Answer]:
+    """Remember the answers to a question with what is asked first, which knows the version. All else that is
+    handed in must be hashable, and stand by position."""
+
+    @wraps(question)
+    def asked(*args: _Arguments.args, **kwargs: _Arguments.kwargs) -> _Answer:
+        knowing = cast(Remembering, args[0])
+        key = (question, *args[1:])
+        try:
+            return cast(_Answer, knowing.remembered[key])
+        except KeyError:
+            answer = question(*args, **kwargs)
+            knowing.remembered[key] = answer
+            return answer
+
+    return asked
