@@ -94,13 +94,18 @@ class KeywordUse(NamedTuple):
 
 
 class RestUse(NamedTuple):
-    """A `**` in a call of what `callee` is; `keys` are those of a dictionary written out there, `None`
-    where they are not known. `value` is what stands behind the stars."""
+    """A dictionary of keywords in a call of what `callee` is (`call` as for keywords): behind `**`, or, where
+    it `is_passed`, as an argument of its own (`Thread(target=…, kwargs=…)`). `value` is what stands there,
+    from `start` to `end`; `keys` are those of a dictionary written out there, `None` where they are not
+    known."""
 
     start: int
+    end: int
     callee: Origin
     keys: tuple[str, ...] | None
     value: Origin
+    call: int
+    is_passed: bool = False
 
 
 class ImportUse(NamedTuple):
@@ -145,8 +150,8 @@ class Lookup(NamedTuple):
 
 class Handed(NamedTuple):
     """A value that an argument hands to what `callee` is (`call` as for keywords). `position` is -1 for a
-    keyword; `keyword` is "*" or "**" for what is spread out, and "…" for an element of a tuple or list
-    that is the argument."""
+    keyword; `keyword` is "*" or "**" for what is spread out, and "…" for what stands in a collection
+    that is written out as the argument, however deep."""
 
     start: int
     end: int

@@ -11,7 +11,7 @@ import ast
 import re
 import textwrap
 import warnings
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from functools import lru_cache
 
 from zephyrun.facts import Text
@@ -24,7 +24,7 @@ _CALLED = r"\b%s\s*\("
 _BEHIND_DOT = r"(?<=[\w)\]}]\.)%s\b"
 _DEFINED = r"\b(?:def|class)\s+%s\b"
 _IMPORTED = r"\bimport\s+(?:[\w.]+\s*,\s*)*%s\b"
-_GIVEN = r"\((?:[^()\n]*,)?\s*%s\s*=(?!=)"
+_GIVEN = r"\b(?:CALLED)\s*\((?:[^()\n]*,)?\s*%s\s*=(?!=)"
 _FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?%s\b"
 _BEFORE_DOT = r"\b%s\.\w"
 _POSITIONS = {
@@ -42,11 +42,16 @@ _STATEMENTS = (
 _MOST_FILES_KEPT = 4096
 
 
-def note_code_texts(linkage: Linkage, usage: Usage, name: str) -> None:
-    """Open each place where code in a text of the project may mean the name."""
-    if usage.target.sort not in _POSITIONS:
+def note_code_texts(
+    linkage: Linkage, usage: Usage, name: str, called: Collection[str] = ()
+) -> None:
+    """Open each place where code in a text of the project may mean the name. A keyword counts in calls of
+    what is `called` so."""
+    sort = usage.target.sort
+    if sort not in _POSITIONS or (sort is TargetSort.PARAMETER and not called):
         return
-    pattern = re.compile(_POSITIONS[usage.target.sort].replace("%s", re.escape(name)))
+    position = _POSITIONS[sort].replace("%s", re.escape(name))
+    pattern = re.compile(position.replace("CALLED", "|".join(map(re.escape, sorted(called))) or r"\w+"))
     word = re.compile(rf"\b{re.escape(name)}\b")
     for path in linkage.paths_where(name, code_words_in):
         file = linkage.file(path)
@@ -59,7 +64,7 @@ def note_code_texts(linkage: Linkage, usage: Usage, name: str) -> None:
                 continue
             known = {place.start for place in usage.places if place.path == path}
             known |= {each.place.start for each in usage.open_places if each.place.path == path}
-            anywhere = is_program and usage.target.sort is TargetSort.GLOBAL
+            anywhere = is_program and sort is TargetSort.GLOBAL
             for start, end in _positions(file, text, word if anywhere else pattern, word):
                 if start not in known and start not in file.name_starts:
                     place = Place(path, start, end, PlaceSort.TEXT)

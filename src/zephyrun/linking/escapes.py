@@ -7,6 +7,7 @@ from collections.abc import Collection
 
 from zephyrun.link_facts import Handed, Origin
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.texts import words_in
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
 
@@ -40,9 +41,11 @@ _HARMLESS_CALLEES = frozenset(
     operator.itemgetter collections.defaultdict collections.deque collections.Counter
     threading.Thread threading.Timer atexit.register signal.signal asyncio.run asyncio.create_task
     asyncio.gather asyncio.wait_for asyncio.ensure_future typing.cast typing.TypeVar re.sub
+    re.subn re.Scanner heapq.nlargest heapq.nsmallest heapq.merge
     dataclasses.field dataclasses.replace dataclasses.fields weakref.ref weakref.proxy copy.copy
     copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
 )
+_OF_PATTERNS = frozenset({"sub", "subn"})
 _LONGEST_ATTRIBUTE = 40
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 
@@ -73,7 +76,13 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
 
 def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
     """Doubts about code that reads off the stack which functions are running."""
-    for path in evaluator.linkage.frame_readers:
+    linkage = evaluator.linkage
+    home = linkage.contents.get(usage.target.path, b"")
+    for path, is_near in linkage.frame_readers.items():
+        word = linkage.modules[path].rpartition(".")[2].encode()
+        if is_near and path != usage.target.path and isinstance(home, bytes) and word not in words_in(home):
+            # Who calls its functions has imported them.
+            continue
         usage.doubt(
             f"what reads the names of running functions in {path} does not look for "
             f"`{usage.target.written}`",
@@ -118,6 +127,8 @@ def check_handed(
         if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS):
             if evaluator.file(value.path).is_own:
                 continue
+        elif is_method_of_pattern(callee, value):
+            continue
         elif value.sort is ValueSort.FOREIGN and (
             value.name in harmless or value.name.startswith(_COLLECTIONS)
         ):
@@ -127,6 +138,12 @@ def check_handed(
             file.path,
             place.start,
         )
+
+
+def is_method_of_pattern(callee: Origin, value: Value) -> bool:
+    """Whether a call is one of a compiled pattern, which calls what it is given by position: nothing else that
+    no code of the project made bears such a method."""
+    return value.sort is ValueSort.OUTSIDE and callee.name in _OF_PATTERNS
 
 
 def _called(file: LinkedFile, callee: Origin, value: Value) -> str:

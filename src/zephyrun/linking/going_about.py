@@ -5,22 +5,37 @@ from __future__ import annotations
 import re
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import Handed, Origin
+from zephyrun.link_facts import FunctionRecord, Handed, Origin, OriginSort, ParameterSort
+from zephyrun.linking.escapes import is_method_of_pattern
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.references import MAKING_METHODS
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, FunctionKey, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, FunctionKey, Value, ValueSort
 
-# What calls functions that it is given by position only. Source: library reference.
+# What calls functions that it is given by position only, or by keywords that it is given in a dictionary. Source: library reference.
 CALLING_BY_POSITION = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
     functools.partial functools.partialmethod functools.reduce functools.cmp_to_key itertools.starmap itertools.takewhile itertools.dropwhile
-    itertools.groupby itertools.filterfalse itertools.accumulate re.sub atexit.register signal.signal
+    itertools.groupby itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner atexit.register signal.signal
     builtins.callable builtins.isinstance builtins.id builtins.print builtins.repr builtins.str
     builtins.list builtins.tuple builtins.set builtins.dict builtins.property builtins.staticmethod
     builtins.classmethod builtins.hash builtins.bool collections.defaultdict weakref.ref weakref.proxy
-    asyncio.run asyncio.create_task asyncio.gather asyncio.wait_for asyncio.ensure_future""".split()
+    asyncio.run asyncio.create_task asyncio.gather asyncio.wait_for asyncio.ensure_future
+    heapq.nlargest heapq.nsmallest heapq.merge threading.Thread threading.Timer
+    multiprocessing.Process""".split()
 )
+# Among these, what does not keep or give back what it was given, nor calls it later with more.
+_CALLING_AND_DROPPING = frozenset(
+    """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
+    functools.reduce itertools.starmap itertools.takewhile itertools.dropwhile itertools.groupby
+    itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner builtins.callable
+    builtins.isinstance builtins.id builtins.print builtins.repr builtins.str builtins.hash builtins.bool atexit.register""".split()
+)
+_IS_NOTHING = re.compile(r"\s*is\s+(?:not\s+)?None\b")
+_LAMBDA = re.compile(r"lambda\s*\*{0,2}")
+_BINDING_ROLES = frozenset({Role.FUNCTION, Role.PARAMETER})
+_REST = frozenset({ParameterSort.REST, ParameterSort.REST_KEYWORDS})
+_DEEPEST = 4
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
@@ -31,9 +46,9 @@ def is_kept(evaluator: Evaluator, key: FunctionKey) -> bool:
     """Whether a function is handed on or kept as a value somewhere, or may be found by its name."""
     file = evaluator.file(key[0])
     record = file.links.functions[key[1]]
-    if record.binding < 0 or not all(
-        evaluator.is_harmless(file, decorator) for decorator in record.decorators
-    ):
+    if record.binding < 0:
+        return not _is_dropped_lambda(evaluator, file, record)
+    if not all(evaluator.is_harmless(file, decorator) for decorator in record.decorators):
         return True
     if record.owner >= 0:
         if _is_looked_up(evaluator, (key[0], record.owner), record.name):
@@ -41,17 +56,91 @@ def is_kept(evaluator: Evaluator, key: FunctionKey) -> bool:
         if record.name in MAKING_METHODS:
             return _is_class_kept(evaluator, (key[0], record.owner))
         return any(
-            use.end not in other.links.called
+            use.end not in other.links.called and not _is_dropped(evaluator, other, use.end)
             for other in evaluator.linkage.mentioning(record.name)
             for use in other.links.attributes_by_name.get(record.name, ())
         )
     if "globals()" in file.source.text:
         return True
+    return not _is_only_called(evaluator, file, record.binding) or _is_kept_elsewhere(
+        evaluator, record.name, file
+    )
+
+
+def _is_only_called(
+    evaluator: Evaluator, file: LinkedFile, binding: int, depth: int = 0
+) -> bool:
+    """Whether nothing is done with what a binding holds but to call it, or to hand it to something that
+    calls it by position and drops it."""
+    facts = file.facts
+    return all(
+        reference.role in _BINDING_ROLES
+        or reference.end in file.links.called
+        or _is_dropped(evaluator, file, reference.end, depth)
+        for index in facts.bindings[binding].references
+        for reference in [facts.references[index]]
+    )
+
+
+def _is_dropped(evaluator: Evaluator, file: LinkedFile, end: int, depth: int = 0) -> bool:
+    """Whether a function that ends at an offset is held against nothing, or goes to what calls it by
+    position and keeps it nowhere."""
+    if (handed := file.handed_by_end.get(end)) is None:
+        return _IS_NOTHING.match(file.source.text, end) is not None
+    values = evaluator.values(file, handed.callee)
+    return bool(values) and all(
+        value.name in _CALLING_AND_DROPPING
+        or is_method_of_pattern(handed.callee, value)
+        or (
+            value.sort is ValueSort.FUNCTION
+            and depth < _DEEPEST
+            and _is_taken_and_only_called(evaluator, value, handed, depth)
+        )
+        for value in values
+    )
+
+
+def _is_taken_and_only_called(
+    evaluator: Evaluator, called: Value, handed: Handed, depth: int
+) -> bool:
+    """Whether a function of the project only calls what a call hands to it, without keywords."""
+    file = evaluator.file(called.path)
+    record = file.links.functions[called.number]
+    if not file.is_own or handed.position < 0 and not handed.keyword.isidentifier():
+        return False
+    if not all(evaluator.is_harmless(file, decorator) for decorator in record.decorators):
+        return False
+    # The receiver of a method comes by itself; where it is not sure which one takes it, all of them count.
+    taking = [
+        parameter
+        for index, parameter in enumerate(record.parameters)
+        if (
+            parameter.name == handed.keyword
+            if handed.position < 0
+            else handed.position <= index <= handed.position + (record.owner >= 0)
+        )
+    ]
+    if not taking or any(parameter.sort in _REST for parameter in taking):
+        return False
+    is_method = record.owner >= 0 and handed.position >= 0
+    if len(taking) < 1 + is_method:
+        return False
+    bindings = {parameter.binding for parameter in taking}
+    callees = [use.callee for use in file.links.keywords] + [use.callee for use in file.links.rests]
+    return not any(
+        callee.sort is OriginSort.NAME and callee.binding in bindings for callee in callees
+    ) and all(_is_only_called(evaluator, file, binding, depth + 1) for binding in bindings)
+
+
+def _is_dropped_lambda(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+    """Whether a function without a name is handed to what calls it by position and drops it."""
+    start = record.parameters[0].start if record.parameters else -1
     return any(
-        reference.start != record.name_start and reference.end not in file.links.called
-        for index in file.facts.bindings[record.binding].references
-        for reference in [file.facts.references[index]]
-    ) or _is_kept_elsewhere(evaluator, record.name, file)
+        handed.start <= start < handed.end
+        and _LAMBDA.fullmatch(file.source.text, handed.start, start) is not None
+        and _is_dropped(evaluator, file, handed.end)
+        for handed in file.links.handed
+    )
 
 
 def _is_looked_up(evaluator: Evaluator, owner: ClassKey, name: str) -> bool:
@@ -97,10 +186,11 @@ def _is_kept_by(evaluator: Evaluator, other: LinkedFile, name: str, home: Linked
             for index in facts.bindings[use.binding].references
             if facts.references[index].role is Role.READ
         ]
-        if any(end not in called for end in ends):
+        if any(end not in called and not _is_dropped(evaluator, other, end) for end in ends):
             return True
     return any(
         use.end not in called
+        and not _is_dropped(evaluator, other, use.end)
         and any(
             value.sort is ValueSort.MODULE and value.path == home.path
             for value in evaluator.values(other, use.receiver)

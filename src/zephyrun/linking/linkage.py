@@ -40,6 +40,8 @@ _LOOKS_INTO = re.compile(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
+# As `_note_passed_rest` of the front end takes them.
+_REST_MARKS = (b"**", b"kwargs", b"kwds", b"keywords", b"kw=", b"Thread", b"Process", b"Timer", b"enter", b"apply")
 _LAST_WORD = re.compile(r"\w+\Z")
 _FRAME_WORDS = ("co_name", "co_qualname", "getframeinfo", "inspect", "extract_stack", "extract_tb")
 # The third: `inspect.stack()[1].function`, or `[3]` of it.
@@ -47,6 +49,9 @@ _READS_FRAME_NAMES = (
     rb"\bco_(?:qual)?name\b|\bgetframeinfo\s*\(|\binspect\s*\.\s*(?:stack|trace)\s*\(|"
     rb"(?s:\bfrom\s+inspect\s+import\b[^\n]*\b(?:stack|trace)\b)|"
     rb"(?s:\bextract_(?:stack|tb)\s*\(.*\.\s*name\b)"
+)
+_READS_NEAR_FRAME = re.compile(
+    rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
 )
 
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
@@ -113,6 +118,19 @@ class LinkedFile:
                 *(use.start for use in self.links.keywords),
             ]
         )
+
+    @cached_property
+    def handed_by_call(self) -> dict[int, list[Handed]]:
+        """What each call is handed."""
+        found: dict[int, list[Handed]] = {}
+        for handed in self.links.handed:
+            found.setdefault(handed.call, []).append(handed)
+        return found
+
+    @cached_property
+    def handed_by_end(self) -> dict[int, Handed]:
+        """What calls are handed, by where it ends."""
+        return {handed.end: handed for handed in self.links.handed}
 
     @cached_property
     def handed_by_word(self) -> dict[str, list[Handed]]:
@@ -261,6 +279,11 @@ class Linkage:
                 found.append(path)
         return found
 
+    def has_rests(self, path: str) -> bool:
+        """Whether a file seems to hand dictionaries of keywords on, at a glance."""
+        data = self.contents[path]
+        return isinstance(data, bytes) and any(mark in data for mark in _REST_MARKS)
+
     def deriving_files(self) -> Iterator[LinkedFile]:
         """The files of the project in which classes have bases, in order of their paths."""
         for path, data in self._modules_read:
@@ -300,11 +323,18 @@ class Linkage:
         )
 
     @cached_property
-    def frame_readers(self) -> list[str]:
-        """The modules that read the names of running functions off the stack, at a glance."""
-        return sorted(
-            {path for word in _FRAME_WORDS for path in self.paths_matching(word, _READS_FRAME_NAMES)}
-        )
+    def frame_readers(self) -> dict[str, bool]:
+        """The modules that read the names of running functions off the stack, at a glance, and whether they
+        only read their own ones and those of who calls them."""
+        paths = {
+            path for word in _FRAME_WORDS for path in self.paths_matching(word, _READS_FRAME_NAMES)
+        }
+        return {path: self._reads_near_frames(path) for path in sorted(paths)}
+
+    def _reads_near_frames(self, path: str) -> bool:
+        data = self.contents[path]
+        assert isinstance(data, bytes), "a word was found in it"
+        return re.search(_READS_FRAME_NAMES, _READS_NEAR_FRAME.sub(b"", data)) is None
 
     @cached_property
     def runs_texts(self) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.code_texts import note_code_texts
@@ -43,17 +43,18 @@ def note_mentions(
     only_near: bool = False,
     is_data_read: bool = True,
     within: Mapping[str, Sequence[Span]] | None = None,
+    called: Collection[str] = (),
 ) -> None:
     """Note where else the name stands in the project.
 
     In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
     it, but not in a function that has such a name of its own; with `within`, only those in these parts of
-    files do. A file that is no Python, or that cannot be read, leaves a doubt. With `only_near`, no other file
+    files do. What takes keywords is `called` so. A file that is no Python, or that cannot be read, leaves a doubt. With `only_near`, no other file
     could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
     of data or settings can get to the name.
     """
     if not only_near:
-        note_code_texts(linkage, usage, name)
+        note_code_texts(linkage, usage, name, called)
     known = {(place.path, place.start) for place in usage.places}
     known |= {(each.place.path, each.place.start) for each in usage.open_places}
     pattern = word_in_text(name)

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+import ast
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cached_property
 
-from zephyrun.facts import Role
+from zephyrun.facts import Role, ScopeKind, Text
 from zephyrun.link_facts import (
     FunctionRecord,
     KeywordUse,
@@ -40,8 +41,25 @@ _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?
 # What follows a dictionary that is only read, or from which something is taken out.
 _READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
 _PUTS = re.compile(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\"'](\w+)[\"'])")
+# Where texts stand that become no keys, and what is called with texts that it looks up.
+_LOOKING_ON = frozenset({"documentation", "annotation", "statement", "compared", "case"})
+_LOOKING_UP = frozenset({"get", "pop", "getattr", "hasattr", "delattr", "startswith", "endswith", "print"})
+_STORES = re.compile(r"\s*\]\s*(?:=(?!=)|,)")
+_SPLITS = re.compile(r"\s*\.\s*r?(?:split|partition)\b")
 _ENDS_IN_IN = re.compile(r"\bin\Z")
 _LONGEST_SPACE = 200
+# What runs a function that it is given with keywords that it is given, too: as its first argument or as one
+# of these keywords. Source: library reference.
+_RUNNING_LATER = frozenset(
+    {"functools.partial", "functools.partialmethod", "threading.Thread", "multiprocessing.Process"}
+)
+_RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
+_RUNNING = re.compile(
+    r"(?i)partial|thread|process|timer|submit|apply|register|callback|finalize|enter|call|job|spawn|soon|run|"
+    r"exec|delay|schedule|enqueue|task|start|invoke|dispatch|defer|map|retry|handler|hook|connect|bind"
+)
+_RUN_AS = frozenset({"target"})
+_NEVER_RUN = frozenset({"**", "kwargs", "kwds", "keywords", "kw", "args", "name", "daemon"})
 # Functions and classes of the project and of libraries that were read, of which it is known what they take.
 _OWN_CALLABLES = (ValueSort.FUNCTION, ValueSort.CLASS)
 
@@ -95,6 +113,7 @@ class ParameterUsage:
             # What a file holds gets to a parameter through the keys of a dictionary.
             is_data_read=bool(self._usage.doubts or self._usage.open_places),
             within=self._spans(),
+            called=self._called_names(self.functions),
         )
 
     def _spans(self) -> dict[str, list[Span]]:
@@ -305,33 +324,85 @@ class ParameterUsage:
         """Calls with `**`: what keys it holds may not be known."""
         for file, rest in self._rests_to(self.functions):
             if rest.keys is not None and self.name in rest.keys:
-                self._usage.obstruct(
-                    f"`{self.name}` is handed on through a dictionary in {file.path}",
-                    file.path,
-                    rest.start,
-                )
+                self._note_key(file, rest)
             elif rest.keys is None and not self._is_forwarded_without(file, rest, set()):
                 self._usage.doubt(
                     f"what `**` hands on in {file.path} holds no `{self.name}`", file.path, rest.start
                 )
 
+    def _note_key(self, file: LinkedFile, rest: RestUse) -> None:
+        """A dictionary that is written out where it is handed on, and has the name as a key."""
+        keys = [
+            text
+            for text in file.facts.texts_between(rest.start, rest.end)
+            if text.use == "key" and text.words == self.name
+        ]
+        length = len(self.name)
+        spelled = [file.source.text[text.start + 1 : text.end - 1] for text in keys]
+        if spelled != [self.name] or not self._goes_only_here(file, rest):
+            self._usage.obstruct(
+                f"`{self.name}` is handed on through a dictionary in {file.path}", file.path, rest.start
+            )
+            return
+        start = keys[0].start + 1
+        self._usage.places.add(Place(file.path, start, start + length, PlaceSort.TEXT))
+
+    def _goes_only_here(self, file: LinkedFile, rest: RestUse) -> bool:
+        """Whether a dictionary of keywords goes to the functions, and to nothing else."""
+        values = self._evaluator.values(file, rest.callee)
+        if not rest.is_passed and all(map(self._is_call_of, values)):
+            return True
+        if not all(value.name in _RUNNING_LATER for value in values):
+            return False
+        handed = [
+            self._evaluator.values(file, each.value)
+            for each in file.links.handed
+            if each.call == rest.call and (each.position == 0 or each.keyword in _RUN_AS)
+        ]
+        return len(handed) == 1 and all(map(self._is_call_of, handed[0]))
+
     def _rests_to(self, functions: list[FunctionKey]) -> Iterator[tuple[LinkedFile, RestUse]]:
-        """The calls with `**` that may run one of some functions."""
+        """The dictionaries of keywords with which one of some functions may be run: in a call of it, or in
+        one to which it is handed."""
         names = self._called_names(functions)
         are_kept = any(is_kept(self._evaluator, key) for key in functions)
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
         loading = self._loading_paths(functions)
         paths.update(loading)
         for path in self._linkage.paths if are_kept else sorted(paths):
-            data = self._linkage.contents[path]
-            file = self._linkage.file(path) if isinstance(data, bytes) and b"**" in data else None
+            file = self._linkage.file(path) if self._linkage.has_rests(path) else None
             for rest in file.links.rests if file is not None else ():
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
                 is_open = are_kept or rest.callee.name in names or path in loading
-                if is_ours or (UNKNOWN_VALUE in values and is_open):
+                if (
+                    (not rest.is_passed and (is_ours or (UNKNOWN_VALUE in values and is_open)))
+                    or self._is_run_there(file, rest.callee, rest.call, functions, are_kept)
+                ):
                     yield file, rest
+
+    def _is_run_there(
+        self,
+        file: LinkedFile,
+        callee: Origin,
+        call: int,
+        functions: list[FunctionKey],
+        are_kept: bool,
+    ) -> bool:
+        """Whether a call of what is not the project's own is handed one of some functions, to run it; what
+        may be one of those that go about counts where what is called sounds like running something."""
+        values = self._evaluator.values(file, callee)
+        if all(value.sort in _OWN_CALLABLES or value.name in _RUNNING_NOTHING for value in values):
+            return False
+        sounds_like_it = are_kept and _RUNNING.search(callee.name or _names(values)) is not None
+        return any(
+            any(self._runs_one_of(value, functions) for value in given)
+            or (sounds_like_it and UNKNOWN_VALUE in given)
+            for each in file.handed_by_call.get(call, ())
+            if each.keyword not in _NEVER_RUN
+            for given in [self._evaluator.values(file, each.value)]
+        )
 
     def _loading_paths(self, functions: list[FunctionKey]) -> list[str]:
         """The modules that may find one of some functions in a module that they load by a name which they
@@ -357,7 +428,8 @@ class ParameterUsage:
         """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
         if rest.value.sort is not OriginSort.NAME:
             return False
-        if not _is_left_as_it_came(file, rest.value.binding, self.name):
+        is_handed_on, is_left = _is_left_as_it_came(file, rest.value.binding, self.name)
+        if not is_left or (is_handed_on and self._may_be_key):
             # It may be put into the dictionary on the way.
             return False
         for number, record in enumerate(file.links.functions):
@@ -377,14 +449,13 @@ class ParameterUsage:
             seen.add(key)
             if self._linkage.is_library and is_public_function(self._evaluator, file, record):
                 return False
-            if is_kept(self._evaluator, key) and self._name_stands_in_text:
-                # Whoever has the function may put together what it is called with.
-                return False
             return not self._is_given(key) and all(
                 inner.keys is None and self._is_forwarded_without(other, inner, seen)
                 for other, inner in self._rests_to([key])
             )
-        return False
+        # What else is a variable holds the keys that are written out where it is set.
+        keys = _keys_set(file, rest.value.binding)
+        return keys is not None and self.name not in keys and not is_handed_on
 
     def _is_given(self, key: FunctionKey) -> bool:
         """Whether some call that may run a function has the name as a keyword. Of one that goes about as a
@@ -399,17 +470,27 @@ class ParameterUsage:
                     return True
                 if UNKNOWN_VALUE in values and (goes_about or use.callee.name in names):
                     return True
-                if goes_about and any(value.sort not in _OWN_CALLABLES for value in values):
+                if self._is_run_there(file, use.callee, use.call, [key], goes_about):
                     return True
         return False
 
     @cached_property
-    def _name_stands_in_text(self) -> bool:
-        """Whether a text of some module holds the name as a word, so that it may be a key of some
-        dictionary. Documentation does not count."""
-        spelled = re.compile(rf"(?<![^\W_]){re.escape(self.name).replace('_', '[_-]')}(?![^\W_])")
+    def _may_be_key(self) -> bool:
+        """Whether the name stands in some text that could become a key of a dictionary. A text that is only
+        compared or looked up becomes none, and a sentence that holds the word is none."""
+        spelled = rf"(?<![^\W_]){re.escape(self.name).replace('_', '[_-]')}(?![^\W_])"
+        whole = re.compile(rf"[\s_-]*{spelled}[\s_-]*|[\w\s.-]*(?:[,;|][\w\s.-]*)+")
+        paired = re.compile(rf"{spelled}(?:[\"']\s*:|\s*=(?!=))|(?m:^[\s-]*{spelled}\s*:)")
+        word = re.compile(spelled)
         return any(
-            text.use != "documentation" and spelled.search(text.words)
+            word.search(text.words)
+            and not _is_only_looked_up(file, text)
+            and (
+                whole.fullmatch(text.words)
+                or paired.search(text.words)
+                or text.interpolated
+                or _SPLITS.match(file.source.text, text.end)
+            )
             for file in self._linkage.mentioning_any({self.name, self.name.partition("_")[0]})
             for text in file.facts.texts
         )
@@ -518,19 +599,77 @@ class ParameterUsage:
         )
 
 
-def _is_left_as_it_came(file: LinkedFile, binding: int, name: str) -> bool:
-    """Whether a dictionary of keywords is only handed on with `**`, read, and given other keys that are
-    written out, so that the name does not get in."""
+def _is_left_as_it_came(file: LinkedFile, binding: int, name: str) -> tuple[bool, bool]:
+    """Of a dictionary of keywords: whether it is handed to some call as it is, which might put keys into
+    it; and whether else it is only handed on with `**`, read, and given other keys that are written out, so
+    that the name does not get in."""
     text = file.source.text
+    is_handed = False
     for index in file.facts.bindings[binding].references:
         reference = file.facts.references[index]
-        if reference.role is Role.PARAMETER:
+        if reference.role in (Role.PARAMETER, Role.ASSIGN):
             continue
         before = text[max(reference.start - _LONGEST_SPACE, 0) : reference.start].rstrip()
-        is_handed_on = before.endswith("**")
+        is_spread = before.endswith("**")
         is_asked = _ENDS_IN_IN.search(before)
         put = _PUTS.match(text, reference.end)
         is_other = put is not None and (put[1] or put[2]) != name
-        if not is_handed_on and not is_asked and not is_other and not _READ_ONLY.match(text, reference.end):
-            return False
-    return True
+        if is_spread or is_asked or is_other or _READ_ONLY.match(text, reference.end):
+            continue
+        if reference.end not in file.handed_by_end:
+            return is_handed, False
+        is_handed = True
+    return is_handed, True
+
+
+def _keys_set(file: LinkedFile, binding: int) -> set[str] | None:
+    """The keys of the dictionaries that a variable is set to, where all are written out; `None` elsewhere."""
+    found: set[str] = set()
+    facts = file.facts
+    if facts.scopes[facts.bindings[binding].scope].kind is not ScopeKind.FUNCTION:
+        # Others may get at it.
+        return None
+    for index in facts.bindings[binding].references:
+        reference = facts.references[index]
+        if reference.role not in (Role.READ, Role.ASSIGN):
+            return None
+        if reference.role is Role.ASSIGN:
+            statement = facts.statements[facts.statement_at(reference.start)]
+            keys = _keys_of_statement(file.source.text[statement.start : statement.end])
+            if keys is None:
+                return None
+            found |= keys
+    return found
+
+
+def _keys_of_statement(text: str) -> set[str] | None:
+    try:
+        statement = ast.parse(text).body[0]
+    except SyntaxError:
+        return None
+    match statement:
+        case ast.Assign(targets=[ast.Name()], value=value) | ast.AnnAssign(value=value):
+            pass
+        case _:
+            return None
+    match value:
+        case ast.Dict(keys=keys):
+            words = [key.value for key in keys if isinstance(key, ast.Constant)]
+            return set(map(str, words)) if len(words) == len(keys) else None
+        case ast.Call(func=ast.Name(id="dict"), args=[], keywords=keywords):
+            named = [keyword.arg for keyword in keywords]
+            return {name for name in named if name} if all(named) else None
+    return None
+
+
+def _names(values: Iterable[Value]) -> str:
+    return " ".join(value.name for value in values)
+
+
+def _is_only_looked_up(file: LinkedFile, text: Text) -> bool:
+    """Whether a text is only compared with something, or what is looked up by it is only read."""
+    if text.use in _LOOKING_ON:
+        return True
+    if text.use == "index":
+        return _STORES.match(file.source.text, text.end) is None
+    return text.use == "argument" and text.beside in _LOOKING_UP

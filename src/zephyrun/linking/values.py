@@ -107,8 +107,14 @@ _GIVE_ARGUMENT = frozenset({"copy.copy", "copy.deepcopy", "dataclasses.replace",
 _GIVE_OWN_THINGS = frozenset(
     "re pathlib os os.path datetime time calendar logging subprocess shutil tempfile glob hashlib hmac "
     "struct zlib gzip bz2 lzma zipfile tarfile platform uuid secrets base64 binascii string textwrap "
-    "unicodedata decimal fractions math cmath io csv configparser socket ssl select getpass locale "
+    "unicodedata decimal fractions math cmath io csv configparser socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
+)
+# What these things give back as it was handed to them: the file below a buffer, the zone of a time, the
+# texts that are compared.
+_GIVEN_BACK = frozenset(
+    "raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
+    "converters numerator denominator filters handlers".split()
 )
 # What calling something of the standard library gives, where that is one thing of the library's own; the
 # attributes of a namespace may be anything.
@@ -651,6 +657,8 @@ class Evaluator:
             if receiver.name in _NAMESPACES:
                 return _NOTHING_KNOWN
             return frozenset({Value(ValueSort.FOREIGN, name=f"{receiver.name}.{name}")})
+        if sort is ValueSort.OUTSIDE and name in _GIVEN_BACK:
+            return _NOTHING_KNOWN
         if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
             return _OUTSIDE
         if sort in (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING):

@@ -6,6 +6,7 @@ the code can clear. Without a person's word for it the verdict is `unproven`.
 
 from __future__ import annotations
 
+import ast
 import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
@@ -23,6 +24,10 @@ SOURCE_READERS = frozenset(
 )
 # What calls are named that may evaluate a text among their caller's variables.
 _EVALUATING = re.compile(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
+_SENTENCE = re.compile(
+    r"[\s('`\"]*[\w'’-]+(?:[,;:)`\"]*\s+[('`\"]*[\w'’-]+){2,}[\s.,;:!?()'’`\"-]*", re.ASCII
+)
+_QUERY = re.compile(r"(?i)\b(?:select|insert|update|delete|from|join|with|table|into|copy|describe|pivot)\b")
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
 
 
@@ -229,11 +234,25 @@ def _reach(facts: FileFacts, binding: int) -> _Reach:
 
 
 def _may_look_up(text: Text, name: str) -> bool:
-    """Whether a text holds the name as a word. Documentation is not evaluated in the function, and
-    in `%s` the letter is a conversion; a name would stand as `%(s)s`."""
-    if text.use == "documentation" or name not in text.words:
+    """Whether a text holds the name as a word. Documentation is not evaluated in the function, nor is
+    prose; what follows a dot is looked up in something else; and in `%s` the letter is a conversion: a name
+    would stand as `%(s)s`."""
+    if text.use == "documentation" or name not in text.words or _is_prose(text):
         return False
-    return re.search(rf"(?<![\w%]){re.escape(name)}(?!\w)", text.words) is not None
+    return re.search(rf"(?<![\w%.]){re.escape(name)}(?!\w)", text.words) is not None
+
+
+def _is_prose(text: Text) -> bool:
+    """Whether a text is a sentence of plain words, which nothing could evaluate: no expression, no query,
+    nothing to be filled in."""
+    words = text.words
+    if text.interpolated or _SENTENCE.fullmatch(words) is None or _QUERY.search(words) is not None:
+        return False
+    try:
+        ast.parse(words.strip(), mode="eval")
+    except (SyntaxError, ValueError, RecursionError, MemoryError):
+        return True
+    return False
 
 
 def _is_plain_word(text: Text, surroundings: Surroundings) -> bool:

@@ -50,6 +50,13 @@ _MAKING_CLASSES = frozenset(
     "namedtuple NamedTuple TypedDict Enum IntEnum StrEnum Flag IntFlag".split()
 )
 _FIELD = re.compile(r"\w+")
+# Where calls take the keywords with which they will call something: by keyword, and by position in some of
+# the standard library. Source: library reference.
+_PASSED_AS = frozenset({"kwargs", "kwds", "keywords", "kw"})
+_PASSED_AT = {
+    **{"Thread": 4, "Process": 4, "Timer": 3, "enter": 4, "enterabs": 4},
+    **{"apply": 2, "apply_async": 2, "start_new_thread": 2},
+}
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 # Special methods that are asked for a name, and what keeps names to ask for later.
 _HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
@@ -732,6 +739,7 @@ class _Reader(ast.NodeVisitor):
         arguments = tuple(map(self._origin, node.args))
         self._note_lambda(node)
         self._note_lookup(node, arguments)
+        self._note_passed_rest(node, callee, call)
         for position, argument in enumerate(node.args):
             self._note_text(argument, callee, call, position, "", arguments)
             self._hand(argument, callee, call, position, "")
@@ -788,10 +796,9 @@ class _Reader(ast.NodeVisitor):
             position, keyword = -1, "*"
         start, end = self._start_of(inner), self._end_of(inner)
         self._handed.append(Handed(start, end, self._origin(inner), callee, call, position, keyword))
-        if isinstance(argument, ast.Tuple | ast.List | ast.Set):
-            for part in argument.elts:
-                start, end = self._start_of(part), self._end_of(part)
-                self._handed.append(Handed(start, end, self._origin(part), callee, call, -1, "…"))
+        for part in _parts_inside(argument):
+            start, end = self._start_of(part), self._end_of(part)
+            self._handed.append(Handed(start, end, self._origin(part), callee, call, -1, "…"))
 
     def _note_lambda(self, node: ast.Call) -> None:
         """What builtins that go through something give to a function without a name."""
@@ -818,14 +825,25 @@ class _Reader(ast.NodeVisitor):
             end = start + len(keyword.arg)
             self._keywords.append(KeywordUse(start, end, keyword.arg, callee, call))
             return
+        self._note_rest(keyword.value, callee, call)
+
+    def _note_rest(
+        self, node: ast.expr, callee: Origin, call: int, *, is_passed: bool = False
+    ) -> None:
+        """Note a dictionary of keywords."""
         keys: tuple[str, ...] | None = None
-        if isinstance(keyword.value, ast.Dict) and all(
-            isinstance(key, ast.Constant) for key in keyword.value.keys
-        ):
-            keys = tuple(str(key.value) for key in keyword.value.keys if isinstance(key, ast.Constant))
-        self._rests.append(
-            RestUse(self._start_of(keyword), callee, keys, self._origin(keyword.value))
-        )
+        if isinstance(node, ast.Dict) and all(isinstance(key, ast.Constant) for key in node.keys):
+            keys = tuple(str(key.value) for key in node.keys if isinstance(key, ast.Constant))
+        start, end = self._start_of(node), self._end_of(node)
+        self._rests.append(RestUse(start, end, callee, keys, self._origin(node), call, is_passed))
+
+    def _note_passed_rest(self, node: ast.Call, callee: Origin, call: int) -> None:
+        """Note a dictionary that a call takes to call something with it later."""
+        position = _PASSED_AT.get(_short_name(node.func), len(node.args))
+        passed = node.args[position : position + 1]
+        passed += [keyword.value for keyword in node.keywords if keyword.arg in _PASSED_AS]
+        for value in passed:
+            self._note_rest(value, callee, call, is_passed=True)
 
     def _note_text(
         self,
@@ -1037,3 +1055,16 @@ _ORIGINS: dict[type[ast.AST], Any] = {
         OriginSort.AWAITED, "", -1, (reader._origin(node.value),)
     ),
 }
+
+
+def _parts_inside(node: ast.expr) -> Iterator[ast.expr]:
+    """What a collection that is written out holds, however deep."""
+    if isinstance(node, ast.Tuple | ast.List | ast.Set):
+        parts = node.elts
+    elif isinstance(node, ast.Dict):
+        parts = node.values
+    else:
+        return
+    for part in parts:
+        yield part
+        yield from _parts_inside(part)
