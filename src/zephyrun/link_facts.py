@@ -141,11 +141,27 @@ class TextUse(NamedTuple):
 
 class Lookup(NamedTuple):
     """A call that looks an attribute of `receiver` up by a name that is worked out, and what such a name
-    begins with: "" where that is not known."""
+    begins and ends with: "" where that is not known."""
 
     start: int
     receiver: Origin
     prefix: str
+    suffix: str = ""
+
+    def may_find(self, name: str) -> bool:
+        """Whether the name that is worked out may be this one."""
+        is_long_enough = len(name) >= len(self.prefix) + len(self.suffix)
+        return is_long_enough and name.startswith(self.prefix) and name.endswith(self.suffix)
+
+    @property
+    def shape(self) -> str:
+        """How such names are spelled, for readers: `begin with "do_"`; "" where nothing is known."""
+        parts = [
+            f'{verb} with "{part}"'
+            for verb, part in (("begin", self.prefix), ("end", self.suffix))
+            if part
+        ]
+        return " and ".join(parts)
 
 
 class Handed(NamedTuple):

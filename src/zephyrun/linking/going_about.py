@@ -154,7 +154,7 @@ def _is_looked_up(evaluator: Evaluator, owner: ClassKey, name: str) -> bool:
         file = evaluator.linkage.file(path)
         for lookup in file.links.lookups if file is not None else ():
             assert file is not None, "it has calls"
-            if name.startswith(lookup.prefix) and not (is_unwritten and not lookup.prefix):
+            if lookup.may_find(name) and not (is_unwritten and not lookup.shape):
                 values = evaluator.values(file, lookup.receiver)
                 if UNKNOWN_VALUE in values or any(
                     (value.path, value.number) in relatives for value in values

@@ -582,12 +582,12 @@ class MemberUsage:
     def _check_library_lookups(self, file: LinkedFile) -> None:
         """A base of a library may find methods by names that it works out (`visit_…`)."""
         for lookup in file.links.lookups:
-            if self.is_private or not self.spelling.startswith(lookup.prefix):
+            if self.is_private or not lookup.may_find(self.spelling):
                 continue
             what = (
                 f"{file.module} does not look up `{self.spelling}` by a name that it works out"
-                if not lookup.prefix
-                else f'{file.module} does not look up names that begin with "{lookup.prefix}"'
+                if not lookup.shape
+                else f"{file.module} does not look up names that {lookup.shape}"
             )
             self._usage.doubt(what, *self._first_place())
 
@@ -703,18 +703,18 @@ class MemberUsage:
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
                 assert file is not None, "it has calls"
-                if not self.spelling.startswith(lookup.prefix):
+                if not lookup.may_find(self.spelling):
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 is_in_family = bool(_classes(values) & self._reachable)
                 is_possible = UNKNOWN_VALUE in values and (
-                    not self.is_private or bool(lookup.prefix) or self._stands_in_text
+                    not self.is_private or bool(lookup.shape) or self._stands_in_text
                 )
                 if not is_in_family and not is_possible:
                     continue
-                if lookup.prefix:
+                if lookup.shape:
                     self._usage.obstruct(
-                        f'names that begin with "{lookup.prefix}" are looked up in {file.path}',
+                        f"names that {lookup.shape} are looked up in {file.path}",
                         file.path,
                         lookup.start,
                     )

@@ -1032,7 +1032,7 @@ class Evaluator:
             other = self.linkage.file(path)
             for lookup in other.links.lookups if other is not None else ():
                 assert other is not None, "it has calls"
-                if not record.name.startswith(lookup.prefix):
+                if not lookup.may_find(record.name):
                     continue
                 sources = other.links.sources.get(lookup.receiver.binding, ())
                 is_module = any(each.sort is OriginSort.IMPORTED for each in sources)

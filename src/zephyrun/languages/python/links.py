@@ -62,6 +62,8 @@ _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 _HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
 _KEEPING = frozenset({"attrgetter", "methodcaller"})
 _BEFORE_FILLING = re.compile(r"[%{]")
+# Behind a conversion, its letter included, or a closing brace.
+_AFTER_FILLING = re.compile(r"%(?:\([^)]*\))?[^a-zA-Z%]*[a-zA-Z%]|\}")
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
 # What annotations say by the last part of the name before the bracket. Source: PEP 484, 585, 604, 612.
@@ -772,7 +774,7 @@ class _Reader(ast.NodeVisitor):
         elif called in _KEEPING and node.args:
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
-            self._lookups.append(Lookup(self._start_of(node), receiver, _prefix_of(name)))
+            self._lookups.append(Lookup(self._start_of(node), receiver, *_ends_of(name)))
 
     def _is_itself(self, node: ast.expr) -> bool:
         """Whether an expression is the instance of the special method around, or what is above it."""
@@ -1011,17 +1013,19 @@ class _Reader(ast.NodeVisitor):
         return self._instance_of(node.value)
 
 
-def _prefix_of(node: ast.expr) -> str:
-    """What a text begins with that is put together from parts."""
+def _ends_of(node: ast.expr) -> tuple[str, str]:
+    """What a text begins and ends with that is put together from parts."""
     if isinstance(node, ast.JoinedStr) and node.values:
-        node = node.values[0] if isinstance(node.values[0], ast.expr) else node
-    elif isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add | ast.Mod):
-        node = node.left
-    elif isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "format":
-        node = node.func.value
+        return _ends_of(node.values[0])[0], _ends_of(node.values[-1])[1]
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Add):
+        return _ends_of(node.left)[0], _ends_of(node.right)[1]
+    if isinstance(node, ast.BinOp) and isinstance(node.op, ast.Mod):
+        return _ends_of(node.left)
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr == "format":
+        return _ends_of(node.func.value)
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
-        return _BEFORE_FILLING.split(node.value)[0]
-    return ""
+        return _BEFORE_FILLING.split(node.value)[0], _AFTER_FILLING.split(node.value)[-1]
+    return "", ""
 
 
 def _assigns(nodes: Iterable[ast.AST], name: str) -> bool:
