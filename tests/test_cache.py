@@ -8,6 +8,7 @@ import sqlite3
 import threading
 import zlib
 from contextlib import closing
+from dataclasses import fields
 from pathlib import Path
 
 import pytest
@@ -15,9 +16,11 @@ import pytest
 from tests.helpers import REAL_MODULES, STDLIB, real_source
 from zephyrun.commands import project_survey
 from zephyrun.commands.project_survey import survey_paths
+from zephyrun.facts import FileFacts
 from zephyrun.findings import KINDS
 from zephyrun.languages.python import parse
 from zephyrun.languages.python.links import read_links
+from zephyrun.link_facts import LinkFacts
 from zephyrun.project import kept_facts
 from zephyrun.project.cache import Cache, joint_key
 from zephyrun.project.kept_facts import KeptFacts
@@ -189,9 +192,15 @@ def test_facts_come_back_as_they_were(tmp_path):
     assert kept.recall(data) == (before.facts, read_links(before))
     kept.save()
     later = KeptFacts(tmp_path)
-    assert later.recall(data) == (before.facts, read_links(before))
+    assert as_told(later.recall(data)) == as_told((before.facts, read_links(before)))
     assert later.recall(data + b"\n") is None
     later.save()
+
+
+def as_told(facts):
+    """All fields of what a file says of itself and to others."""
+    kinds = (FileFacts, LinkFacts)
+    return [{field.name: getattr(each, field.name) for field in fields(kind)} for each, kind in zip(facts, kinds, strict=True)]
 
 
 class Trap:
@@ -204,14 +213,28 @@ class Trap:
         return Path.touch, (self.path,)
 
 
+def marked(packed):
+    """Packed facts of somebody who knows how they are marked."""
+    return kept_facts._mark(packed) + packed
+
+
 def test_nothing_in_the_cache_is_run(tmp_path):
     """Somebody's database may hold anything; and what is damaged is read anew."""
     data, path = real_source("shlex"), tmp_path / "sprung"
-    key, good = kept_facts._key(data), kept_facts._packed(parse(data).facts, read_links(parse(data)))
+    told = parse(data).facts, read_links(parse(data))
+    key, good = kept_facts._key(data), kept_facts._packed(*told)
     damaged = good[:60] + b"\xff" * 9 + good[69:]
-    for bad in [zlib.compress(pickle.dumps(Trap(path))), good[:-9], damaged, b"", "text"]:
+    trap = zlib.compress(pickle.dumps(Trap(path)))
+    for bad in [trap, marked(trap), marked(pickle.dumps(Trap(path))), marked(b""), good[:-9], damaged, b"", "text"]:
         Cache(tmp_path, "facts").put({key: bad})
         kept = KeptFacts(tmp_path)
         assert kept.recall(data) is None
+        kept.save()
+
+    for part in (trap, b"", "text", good):
+        parts = tuple((part,) * len(fields(kind)) for kind in (FileFacts, LinkFacts))
+        Cache(tmp_path, "facts").put({key: marked(pickle.dumps(parts))})
+        kept = KeptFacts(tmp_path)
+        assert as_told(kept.recall(data)) == as_told(told)
         kept.save()
     assert not path.exists()

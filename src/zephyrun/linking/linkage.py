@@ -17,25 +17,22 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import Handed, ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import derives_classes, is_document, is_searched, runs_text, words_in
+from zephyrun.linking.texts import READS_NEAR, derives_classes, is_document, is_searched, reads_frame_names, runs_text, words_in, written_in
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
-_MOST_FILES_KEPT = 512
+_MOST_FILES_KEPT = 2048
 _MOST_FILES_GLANCED_AT = 4096
 _MANY_WORDS = 64
 
 _LOADS = re.compile(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
 )
-_COMPUTED_LOOKUP = (
-    rb"attr(?:ibute)?(?:__)?\s*(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
+_COMPUTED_LOOKUP = re.compile(
+    rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__)?\s*(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
     rb"(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]+[\"']\s*[,)])"
 )
-_LOOKUP_WORDS = (
-    *("getattr", "setattr", "hasattr", "delattr", "attrgetter", "methodcaller"),
-    *("__getattr__", "__getattribute__", "__setattr__", "__delattr__"),
-)
+_LOOKUP_WORDS = (b"attr", b"methodcaller")
 _LOOKS_INTO = re.compile(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
@@ -43,17 +40,6 @@ _LOOKS_INTO = re.compile(
 # As `_note_passed_rest` of the front end takes them.
 _REST_MARKS = (b"**", b"kwargs", b"kwds", b"keywords", b"kw=", b"Thread", b"Process", b"Timer", b"enter", b"apply")
 _LAST_WORD = re.compile(r"\w+\Z")
-_FRAME_WORDS = ("co_name", "co_qualname", "getframeinfo", "inspect", "extract_stack", "extract_tb")
-# The third: `inspect.stack()[1].function`, or `[3]` of it.
-_READS_FRAME_NAMES = (
-    rb"\bco_(?:qual)?name\b|\bgetframeinfo\s*\(|\binspect\s*\.\s*(?:stack|trace)\s*\(|"
-    rb"(?s:\bfrom\s+inspect\s+import\b[^\n]*\b(?:stack|trace)\b)|"
-    rb"(?s:\bextract_(?:stack|tb)\s*\(.*\.\s*name\b)"
-)
-_READS_NEAR_FRAME = re.compile(
-    rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
-)
-
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
 _LOADED_BY_NAME = re.compile(
     rb"(?:\bsys\.modules\s*(?:\[|\.\s*get\s*\()|\b(?:import_module|__import__)\s*\()"
@@ -81,9 +67,14 @@ class LinkedFile:
     path: str
     module: str
     is_package: bool
-    source: SourceText
+    data: bytes
     facts: FileFacts
     links: LinkFacts
+
+    @cached_property
+    def source(self) -> SourceText:
+        """The text."""
+        return SourceText.from_bytes(self.data)
 
     @property
     def is_own(self) -> bool:
@@ -244,15 +235,23 @@ class Linkage:
         """The paths of the project's modules that hold a word, in order."""
         if word not in self._mentioning:
             encoded = word.encode()
-            # To look for the letters first spares most files from being taken apart; not so when many
-            # words are asked for.
-            is_rare = len(self._mentioning) < _MANY_WORDS
-            self._mentioning[word] = [
-                path
-                for path, data in self._modules_read
-                if (not is_rare or encoded in data) and encoded in words_in(data)
-            ]
+            if len(self._mentioning) < _MANY_WORDS:
+                # To look for the letters first spares most files from being taken apart; not so when many
+                # words are asked for.
+                found = [
+                    path
+                    for path, data in self._modules_read
+                    if encoded in data and encoded in words_in(data)
+                ]
+            else:
+                found = [path for path, words in self._all_words if encoded in words]
+            self._mentioning[word] = found
         return self._mentioning[word]
+
+    @cached_property
+    def _all_words(self) -> list[tuple[str, frozenset[bytes]]]:
+        """The words of each of the project's modules."""
+        return [(path, words_in(data)) for path, data in self._modules_read]
 
     @cached_property
     def _modules_read(self) -> list[tuple[str, bytes]]:
@@ -267,6 +266,18 @@ class Linkage:
             data = self.contents[path]
             if isinstance(data, bytes) and encoded in words_of(data):
                 found.append(path)
+        return found
+
+    def paths_writing(self, name: str) -> list[str]:
+        """The paths of modules that seem to give an attribute of that name a value, in order."""
+        return self._paths_by_written.get(name.encode(), [])
+
+    @cached_property
+    def _paths_by_written(self) -> dict[bytes, list[str]]:
+        found: dict[bytes, list[str]] = {}
+        for path, data in self._modules_read:
+            for name in written_in(data):
+                found.setdefault(name, []).append(path)
         return found
 
     def paths_matching(self, word: str, pattern: bytes) -> list[str]:
@@ -318,23 +329,14 @@ class Linkage:
     @cached_property
     def lookup_paths(self) -> list[str]:
         """The modules that look attributes up by names that are not written out, at a glance."""
-        return sorted(
-            {path for word in _LOOKUP_WORDS for path in self.paths_matching(word, _COMPUTED_LOOKUP)}
-        )
+        return [path for path, data in self._modules_read if _looks_up(data)]
 
     @cached_property
     def frame_readers(self) -> dict[str, bool]:
         """The modules that read the names of running functions off the stack, at a glance, and whether they
         only read their own ones and those of who calls them."""
-        paths = {
-            path for word in _FRAME_WORDS for path in self.paths_matching(word, _READS_FRAME_NAMES)
-        }
-        return {path: self._reads_near_frames(path) for path in sorted(paths)}
-
-    def _reads_near_frames(self, path: str) -> bool:
-        data = self.contents[path]
-        assert isinstance(data, bytes), "a word was found in it"
-        return re.search(_READS_FRAME_NAMES, _READS_NEAR_FRAME.sub(b"", data)) is None
+        found = {path: reads_frame_names(data) for path, data in self._modules_read}
+        return {path: reading == READS_NEAR for path, reading in found.items() if reading}
 
     @cached_property
     def runs_texts(self) -> bool:
@@ -374,7 +376,7 @@ class Linkage:
             is_ours = self.is_package(name) or name.startswith(".") or match[1] == _MAIN
             if is_ours and not _only_names_are_taken(data, match):
                 return True
-        return _LOADS.search(_IS_LOADED.sub(b"", _LOADED_BY_NAME.sub(b"", data))) is not None
+        return _loads_unnamed(data)
 
     def find_module(self, dotted: str, beside: str = "") -> str | None:
         """The path of a module of the project by its absolute name, as the file at `beside` would find
@@ -432,6 +434,18 @@ def _loads(data: bytes) -> bool:
     return any(word in data for word in _LOADING_WORDS) and _LOADS.search(data) is not None
 
 
+@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+def _loads_unnamed(data: bytes) -> bool:
+    """Whether a file loads modules by names that are not written out, at a glance."""
+    return _LOADS.search(_IS_LOADED.sub(b"", _LOADED_BY_NAME.sub(b"", data))) is not None
+
+
+@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+def _looks_up(data: bytes) -> bool:
+    """Whether a file looks attributes up by names that are not written out, at a glance."""
+    return any(word in data for word in _LOOKUP_WORDS) and _COMPUTED_LOOKUP.search(data) is not None
+
+
 def _only_names_are_taken(data: bytes, taken: re.Match[bytes]) -> bool:
     """Whether the module that stands at a place is only asked for names that are written out: there, or
     by the variable that is set to it."""
@@ -468,10 +482,10 @@ def _parses(data: bytes) -> bool:
 def _read(path: str, module: str, data: bytes, memory: Memory | None) -> LinkedFile | None:
     """Kept between versions of a project, of which most files are the same."""
     is_package = path.rpartition("/")[2].startswith("__init__.")
+    known = memory.recall(data) if memory is not None else None
+    if known is not None:
+        return LinkedFile(path, module, is_package, data, *known)
     with without_collector():
-        known = memory.recall(data) if memory is not None else None
-        if known is not None:
-            return LinkedFile(path, module, is_package, SourceText.from_bytes(data), *known)
         try:
             parsed = parse(data)
             links = read_links(parsed)
@@ -479,4 +493,4 @@ def _read(path: str, module: str, data: bytes, memory: Memory | None) -> LinkedF
             return None
         if memory is not None:
             memory.keep(data, parsed.facts, links)
-        return LinkedFile(path, module, is_package, parsed.source, parsed.facts, links)
+        return LinkedFile(path, module, is_package, data, parsed.facts, links)

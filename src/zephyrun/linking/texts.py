@@ -42,6 +42,21 @@ _RUNS_TEXTS = tuple(
     )
     for word in words
 )
+# What reads the names of running functions off the stack, by the words that it takes.
+_FRAME_NAMES = (
+    (b"co_name", re.compile(rb"co_name\b")),
+    (b"co_qualname", re.compile(rb"co_qualname\b")),
+    (b"getframeinfo", re.compile(rb"getframeinfo\s*\(")),
+    (b"inspect", re.compile(rb"inspect\s*\.\s*(?:stack|trace)\s*\(|inspect\s+import\b[^\n]*\b(?:stack|trace)\b")),
+    (b"extract_stack", re.compile(rb"extract_stack\s*\((?s:.*)\.\s*name\b")),
+    (b"extract_tb", re.compile(rb"extract_tb\s*\((?s:.*)\.\s*name\b")),
+)
+_NEAR_FRAME = re.compile(
+    rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)"
+    rb"\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
+)
+READS_NEAR, _READS_FAR = "near", "far"
+
 # Texts at a glance: comments are passed over, so that a quote in one opens nothing.
 _QUOTED = re.compile(
     rb"#[^\n]*|(?s:\"\"\"(.*?)(?<!\\)\"\"\"|'''(.*?)(?<!\\)''')|"
@@ -52,6 +67,7 @@ _LIKE_CODE = re.compile(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|i
 # Whatever is no letter of ASCII may be part of a name.
 _WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
 _MOST_FILES_KEPT = 4096
+_KNOWN_WORDS: dict[bytes, bytes] = {}
 
 
 def is_document(path: str) -> bool:
@@ -83,8 +99,10 @@ def _is_own_document(data: bytes) -> bool:
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def words_in(data: bytes) -> frozenset[bytes]:
-    """Every word of a file. Kept, since it is asked again whenever another file changes."""
-    return frozenset(_WORD.findall(data))
+    """Every word of a file. Kept, since it is asked again whenever another file changes; most words stand
+    in many files, and are kept once."""
+    found = _WORD.findall(data)
+    return frozenset(map(_KNOWN_WORDS.setdefault, found, found))
 
 
 def derives_classes(data: bytes) -> bool:
@@ -116,6 +134,19 @@ def registering_in(data: bytes) -> frozenset[bytes]:
 def runs_text(data: bytes) -> bool:
     """Whether a file seems to run code that a text holds, at a glance."""
     return any(word in data and pattern.search(data) is not None for word, pattern in _RUNS_TEXTS)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def reads_frame_names(data: bytes) -> str:
+    """Whether a file seems to read the names of running functions off the stack: "" for not, `READS_NEAR`
+    where only of its own ones and of who calls them."""
+    if not _names_frames(data):
+        return ""
+    return _READS_FAR if _names_frames(_NEAR_FRAME.sub(b"", data)) else READS_NEAR
+
+
+def _names_frames(data: bytes) -> bool:
+    return any(word in data and pattern.search(data) is not None for word, pattern in _FRAME_NAMES)
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

@@ -27,7 +27,7 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.texts import registering_in, written_in
+from zephyrun.linking.texts import registering_in
 
 # A class of the project or of a library: the file it stands in, and its record there.
 ClassKey = tuple[str, int]
@@ -88,7 +88,7 @@ _MOST_ASKED = 3000
 NAMED_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
 _RECORDS = ("dataclasses.dataclass",)
 _RECORD_BASES = frozenset({*NAMED_TUPLES, "typing.TypedDict"})
-_DEFINITIONS = frozenset({Role.FUNCTION, Role.CLASS})
+_DEFINITIONS = frozenset({OriginSort.DEFINED_FUNCTION, OriginSort.DEFINED_CLASS})
 # How often the classes below others are found anew, where that depends on itself.
 _MOST_PASSES = 3
 
@@ -374,7 +374,7 @@ class Evaluator:
         return [
             path
             for written in _ways_to_write(name)
-            for path in self.linkage.paths_where(written, written_in)
+            for path in self.linkage.paths_writing(written)
         ]
 
     def _writes_in_reach(self, name: str) -> list[tuple[LinkedFile, AttributeUse]] | None:
@@ -572,7 +572,8 @@ class Evaluator:
 
     def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
         """What other modules give to a variable of a module."""
-        if not _DEFINITIONS.isdisjoint(file.facts.roles(file.module_bindings[name])):
+        sources = file.links.sources.get(file.module_bindings[name], ())
+        if any(origin.sort in _DEFINITIONS for origin in sources):
             return frozenset()
         more: list[Values] = []
         writes = self._writes_in_reach(name)

@@ -3,15 +3,19 @@ as long."""
 
 from __future__ import annotations
 
+import hashlib
 import io
 import pickle
 import zlib
 from contextlib import suppress
 from pathlib import Path
+from typing import Any, TypeVar
 
 from zephyrun import facts as file_records
 from zephyrun import link_facts
 from zephyrun.facts import FileFacts
+from zephyrun.languages.python import parse
+from zephyrun.languages.python.links import read_links
 from zephyrun.link_facts import LinkFacts
 from zephyrun.project.cache import Cache, content_key, joint_key
 
@@ -20,6 +24,7 @@ Facts = tuple[FileFacts, LinkFacts]
 
 _TABLE = "facts"
 _QUICKLY = 1
+_MARK_BYTES = 16
 # Less is read sooner than a database is made.
 _BYTES_WORTH_KEEPING = 2**19
 # All that may come out of the cache: records of facts, and nothing that does anything.
@@ -43,7 +48,7 @@ class KeptFacts:
             return self._new.get(key)
         self._cache.keep_open()
         packed = self._cache.get([key]).get(key)
-        return _unpacked(packed) if packed is not None else None
+        return _unpacked(packed, data) if packed is not None else None
 
     def keep(self, data: bytes, file_facts: FileFacts, links: LinkFacts) -> None:
         """Keep the facts of a content, for `save`."""
@@ -65,19 +70,78 @@ def _key(data: bytes) -> str:
 
 
 def _packed(file_facts: FileFacts, links: LinkFacts) -> bytes:
-    # Field by field: what was worked out from the fields is left out.
-    values = (
-        tuple(getattr(file_facts, name) for name in _FIELDS),
-        tuple(getattr(links, name) for name in _LINK_FIELDS),
+    # Field by field: what was worked out from the fields is left out, and each is unpacked by itself.
+    parts = tuple(
+        tuple(
+            zlib.compress(pickle.dumps(getattr(facts, name), pickle.HIGHEST_PROTOCOL), _QUICKLY)
+            for name in names
+        )
+        for facts, names in ((file_facts, _FIELDS), (links, _LINK_FIELDS))
     )
-    return zlib.compress(pickle.dumps(values, pickle.HIGHEST_PROTOCOL), _QUICKLY)
+    packed = pickle.dumps(parts, pickle.HIGHEST_PROTOCOL)
+    return _mark(packed) + packed
 
 
-def _unpacked(packed: bytes) -> Facts | None:
-    with suppress(zlib.error, pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError):
-        of_file, of_links = _Reader(io.BytesIO(zlib.decompress(packed))).load()
-        return FileFacts(*of_file), LinkFacts(*of_links)
+def _mark(packed: bytes) -> bytes:
+    """What shows that nothing got lost."""
+    return hashlib.blake2b(packed, digest_size=_MARK_BYTES).digest()
+
+
+def _unpacked(packed: bytes, data: bytes) -> Facts | None:
+    if not isinstance(packed, bytes):
+        return None
+    mark, packed = packed[:_MARK_BYTES], packed[_MARK_BYTES:]
+    if mark != _mark(packed):
+        return None
+    with suppress(pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError):
+        of_file, of_links = _Reader(io.BytesIO(packed)).load()
+        file_facts = _later(_LaterFileFacts, _FIELDS, of_file, data)
+        return file_facts, _later(_LaterLinkFacts, _LINK_FIELDS, of_links, data)
     return None
+
+
+class _Later:
+    """Facts of which each part is unpacked when it is first asked for, since most files are asked for little.
+    Where one cannot be, the file is read anew."""
+
+    _packed_parts: dict[str, bytes]
+    _data: bytes
+
+    def _read_anew(self) -> object:
+        raise NotImplementedError
+
+    def __getattr__(self, name: str) -> Any:
+        packed = self.__dict__.get("_packed_parts", {}).pop(name, None)
+        if packed is None:
+            raise AttributeError(name)
+        value: object
+        try:
+            value = _Reader(io.BytesIO(zlib.decompress(packed))).load()
+        except (zlib.error, pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError):
+            value = getattr(self._read_anew(), name)
+        self.__dict__[name] = value
+        return value
+
+
+class _LaterFileFacts(_Later, FileFacts):
+    def _read_anew(self) -> object:
+        return parse(self._data).facts
+
+
+class _LaterLinkFacts(_Later, LinkFacts):
+    def _read_anew(self) -> object:
+        return read_links(parse(self._data))
+
+
+_LaterFacts = TypeVar("_LaterFacts", _LaterFileFacts, _LaterLinkFacts)
+
+
+def _later(
+    kind: type[_LaterFacts], names: tuple[str, ...], parts: tuple[bytes, ...], data: bytes
+) -> _LaterFacts:
+    later = kind.__new__(kind)
+    later.__dict__.update(_packed_parts=dict(zip(names, parts, strict=True)), _data=data)
+    return later
 
 
 class _Reader(pickle.Unpickler):
