@@ -163,14 +163,16 @@ _MOVED_MODULES = {"collections.abc": "_collections_abc"}
 
 
 class Evaluator:
-    """Says what values may be in one version of a project."""
+    """Says what values may be in one version of a project. Of a version that came of another one, it is
+    first supposed that classes stand below each other as they did `before`."""
 
-    def __init__(self, linkage: Linkage) -> None:
+    def __init__(self, linkage: Linkage, before: Evaluator | None = None) -> None:
         self.linkage = linkage
         self.remembered: dict[Hashable, Any] = {}
         self._known: dict[tuple[str, Origin], Values] = {}
         self._known_bases: dict[ClassKey, Bases] = {}
         self._known_below: dict[ClassKey, list[ClassKey]] | None = None
+        self._supposed_below = before._known_below if before is not None else None
         self._known_relatives: dict[ClassKey, list[ClassKey]] = {}
         self._known_calls: dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None] = {}
         self._library_classes: dict[str, ClassKey | None] = {}
@@ -318,7 +320,7 @@ class Evaluator:
             self._is_below_asked = False
             self._known_for_now.clear()
             self._bases_for_now.clear()
-            before = self._known_below
+            before = self._known_below or self._supposed_below
             self._known_below = before or {}
             found = self._bases_turned_round()
             self._known_below = found

@@ -58,15 +58,23 @@ def compiled_difference(
             old_tree, new_tree = ast.parse(old), ast.parse(new)
             if constants:
                 new_tree = without_names(new_tree, constants)
-            called = _called_names(old_tree), _called_names(new_tree)
-            if [is_imported for _, is_imported in called[0]] != [each for _, each in called[1]]:
-                names = sorted({name for version in called for name, _ in version})
-                for tree in (old_tree, new_tree):
-                    tree.body.append(_never_imports(names))
-            codes = _compiled(old_tree), _compiled(new_tree)
+            found = _Comparison(renamed).difference(_compiled(old_tree), _compiled(new_tree), {}, {})
+            if found is None or not _level_imports(old_tree, new_tree):
+                return found
+            return _Comparison(renamed).difference(_compiled(old_tree), _compiled(new_tree), {}, {})
     except (SyntaxError, ValueError, RecursionError, MemoryError, OverflowError) as problem:
         raise NotCompiled(f"the interpreter does not compile it: {problem}") from problem
-    return _Comparison(renamed).difference(*codes, {}, {})
+
+
+def _level_imports(old_tree: ast.Module, new_tree: ast.Module) -> bool:
+    """Let the compiler take the same names for imported ones in both versions, where it did not."""
+    called = _called_names(old_tree), _called_names(new_tree)
+    if [is_imported for _, is_imported in called[0]] == [each for _, each in called[1]]:
+        return False
+    names = sorted({name for version in called for name, _ in version})
+    for tree in (old_tree, new_tree):
+        tree.body.append(_never_imports(names))
+    return True
 
 
 def _called_names(tree: ast.Module) -> list[tuple[str, bool]]:

@@ -58,8 +58,10 @@ class World:
     surroundings: Mapping[str, Surroundings] = field(default_factory=dict)
     memory: Memory | None = None
 
-    def evaluator(self, contents: Mapping[str, Content]) -> Evaluator:
-        """What answers questions about one version."""
+    def evaluator(
+        self, contents: Mapping[str, Content], before: Evaluator | None = None
+    ) -> Evaluator:
+        """What answers questions about one version, which may have come of another one."""
         return Evaluator(
             Linkage(
                 contents,
@@ -68,7 +70,8 @@ class World:
                 self.harmless_decorators,
                 is_library=self.is_library,
                 memory=self.memory,
-            )
+            ),
+            before,
         )
 
 
@@ -213,7 +216,7 @@ class _Judge:
         self._world = world
         self._moved = moved
         self._confirmed = confirmed
-        self._before, self._after = before, world.evaluator(new)
+        self._before, self._after = before, world.evaluator(new, None if moved else before)
         self._number = 0
         self._reasons: list[tuple[int, str]] = []
         self._assumed: list[str] = []
