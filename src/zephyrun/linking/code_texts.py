@@ -16,7 +16,7 @@ from functools import lru_cache
 
 from zephyrun.facts import Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.texts import code_words_in
+from zephyrun.linking.texts import code_words_in, runs_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, TargetSort, Usage
 
 # Where a name stands in a piece of code, by the sort of what it could be; `%s` is the name.
@@ -57,7 +57,10 @@ def note_code_texts(
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
             assert file is not None, "it has texts"
-            if name not in text.words or text.use in _NO_CODE or text.words == name:
+            if name not in text.words or text.use in _NO_CODE:
+                continue
+            if text.words == name:
+                _note_filled_in(usage, file, text, name)
                 continue
             is_program = _is_program(file.source.text[text.start : text.end])
             if not is_program and not linkage.runs_texts:
@@ -71,6 +74,17 @@ def note_code_texts(
                     usage.open_places.append(
                         OpenPlace(place, f"a text holds code with `{name}`: it is not known what that is")
                     )
+
+
+def _note_filled_in(usage: Usage, file: LinkedFile, text: Text, name: str) -> None:
+    """A text that is the name may be filled into code that its file runs."""
+    start = text.start + file.source.text[text.start : text.end].find(name)
+    is_known = any(each.path == file.path and each.start == start for each in usage.places)
+    if runs_text(file.data) and not is_known and usage.target.sort is not TargetSort.PARAMETER:
+        place = Place(file.path, start, start + len(name), PlaceSort.TEXT)
+        if all(each.place != place for each in usage.open_places):
+            why = f'"{name}": it is not known whether that is filled into code'
+            usage.open_places.append(OpenPlace(place, why))
 
 
 def _positions(

@@ -6,13 +6,17 @@ import re
 from collections.abc import Collection
 
 from zephyrun.link_facts import Handed, Origin
+from zephyrun.linking.going_about import is_kept, is_method_of_pattern
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.texts import words_in
+from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
+# What gives the function again.
+_LEADS_BACK = re.compile(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 _NAME_ATTRIBUTES = ("__name__", "__qualname__")
 # Names read off something else than a class or instance by itself; a function is never `type(…)`.
 _READS_NAME = re.compile(rb"(?<!\bcls)(?<!__class__)(?<!\))\.__(?:qual)?name__\b")
@@ -45,7 +49,6 @@ _HARMLESS_CALLEES = frozenset(
     dataclasses.field dataclasses.replace dataclasses.fields weakref.ref weakref.proxy copy.copy
     copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
 )
-_OF_PATTERNS = frozenset({"sub", "subn"})
 _LONGEST_ATTRIBUTE = 40
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 
@@ -75,19 +78,67 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
 
 
 def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
-    """Doubts about code that reads off the stack which functions are running."""
+    """Doubts about code that reads the names of running functions: off the stack, where ours may be on it, or
+    off the traceback of an exception, where ours is a name that it looks for. What tracebacks show else is no
+    behaviour."""
     linkage = evaluator.linkage
-    home = linkage.contents.get(usage.target.path, b"")
-    for path, is_near in linkage.frame_readers.items():
-        word = linkage.modules[path].rpartition(".")[2].encode()
-        if is_near and path != usage.target.path and isinstance(home, bytes) and word not in words_in(home):
-            # Who calls its functions has imported them.
-            continue
-        usage.doubt(
-            f"what reads the names of running functions in {path} does not look for "
-            f"`{usage.target.written}`",
-            path,
+    name = usage.target.written
+    for path, reading in linkage.frame_readers.items():
+        data = linkage.contents[path]
+        assert isinstance(data, bytes), "it was read"
+        looks_for_it = any(text in data for text in (f'"{name}"'.encode(), f"'{name}'".encode()))
+        is_on_stack = reading is not FrameReading.TRACEBACK and (
+            path in _reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
         )
+        if looks_for_it or is_on_stack:
+            usage.doubt(
+                f"what reads the names of running functions in {path} does not look for `{name}`", path
+            )
+
+
+@once_a_version
+def _reached_files(evaluator: Evaluator, path: str) -> frozenset[str]:
+    """The files of the project that a file imports, and those that these import, itself included."""
+    linkage = evaluator.linkage
+    found = {path}
+    rest = [path]
+    while rest:
+        file = linkage.file(rest.pop())
+        for use in file.links.imports if file is not None else ():
+            assert file is not None, "it imports something"
+            module = linkage.module_of_import(file, use)
+            for dotted in (module, f"{module}.{use.name}", *_packages_around(module)):
+                there = linkage.find_module(dotted, file.path)
+                if there is not None and there not in found:
+                    found.add(there)
+                    rest.append(there)
+    return frozenset(found)
+
+
+def _packages_around(module: str) -> list[str]:
+    parts = module.split(".")
+    return [".".join(parts[:count]) for count in range(1, len(parts))]
+
+
+@once_a_version
+def _lends_functions(evaluator: Evaluator, path: str) -> bool:
+    """Whether functions of a file that read the names of running ones go about as values."""
+    file = evaluator.linkage.file(path)
+    if file is None:
+        return True
+    reading: set[int] = set()
+    for word in ("co_name", "co_qualname"):
+        for use in file.links.attributes_by_name.get(word, ()):
+            around = [each for each in file.facts.definitions if each.start <= use.start < each.end]
+            reading.update(each.name_start for each in around)
+    return any(
+        record.name_start in reading
+        and (
+            is_kept(evaluator, (path, index))
+            or any(record.name in other.handed_by_word for other in evaluator.linkage.mentioning(record.name))
+        )
+        for index, record in enumerate(file.links.functions)
+    )
 
 
 def _check_place(
@@ -106,6 +157,8 @@ def _check_place(
         return True
     after = file.source.text[place.end : place.end + _LONGEST_ATTRIBUTE].lstrip()
     if after.startswith("."):
+        if _LEADS_BACK.match(after):
+            return True
         for attribute in _NAME_ATTRIBUTES:
             if re.match(rf"\.\s*{attribute}\b", after):
                 usage.doubt(f"`{name}.{attribute}` may give another text", file.path, place.start)
@@ -138,12 +191,6 @@ def check_handed(
             file.path,
             place.start,
         )
-
-
-def is_method_of_pattern(callee: Origin, value: Value) -> bool:
-    """Whether a call is one of a compiled pattern, which calls what it is given by position: nothing else that
-    no code of the project made bears such a method."""
-    return value.sort is ValueSort.OUTSIDE and callee.name in _OF_PATTERNS
 
 
 def _called(file: LinkedFile, callee: Origin, value: Value) -> str:

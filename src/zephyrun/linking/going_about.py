@@ -6,12 +6,15 @@ import re
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import FunctionRecord, Handed, Origin, OriginSort, ParameterSort
-from zephyrun.linking.escapes import is_method_of_pattern
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.references import MAKING_METHODS
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, FunctionKey, Value, ValueSort
 
+# Special methods that take what a call of a class or instance, or a bracket, is given.
+MAKING_METHODS = frozenset(
+    "__init__ __new__ __call__ __init_subclass__ __class_getitem__ __post_init__".split()
+)
+_OF_PATTERNS = frozenset({"sub", "subn"})
 # What calls functions that it is given by position only, or by keywords that it is given in a dictionary. Source: library reference.
 CALLING_BY_POSITION = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
@@ -249,3 +252,9 @@ def _leaves_alone(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> boo
         value.sort is ValueSort.FOREIGN and value.name in CALLING_BY_POSITION
         for value in evaluator.values(file, callee)
     )
+
+
+def is_method_of_pattern(callee: Origin, value: Value) -> bool:
+    """Whether a call is one of a compiled pattern, which calls what it is given by position: nothing else that
+    no code of the project made bears such a method."""
+    return value.sort is ValueSort.OUTSIDE and callee.name in _OF_PATTERNS

@@ -17,7 +17,7 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import Handed, ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import READS_NEAR, derives_classes, is_document, is_searched, reads_frame_names, runs_text, words_in, written_in
+from zephyrun.linking.texts import FrameReading, derives_classes, is_document, is_searched, read_frame_names, runs_text, words_in, written_in
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -332,11 +332,10 @@ class Linkage:
         return [path for path, data in self._modules_read if _looks_up(data)]
 
     @cached_property
-    def frame_readers(self) -> dict[str, bool]:
-        """The modules that read the names of running functions off the stack, at a glance, and whether they
-        only read their own ones and those of who calls them."""
-        found = {path: reads_frame_names(data) for path, data in self._modules_read}
-        return {path: reading == READS_NEAR for path, reading in found.items() if reading}
+    def frame_readers(self) -> dict[str, FrameReading]:
+        """The modules that read the names of running functions, at a glance, and of which."""
+        found = {path: read_frame_names(data) for path, data in self._modules_read}
+        return {path: reading for path, reading in found.items() if reading}
 
     @cached_property
     def runs_texts(self) -> bool:

@@ -20,11 +20,10 @@ from zephyrun.link_facts import (
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
-from zephyrun.linking.going_about import CALLING_BY_POSITION, is_kept
+from zephyrun.linking.going_about import CALLING_BY_POSITION, MAKING_METHODS, is_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
 from zephyrun.linking.references import (
-    MAKING_METHODS,
     binding_places,
     doubt_decorators,
     doubt_strangers,
@@ -54,14 +53,14 @@ _RUNNING_LATER = frozenset(
     {"functools.partial", "functools.partialmethod", "threading.Thread", "multiprocessing.Process"}
 )
 _RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
+# Libraries whose classes run nothing that their instances are made with.
+_RUNNING_NO_FUNCTIONS = frozenset({"abc", "enum", "typing", "collections", "_collections_abc", "io", "ast", "json"})
 _RUNNING = re.compile(
-    r"(?i)partial|thread|process|timer|submit|apply|register|callback|finalize|enter|call|job|spawn|soon|run|"
+    r"(?i)__init__|__new__|partial|thread|process|timer|submit|apply|register|callback|finalize|enter|call|job|spawn|soon|run|"
     r"exec|delay|schedule|enqueue|task|start|invoke|dispatch|defer|map|retry|handler|hook|connect|bind"
 )
 _RUN_AS = frozenset({"target"})
 _NEVER_RUN = frozenset({"**", "kwargs", "kwds", "keywords", "kw", "args", "name", "daemon"})
-# Functions and classes of the project and of libraries that were read, of which it is known what they take.
-_OWN_CALLABLES = (ValueSort.FUNCTION, ValueSort.CLASS)
 
 
 class ParameterUsage:
@@ -274,6 +273,8 @@ class ParameterUsage:
             self._may_be_called(use.callee) or file.path in self._loading_paths(self.functions)
         ):
             self._open(place, use)
+        elif self._is_run_there(file, use.callee, use.call, self.functions, self._goes_about):
+            self._open(place, use)
 
     def _open(self, place: Place, use: KeywordUse) -> None:
         called = f"`{use.callee.name}`" if use.callee.name else "what is called"
@@ -378,7 +379,9 @@ class ParameterUsage:
                 is_open = are_kept or rest.callee.name in names or path in loading
                 if (
                     (not rest.is_passed and (is_ours or (UNKNOWN_VALUE in values and is_open)))
-                    or self._is_run_there(file, rest.callee, rest.call, functions, are_kept)
+                    or self._is_run_there(
+                        file, rest.callee, rest.call, functions, are_kept, is_passed=rest.is_passed
+                    )
                 ):
                     yield file, rest
 
@@ -389,19 +392,36 @@ class ParameterUsage:
         call: int,
         functions: list[FunctionKey],
         are_kept: bool,
+        *,
+        is_passed: bool = False,
     ) -> bool:
         """Whether a call of what is not the project's own is handed one of some functions, to run it; what
         may be one of those that go about counts where what is called sounds like running something."""
         values = self._evaluator.values(file, callee)
-        if all(value.sort in _OWN_CALLABLES or value.name in _RUNNING_NOTHING for value in values):
+        if all(self._is_read(value) or value.name in _RUNNING_NOTHING for value in values):
             return False
-        sounds_like_it = are_kept and _RUNNING.search(callee.name or _names(values)) is not None
+        called = f"{callee.name} {_names(values)}"
+        sounds_like_it = are_kept and (is_passed or _RUNNING.search(called) is not None)
         return any(
             any(self._runs_one_of(value, functions) for value in given)
             or (sounds_like_it and UNKNOWN_VALUE in given)
             for each in file.handed_by_call.get(call, ())
             if each.keyword not in _NEVER_RUN
             for given in [self._evaluator.values(file, each.value)]
+        )
+
+    def _is_read(self, called: Value) -> bool:
+        """Whether what a call runs is the project's own: a function, or a class that no library makes instances
+        of."""
+        if called.sort is ValueSort.FUNCTION:
+            return self._file(called.path).is_own
+        if called.sort is not ValueSort.CLASS:
+            return False
+        key = (called.path, called.number)
+        read = [each[0] for each in self._evaluator.above(key) if not self._file(each[0]).is_own]
+        above = [*self._evaluator.foreign_above(key), *self._evaluator.unknown_above(key)]
+        return all(name.startswith("builtins.") for name in above) and all(
+            self._file(path).module in _RUNNING_NO_FUNCTIONS for path in read
         )
 
     def _loading_paths(self, functions: list[FunctionKey]) -> list[str]:

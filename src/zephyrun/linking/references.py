@@ -20,6 +20,7 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_bridge_function
 from zephyrun.linking.escapes import check_name_readers
+from zephyrun.linking.going_about import MAKING_METHODS
 from zephyrun.linking.fixtures import (
     gives_parameters,
     has_other_name,
@@ -42,10 +43,6 @@ SORT_OF_ROLE = {
     ),
     Role.IMPORT: PlaceSort.IMPORT,
 }
-# Special methods that take what a call of a class or instance, or a bracket, is given.
-MAKING_METHODS = frozenset(
-    "__init__ __new__ __call__ __init_subclass__ __class_getitem__ __post_init__".split()
-)
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")

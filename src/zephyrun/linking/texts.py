@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from enum import StrEnum
 from functools import lru_cache
 from pathlib import PurePosixPath
 
@@ -44,8 +45,8 @@ _RUNS_TEXTS = tuple(
 )
 # What reads the names of running functions off the stack, by the words that it takes.
 _FRAME_NAMES = (
-    (b"co_name", re.compile(rb"co_name\b")),
-    (b"co_qualname", re.compile(rb"co_qualname\b")),
+    (b"co_name", re.compile(rb"co_name\b(?!\s*=(?!=))")),
+    (b"co_qualname", re.compile(rb"co_qualname\b(?!\s*=(?!=))")),
     (b"getframeinfo", re.compile(rb"getframeinfo\s*\(")),
     (b"inspect", re.compile(rb"inspect\s*\.\s*(?:stack|trace)\s*\(|inspect\s+import\b[^\n]*\b(?:stack|trace)\b")),
     (b"extract_stack", re.compile(rb"extract_stack\s*\((?s:.*)\.\s*name\b")),
@@ -55,7 +56,17 @@ _NEAR_FRAME = re.compile(
     rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)"
     rb"\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
 )
-READS_NEAR, _READS_FAR = "near", "far"
+_LOOKS_AT_STACK = re.compile(rb"_getframe|currentframe|f_back|getouterframes|extract_stack|inspect\s*\.\s*stack|\bstack\s*\(")
+
+
+class FrameReading(StrEnum):
+    """Which functions a file reads the names of while they run."""
+
+    NOTHING = ""
+    NEAR = "near"  # its own ones, and those that call them
+    STACK = "stack"  # all that are running
+    TRACEBACK = "traceback"  # those that an exception came through
+
 
 # Texts at a glance: comments are passed over, so that a quote in one opens nothing.
 _QUOTED = re.compile(
@@ -137,12 +148,15 @@ def runs_text(data: bytes) -> bool:
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)
-def reads_frame_names(data: bytes) -> str:
-    """Whether a file seems to read the names of running functions off the stack: "" for not, `READS_NEAR`
-    where only of its own ones and of who calls them."""
+def read_frame_names(data: bytes) -> FrameReading:
+    """Of which running functions a file seems to read the names, at a glance."""
     if not _names_frames(data):
-        return ""
-    return _READS_FAR if _names_frames(_NEAR_FRAME.sub(b"", data)) else READS_NEAR
+        return FrameReading.NOTHING
+    rest = _NEAR_FRAME.sub(b"", data)
+    if not _names_frames(rest):
+        return FrameReading.NEAR
+    looks_at_stack = _LOOKS_AT_STACK.search(rest) is not None
+    return FrameReading.STACK if looks_at_stack else FrameReading.TRACEBACK
 
 
 def _names_frames(data: bytes) -> bool:
@@ -151,11 +165,13 @@ def _names_frames(data: bytes) -> bool:
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def code_words_in(data: bytes) -> frozenset[bytes]:
-    """The words of a file's texts that could be code, descriptions left out, at a glance."""
+    """The words of a file's texts that could be code, descriptions left out, at a glance; in a file that runs
+    texts, of all others."""
     found: set[bytes] = set()
+    runs_them = runs_text(data)
     for match in _QUOTED.finditer(data):
         inner = match[match.lastindex] if match.lastindex else b""
-        if _LIKE_CODE.search(inner) and not _describes(data, match.start()):
+        if (runs_them or _LIKE_CODE.search(inner)) and not _describes(data, match.start()):
             found.update(_WORD.findall(inner))
     return frozenset(found)
 

@@ -102,18 +102,18 @@ _GIVE_PLAIN = {
 }
 _GIVE_SERIES = frozenset("list tuple set frozenset sorted reversed iter".split())
 _GIVE_ELEMENT = frozenset({"next", "min", "max"})
-_GIVE_ARGUMENT = frozenset({"copy.copy", "copy.deepcopy", "dataclasses.replace", "weakref.proxy"})
+_GIVE_ARGUMENT = frozenset({"os.fspath", "copy.copy", "copy.deepcopy", "dataclasses.replace", "weakref.proxy"})
 # Modules of the standard library that make and give nothing but things of their own, by documentation.
 _GIVE_OWN_THINGS = frozenset(
     "re pathlib os os.path datetime time calendar logging subprocess shutil tempfile glob hashlib hmac "
     "struct zlib gzip bz2 lzma zipfile tarfile platform uuid secrets base64 binascii string textwrap "
-    "unicodedata decimal fractions math cmath io csv configparser socket ssl getpass locale "
+    "unicodedata decimal fractions math cmath io csv socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
 # What these things give back as it was handed to them: the file below a buffer, the zone of a time, the
 # texts that are compared.
 _GIVEN_BACK = frozenset(
-    "raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
+    "string raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
     "converters numerator denominator filters handlers".split()
 )
 # What calling something of the standard library gives, where that is one thing of the library's own; the
