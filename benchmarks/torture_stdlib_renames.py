@@ -64,7 +64,8 @@ class OwnWords:
             facts = self._evaluator.file(target.path).facts
             words = {binding.name for binding in facts.bindings} | facts.attributes
             self._words[target.path] = sorted(word for word in words if not word.startswith("__"))
-        return self._dice.choice([word for word in self._words[target.path] if word != target.written])
+        others = [word for word in self._words[target.path] if word != target.written]
+        return self._dice.choice(others) if others else fresh_name(target, number)
 
 
 def main() -> int:

@@ -6,7 +6,7 @@ import re
 from collections.abc import Collection
 
 from zephyrun.link_facts import Handed, Origin
-from zephyrun.linking.going_about import is_kept, is_method_of_pattern
+from zephyrun.linking.going_about import is_method_of_pattern
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
@@ -15,6 +15,7 @@ from zephyrun.linking.values import Evaluator, Value, ValueSort
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
+_FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = re.compile(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 _NAME_ATTRIBUTES = ("__name__", "__qualname__")
@@ -122,22 +123,23 @@ def _packages_around(module: str) -> list[str]:
 
 @once_a_version
 def _lends_functions(evaluator: Evaluator, path: str) -> bool:
-    """Whether functions of a file that read the names of running ones go about as values."""
+    """Whether functions of a file that read the names of running ones are handed to others, which then call
+    them without knowing the file."""
     file = evaluator.linkage.file(path)
     if file is None:
         return True
     reading: set[int] = set()
-    for word in ("co_name", "co_qualname"):
+    for word in _FRAME_ATTRIBUTES:
         for use in file.links.attributes_by_name.get(word, ()):
             around = [each for each in file.facts.definitions if each.start <= use.start < each.end]
             reading.update(each.name_start for each in around)
     return any(
-        record.name_start in reading
-        and (
-            is_kept(evaluator, (path, index))
-            or any(record.name in other.handed_by_word for other in evaluator.linkage.mentioning(record.name))
-        )
+        value.sort is ValueSort.FUNCTION and (value.path, value.number) == (path, index)
         for index, record in enumerate(file.links.functions)
+        if record.name_start in reading
+        for other in evaluator.linkage.mentioning(record.name)
+        for handed in other.handed_by_word.get(record.name, ())
+        for value in evaluator.values(other, handed.value)
     )
 
 

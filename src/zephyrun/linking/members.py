@@ -140,10 +140,24 @@ class MemberUsage:
                         is_property = True
                     else:
                         is_method = True
+                if binding in file.links.annotated:
+                    self._check_annotation_readers()
         if is_class or is_method:
             check_name_readers(self._evaluator, self._usage, is_class=is_class)
         elif is_property:
             check_frame_readers(self._evaluator, self._usage)
+
+    def _check_annotation_readers(self) -> None:
+        """Doubts about code that reads off a class which names its body annotates."""
+        for file in self._linkage.mentioning("__annotations__"):
+            for use in file.links.attributes_by_name.get("__annotations__", ()):
+                values = self._evaluator.values(file, use.receiver)
+                if UNKNOWN_VALUE in values or _classes(values) & self._reachable:
+                    self._usage.doubt(
+                        f"what reads `__annotations__` in {file.path} does not look for `{self.spelling}`",
+                        file.path,
+                        use.start,
+                    )
 
     def _note_bridges(self) -> None:
         """Old names that lead to this one, in classes of the family."""

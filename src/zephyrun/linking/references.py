@@ -43,6 +43,7 @@ SORT_OF_ROLE = {
     ),
     Role.IMPORT: PlaceSort.IMPORT,
 }
+_OWN_NAME = re.compile(r"\s*\.\s*__(?:qual)?name__\b")
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
@@ -146,6 +147,8 @@ class GlobalUsage:
         self._note_fixture()
         self._check_readers()
         self._check_definitions()
+        self._check_names_read()
+        self._check_passing_on()
         self._check_outsiders()
         note_mentions(self._linkage, self._usage, self._name, self._is_visible)
 
@@ -604,6 +607,37 @@ class GlobalUsage:
             self._usage.doubt(
                 f"what reads `__annotations__` in {path} does not show `{self._name}`", path
             )
+
+    def _check_names_read(self) -> None:
+        """A name that is read off the thing itself (`T.__name__`), and one that a patcher takes as a keyword."""
+        for path, places in self._usage.by_path().items():
+            file = self._linkage.file(path)
+            if file is None:
+                continue
+            for place in places:
+                if _OWN_NAME.match(file.source.text, place.end):
+                    self._usage.doubt(
+                        f"nothing depends on the name that `{self._name}` says is its own", path, place.start
+                    )
+        for file in self._linkage.mentioning(self._name):
+            for use in file.links.keywords:
+                if use.name == self._name and use.callee.name == "multiple":
+                    place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
+                    self._usage.open_places.append(
+                        OpenPlace(place, f"the keyword `{self._name}`: it is not known what it is set in")
+                    )
+
+    def _check_passing_on(self) -> None:
+        """`import weigh as weigh` says that a module passes the name on: an alias for no other reason."""
+        starts = {(place.path, place.start) for place in self._usage.places}
+        for place in sorted(self._usage.places):
+            imported = place.imported_end - len(self._name)
+            if place.imported == self._name and (place.path, imported) not in starts:
+                self._usage.doubt(
+                    f"nobody relies on `{self._name}` being passed on by {place.path}",
+                    place.path,
+                    place.start,
+                )
 
     def _check_outsiders(self) -> None:
         """In a library, code that was not read may use whatever is public."""
