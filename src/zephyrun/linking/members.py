@@ -74,7 +74,11 @@ _ASKING_NOTHING = frozenset(
     asyncio.create_task asyncio.wait_for asyncio.ensure_future builtins.object.__setattr__
     builtins.object.__getattribute__ builtins.object.__delattr__""".split()
 )
-_ASKING_MEMBERS = frozenset({"dataclasses.asdict", "dataclasses.astuple", "builtins.vars", "builtins.dir"})
+_ASKING_MEMBERS = frozenset(
+    """builtins.vars builtins.dir dataclasses.asdict dataclasses.astuple dataclasses.fields
+    inspect.getmembers inspect.getmembers_static inspect.classify_class_attrs inspect.get_annotations
+    typing.get_type_hints""".split()
+)
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
@@ -786,7 +790,7 @@ class MemberUsage:
                     continue
                 callees = self._evaluator.values(file, handed.callee)
                 place = Place(file.path, handed.start, handed.end, PlaceSort.READ)
-                names = {value.name for value in callees if value.sort is ValueSort.FOREIGN}
+                names = set(map(self._evaluator.library_name, callees)) - {""}
                 if names & _ASKING_MEMBERS:
                     self._usage.doubt(
                         f"what `{sorted(names)[0]}` gives in {file.path} is not looked into for "

@@ -499,14 +499,13 @@ class Evaluator:
 
     def decorator_name(self, file: LinkedFile, decorator: Origin) -> str:
         """What a decorator of a library is called in full, "" for any other."""
-        names = {
-            value.name if value.sort is ValueSort.FOREIGN else self._library_name(value)
-            for value in self.values(file, decorator_callee(decorator))
-        }
+        names = set(map(self.library_name, self.values(file, decorator_callee(decorator))))
         return names.pop() if len(names) == 1 else ""
 
-    def _library_name(self, value: Value) -> str:
-        """The dotted name of a function or class of a library that was read."""
+    def library_name(self, value: Value) -> str:
+        """The dotted name of something of a library, whether it was read or not; "" for anything else."""
+        if value.sort is ValueSort.FOREIGN:
+            return value.name
         if value.sort not in (ValueSort.FUNCTION, ValueSort.CLASS):
             return ""
         file = self.file(value.path)
