@@ -15,11 +15,13 @@ MAKING_METHODS = frozenset(
     "__init__ __new__ __call__ __init_subclass__ __class_getitem__ __post_init__".split()
 )
 _OF_PATTERNS = frozenset({"sub", "subn"})
-# What calls functions that it is given by position only, or by keywords that it is given in a dictionary. Source: library reference.
+# What calls functions that it is given by position only, or by keywords that it is given in a dictionary.
+# Source: library reference.
 CALLING_BY_POSITION = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
-    functools.partial functools.partialmethod functools.reduce functools.cmp_to_key itertools.starmap itertools.takewhile itertools.dropwhile
-    itertools.groupby itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner atexit.register signal.signal
+    functools.partial functools.partialmethod functools.reduce functools.cmp_to_key itertools.starmap
+    itertools.takewhile itertools.dropwhile itertools.groupby itertools.filterfalse itertools.accumulate
+    re.sub re.subn re.Scanner atexit.register signal.signal
     builtins.callable builtins.isinstance builtins.id builtins.print builtins.repr builtins.str
     builtins.list builtins.tuple builtins.set builtins.dict builtins.property builtins.staticmethod
     builtins.classmethod builtins.hash builtins.bool collections.defaultdict weakref.ref weakref.proxy
@@ -32,7 +34,8 @@ _CALLING_AND_DROPPING = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
     functools.reduce itertools.starmap itertools.takewhile itertools.dropwhile itertools.groupby
     itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner builtins.callable
-    builtins.isinstance builtins.id builtins.print builtins.repr builtins.str builtins.hash builtins.bool atexit.register""".split()
+    builtins.isinstance builtins.id builtins.print builtins.repr builtins.str builtins.hash builtins.bool
+    atexit.register""".split()
 )
 _IS_NOTHING = re.compile(r"\s*is\s+(?:not\s+)?None\b")
 _LAMBDA = re.compile(r"lambda\s*\*{0,2}")

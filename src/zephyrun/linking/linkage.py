@@ -17,7 +17,16 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import Handed, ImportUse, LinkFacts
 from zephyrun.linking.modules import find_import_roots, is_python, module_name
-from zephyrun.linking.texts import FrameReading, derives_classes, is_document, is_searched, read_frame_names, runs_text, words_in, written_in
+from zephyrun.linking.texts import (
+    FrameReading,
+    derives_classes,
+    is_document,
+    is_searched,
+    read_frame_names,
+    runs_text,
+    words_in,
+    written_in,
+)
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -29,7 +38,8 @@ _LOADS = re.compile(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
 )
 _COMPUTED_LOOKUP = re.compile(
-    rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__)?\s*(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
+    rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__)?\s*"
+    rb"(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
     rb"(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]+[\"']\s*[,)])"
 )
 _LOOKUP_WORDS = (b"attr", b"methodcaller")
@@ -38,7 +48,10 @@ _LOOKS_INTO = re.compile(
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
 # As `_note_passed_rest` of the front end takes them.
-_REST_MARKS = (b"**", b"kwargs", b"kwds", b"keywords", b"kw=", b"Thread", b"Process", b"Timer", b"enter", b"apply")
+_REST_MARKS = (
+    *(b"**", b"kwargs", b"kwds", b"keywords", b"kw="),
+    *(b"Thread", b"Process", b"Timer", b"enter", b"apply"),
+)
 _LAST_WORD = re.compile(r"\w+\Z")
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
 _LOADED_BY_NAME = re.compile(

@@ -684,7 +684,9 @@ class Walk:
 
     def _visit_attribute(self, node: ast.Attribute) -> None:
         self.attributes.add(node.attr)
-        if self._reads_names(node.attr):
+        if self._reads_names(node.attr) and not (
+            node.attr in _INSPECT_FRAME_READERS and _is_of_instance(node.value)
+        ):
             self._expose(f".{node.attr}", node, whole_file=True)
         elif node.attr in _FRAMES:
             self._expose(f".{node.attr}", node)
@@ -899,6 +901,13 @@ def _short_name(node: ast.AST) -> str:
             return node.slice.value
         return _short_name(node.value)
     return ""
+
+
+def _is_of_instance(node: ast.expr) -> bool:
+    """Whether something is an instance that a method works on, or an attribute of one: surely no module."""
+    while isinstance(node, ast.Attribute):
+        node = node.value
+    return isinstance(node, ast.Name) and node.id in ("self", "cls")
 
 
 def _describe(node: ast.expr) -> tuple[str, str] | None:
