@@ -15,6 +15,7 @@ from zephyrun.linking.values import Evaluator, Value, ValueSort
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
+_QUOTED_NAME = re.compile(rb"[\"'](\w{3,})[\"']")
 _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = re.compile(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
@@ -80,14 +81,14 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
 
 def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
     """Doubts about code that reads the names of running functions: off the stack, where ours may be on it, or
-    off the traceback of an exception, where ours is a name that it looks for. What tracebacks show else is no
-    behaviour."""
+    off the traceback of an exception, where ours is a name that it looks for, or begins like one. What
+    tracebacks show else is no behaviour."""
     linkage = evaluator.linkage
     name = usage.target.written
     for path, reading in linkage.frame_readers.items():
         data = linkage.contents[path]
         assert isinstance(data, bytes), "it was read"
-        looks_for_it = any(text in data for text in (f'"{name}"'.encode(), f"'{name}'".encode()))
+        looks_for_it = any(map(name.encode().startswith, _QUOTED_NAME.findall(data)))
         is_on_stack = reading is not FrameReading.TRACEBACK and (
             path in _reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
         )

@@ -49,9 +49,11 @@ _FRAME_NAMES = (
     (b"co_qualname", re.compile(rb"co_qualname\b(?!\s*=(?!=))")),
     (b"getframeinfo", re.compile(rb"getframeinfo\s*\(")),
     (b"inspect", re.compile(rb"inspect\s*\.\s*(?:stack|trace)\s*\(|inspect\s+import\b[^\n]*\b(?:stack|trace)\b")),
-    (b"extract_stack", re.compile(rb"extract_stack\s*\((?s:.*)\.\s*name\b")),
-    (b"extract_tb", re.compile(rb"extract_tb\s*\((?s:.*)\.\s*name\b")),
+    (b"extract_stack", re.compile(rb"extract_stack\s*\((?s:.{,400}?)(?<!self)\.\s*name\b")),
+    (b"extract_tb", re.compile(rb"extract_tb\s*\((?s:.{,400}?)(?<!self)\.\s*name\b")),
 )
+# Where such a name is only held against others.
+_HELD_AGAINST = re.compile(rb"co_(?:qual)?name\s*(?:[=!]=|(?:not\s+)?in\b|\.\s*(?:starts|ends)with\b)")
 _NEAR_FRAME = re.compile(
     rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)"
     rb"\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
@@ -65,7 +67,7 @@ class FrameReading(StrEnum):
     NOTHING = ""
     NEAR = "near"  # its own ones, and those that call them
     STACK = "stack"  # all that are running
-    TRACEBACK = "traceback"  # those that an exception came through
+    TRACEBACK = "traceback"  # those that an exception came through, or only to hold them against others
 
 
 # Texts at a glance: comments are passed over, so that a quote in one opens nothing.
@@ -152,9 +154,9 @@ def read_frame_names(data: bytes) -> FrameReading:
     """Of which running functions a file seems to read the names, at a glance."""
     if not _names_frames(data):
         return FrameReading.NOTHING
-    rest = _NEAR_FRAME.sub(b"", data)
+    rest = _HELD_AGAINST.sub(b"", _NEAR_FRAME.sub(b"", data))
     if not _names_frames(rest):
-        return FrameReading.NEAR
+        return FrameReading.TRACEBACK if _HELD_AGAINST.search(data) else FrameReading.NEAR
     looks_at_stack = _LOOKS_AT_STACK.search(rest) is not None
     return FrameReading.STACK if looks_at_stack else FrameReading.TRACEBACK
 
