@@ -44,13 +44,14 @@ _RUNS_TEXTS = tuple(
     for word in words
 )
 # What reads the names of running functions off the stack, by the words that it takes.
+_NAME_OF_FRAME = rb"(?<!self)\.\s*name\b(?!\s*(?:[=!]=|(?:not\s+)?in\b))"
 _FRAME_NAMES = (
     (b"co_name", re.compile(rb"co_name\b(?!\s*=(?!=))")),
     (b"co_qualname", re.compile(rb"co_qualname\b(?!\s*=(?!=))")),
     (b"getframeinfo", re.compile(rb"getframeinfo\s*\(")),
     (b"inspect", re.compile(rb"inspect\s*\.\s*(?:stack|trace)\s*\(|inspect\s+import\b[^\n]*\b(?:stack|trace)\b")),
-    (b"extract_stack", re.compile(rb"extract_stack\s*\((?s:.{,400}?)(?<!self)\.\s*name\b")),
-    (b"extract_tb", re.compile(rb"extract_tb\s*\((?s:.{,400}?)(?<!self)\.\s*name\b")),
+    (b"extract_stack", re.compile(rb"extract_stack\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
+    (b"extract_tb", re.compile(rb"extract_tb\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
 )
 # Where such a name is only held against others.
 _HELD_AGAINST = re.compile(rb"co_(?:qual)?name\s*(?:[=!]=|(?:not\s+)?in\b|\.\s*(?:starts|ends)with\b)")
@@ -152,8 +153,10 @@ def runs_text(data: bytes) -> bool:
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def read_frame_names(data: bytes) -> FrameReading:
     """Of which running functions a file seems to read the names, at a glance."""
-    if not _names_frames(data):
+    if not any(word in data for word, _ in _FRAME_NAMES):
         return FrameReading.NOTHING
+    if not _names_frames(data):
+        return FrameReading.TRACEBACK if b"extract_" in data else FrameReading.NOTHING
     rest = _HELD_AGAINST.sub(b"", _NEAR_FRAME.sub(b"", data))
     if not _names_frames(rest):
         return FrameReading.TRACEBACK if _HELD_AGAINST.search(data) else FrameReading.NEAR
