@@ -7,7 +7,6 @@ import re
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 
-from zephyrun.facts import Role, ScopeKind, Text
 from zephyrun.link_facts import (
     FunctionRecord,
     KeywordUse,
@@ -18,6 +17,7 @@ from zephyrun.link_facts import (
     RestUse,
 )
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
+from zephyrun.linking.dictionaries import is_left_as_it_came, keys_set, may_be_key
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import CALLING_BY_POSITION, MAKING_METHODS, is_kept
@@ -37,16 +37,6 @@ from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
 _SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__")
 _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
-# What follows a dictionary that is only read, or from which something is taken out.
-_READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
-_PUTS = re.compile(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\"'](\w+)[\"'])")
-# Where texts stand that become no keys, and what is called with texts that it looks up.
-_LOOKING_ON = frozenset({"documentation", "annotation", "statement", "compared", "case"})
-_LOOKING_UP = frozenset({"get", "pop", "getattr", "hasattr", "delattr", "startswith", "endswith", "print"})
-_STORES = re.compile(r"\s*\]\s*(?:=(?!=)|,)")
-_SPLITS = re.compile(r"\s*\.\s*r?(?:split|partition)\b")
-_ENDS_IN_IN = re.compile(r"\bin\Z")
-_LONGEST_SPACE = 200
 # What runs a function that it is given with keywords that it is given, too: as its first argument or as one
 # of these keywords. Source: library reference.
 _RUNNING_LATER = frozenset(
@@ -54,10 +44,11 @@ _RUNNING_LATER = frozenset(
 )
 _RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
 # Libraries whose classes run nothing that their instances are made with.
-_RUNNING_NO_FUNCTIONS = frozenset({"abc", "enum", "typing", "collections", "_collections_abc", "io", "ast", "json"})
+_RUNNING_NO_FUNCTIONS = frozenset("abc enum typing collections _collections_abc io ast json".split())
 _RUNNING = re.compile(
-    r"(?i)__init__|__new__|partial|thread|process|timer|submit|apply|register|callback|finalize|enter|call|job|spawn|soon|run|"
-    r"exec|delay|schedule|enqueue|task|start|invoke|dispatch|defer|map|retry|handler|hook|connect|bind"
+    r"(?i)__init__|__new__|partial|thread|process|timer|submit|apply|register|callback|finalize|enter|call|"
+    r"job|spawn|soon|run|exec|delay|schedule|enqueue|task|start|invoke|dispatch|defer|map|retry|handler|hook|"
+    r"connect|bind"
 )
 _RUN_AS = frozenset({"target"})
 _NEVER_RUN = frozenset({"**", "kwargs", "kwds", "keywords", "kw", "args", "name", "daemon"})
@@ -411,8 +402,8 @@ class ParameterUsage:
         )
 
     def _is_read(self, called: Value) -> bool:
-        """Whether what a call runs is the project's own: a function, or a class that no library makes instances
-        of."""
+        """Whether what a call runs is the project's own: a function, or a class of which no library makes the
+        instances."""
         if called.sort is ValueSort.FUNCTION:
             return self._file(called.path).is_own
         if called.sort is not ValueSort.CLASS:
@@ -448,7 +439,7 @@ class ParameterUsage:
         """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
         if rest.value.sort is not OriginSort.NAME:
             return False
-        is_handed_on, is_left = _is_left_as_it_came(file, rest.value.binding, self.name)
+        is_handed_on, is_left = is_left_as_it_came(file, rest.value.binding, self.name)
         if not is_left or (is_handed_on and self._may_be_key):
             # It may be put into the dictionary on the way.
             return False
@@ -474,7 +465,7 @@ class ParameterUsage:
                 for other, inner in self._rests_to([key])
             )
         # What else is a variable holds the keys that are written out where it is set.
-        keys = _keys_set(file, rest.value.binding)
+        keys = keys_set(file, rest.value.binding)
         return keys is not None and self.name not in keys and not is_handed_on
 
     def _is_given(self, key: FunctionKey) -> bool:
@@ -496,24 +487,7 @@ class ParameterUsage:
 
     @cached_property
     def _may_be_key(self) -> bool:
-        """Whether the name stands in some text that could become a key of a dictionary. A text that is only
-        compared or looked up becomes none, and a sentence that holds the word is none."""
-        spelled = rf"(?<![^\W_]){re.escape(self.name).replace('_', '[_-]')}(?![^\W_])"
-        whole = re.compile(rf"[\s_-]*{spelled}[\s_-]*|[\w\s.-]*(?:[,;|][\w\s.-]*)+")
-        paired = re.compile(rf"{spelled}(?:[\"']\s*:|\s*=(?!=))|(?m:^[\s-]*{spelled}\s*:)")
-        word = re.compile(spelled)
-        return any(
-            word.search(text.words)
-            and not _is_only_looked_up(file, text)
-            and (
-                whole.fullmatch(text.words)
-                or paired.search(text.words)
-                or text.interpolated
-                or _SPLITS.match(file.source.text, text.end)
-            )
-            for file in self._linkage.mentioning_any({self.name, self.name.partition("_")[0]})
-            for text in file.facts.texts
-        )
+        return may_be_key(self._linkage, self.name)
 
     # -- what speaks against -----------------------------------------------------------------
 
@@ -619,77 +593,5 @@ class ParameterUsage:
         )
 
 
-def _is_left_as_it_came(file: LinkedFile, binding: int, name: str) -> tuple[bool, bool]:
-    """Of a dictionary of keywords: whether it is handed to some call as it is, which might put keys into
-    it; and whether else it is only handed on with `**`, read, and given other keys that are written out, so
-    that the name does not get in."""
-    text = file.source.text
-    is_handed = False
-    for index in file.facts.bindings[binding].references:
-        reference = file.facts.references[index]
-        if reference.role in (Role.PARAMETER, Role.ASSIGN):
-            continue
-        before = text[max(reference.start - _LONGEST_SPACE, 0) : reference.start].rstrip()
-        is_spread = before.endswith("**")
-        is_asked = _ENDS_IN_IN.search(before)
-        put = _PUTS.match(text, reference.end)
-        is_other = put is not None and (put[1] or put[2]) != name
-        if is_spread or is_asked or is_other or _READ_ONLY.match(text, reference.end):
-            continue
-        if reference.end not in file.handed_by_end:
-            return is_handed, False
-        is_handed = True
-    return is_handed, True
-
-
-def _keys_set(file: LinkedFile, binding: int) -> set[str] | None:
-    """The keys of the dictionaries that a variable is set to, where all are written out; `None` elsewhere."""
-    found: set[str] = set()
-    facts = file.facts
-    if facts.scopes[facts.bindings[binding].scope].kind is not ScopeKind.FUNCTION:
-        # Others may get at it.
-        return None
-    for index in facts.bindings[binding].references:
-        reference = facts.references[index]
-        if reference.role not in (Role.READ, Role.ASSIGN):
-            return None
-        if reference.role is Role.ASSIGN:
-            statement = facts.statements[facts.statement_at(reference.start)]
-            keys = _keys_of_statement(file.source.text[statement.start : statement.end])
-            if keys is None:
-                return None
-            found |= keys
-    return found
-
-
-def _keys_of_statement(text: str) -> set[str] | None:
-    try:
-        statement = ast.parse(text).body[0]
-    except SyntaxError:
-        return None
-    match statement:
-        case ast.Assign(targets=[ast.Name()], value=value) | ast.AnnAssign(value=value):
-            pass
-        case _:
-            return None
-    match value:
-        case ast.Dict(keys=keys):
-            words = [key.value for key in keys if isinstance(key, ast.Constant)]
-            return set(map(str, words)) if len(words) == len(keys) else None
-        case ast.Call(func=ast.Name(id="dict"), args=[], keywords=keywords):
-            named = [keyword.arg for keyword in keywords]
-            return {name for name in named if name} if all(named) else None
-    return None
-
-
 def _names(values: Iterable[Value]) -> str:
     return " ".join(value.name for value in values)
-
-
-def _is_only_looked_up(file: LinkedFile, text: Text) -> bool:
-    """Whether a text is only compared with something, or what is looked up by it is only read."""
-    if text.use in _LOOKING_ON:
-        return True
-    if text.use == "index":
-        return _STORES.match(file.source.text, text.end) is None
-    return text.use == "argument" and text.beside in _LOOKING_UP

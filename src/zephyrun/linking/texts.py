@@ -59,7 +59,9 @@ _NEAR_FRAME = re.compile(
     rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)"
     rb"\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
 )
-_LOOKS_AT_STACK = re.compile(rb"_getframe|currentframe|f_back|getouterframes|extract_stack|inspect\s*\.\s*stack|\bstack\s*\(")
+_LOOKS_AT_STACK = re.compile(
+    rb"_getframe|currentframe|f_back|getouterframes|extract_stack|inspect\s*\.\s*stack|\bstack\s*\("
+)
 
 
 class FrameReading(StrEnum):
