@@ -73,9 +73,13 @@ def _culprits(try_some: _Try, kept: Sequence[int], failed: _Trial) -> dict[int, 
     """Wishes that keep a batch from being proved, at least one."""
     found: dict[int, str] = {}
     for group in failed.suspects:
-        alone = try_some(group) if len(group) < len(kept) else failed
-        if not alone.is_proved:
-            found.update(alone.reasons or _halve(try_some, [], group, alone.what))
+        rest = [number for number in group if number not in found]
+        alone = try_some(rest) if len(rest) < len(kept) else failed
+        while not alone.is_proved:
+            # All that is wrong in one file is found at the cost of that file.
+            found.update(alone.reasons or _halve(try_some, [], rest, alone.what))
+            rest = [number for number in rest if number not in found]
+            alone = try_some(rest)
     if found:
         return found
     suspected = {number for group in failed.suspects for number in group}
