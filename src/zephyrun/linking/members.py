@@ -74,6 +74,8 @@ _ASKING_NOTHING = frozenset(
     asyncio.create_task asyncio.wait_for asyncio.ensure_future builtins.object.__setattr__
     builtins.object.__getattribute__ builtins.object.__delattr__""".split()
 )
+# Values that are none of the project's own making, and ask for nothing.
+_PLAIN_SORTS = (ValueSort.PLAIN, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING, ValueSort.OUTSIDE)
 _ASKING_MEMBERS = frozenset(
     """builtins.vars builtins.dir dataclasses.asdict dataclasses.astuple dataclasses.fields
     inspect.getmembers inspect.getmembers_static inspect.classify_class_attrs inspect.get_annotations
@@ -257,6 +259,9 @@ class MemberUsage:
         """Whether what a class body binds may define `__set_name__`. A field of a record is one by its
         annotation, whatever stands for its default."""
         if origin.sort is not OriginSort.CALL or binding in file.links.annotated:
+            return False
+        made = self._evaluator.values(file, origin)
+        if all(value.sort in _PLAIN_SORTS for value in made):
             return False
         for value in self._evaluator.values(file, origin.parts[0]):
             if value.sort is ValueSort.CLASS:

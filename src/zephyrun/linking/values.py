@@ -138,6 +138,8 @@ HARMLESS_DECORATORS = frozenset(
     dataclasses.dataclass typing.runtime_checkable enum.unique typing.dataclass_transform
     functools.singledispatchmethod warnings.deprecated types.coroutine atexit.register""".split()
 )
+# To be of an abstract class of the library gives a class nothing.
+_REGISTERING = re.compile(r"(?:collections\.abc|numbers)\.\w+\.register")
 PROPERTIES = frozenset(
     {"builtins.property", "functools.cached_property", "abc.abstractproperty", "enum.property"}
 )
@@ -493,6 +495,7 @@ class Evaluator:
         name = self.decorator_name(file, decorator)
         return (
             name in HARMLESS_DECORATORS
+            or _REGISTERING.fullmatch(name) is not None
             or name in self.linkage.harmless_decorators
             or (decorator_callee(decorator).name == KEYWORD_DECORATOR and has_keyword_function(file))
         )
