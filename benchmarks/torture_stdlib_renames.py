@@ -3,7 +3,8 @@
     python benchmarks/torture_stdlib_renames.py [--modules N] [--own-words] [--keep FOLDER]
 
 Works on a copy, as torture_stdlib.py does, which is a library: public names stay. So do names that a
-module of the standard library speaks of which is not in the copy, since it may ask for them. Every other
+module of the standard library speaks of which is not in the copy, since it may ask for them (and keywords
+of functions that it speaks of). Every other
 name is asked for alone; all that are safe are renamed at once, proved, and the tests are run; then all are
 renamed back, and every byte must be the one that was there. With `--own-words` the new names are words of
 the module's own vocabulary, which are mostly taken: what is safe all the same must be so.
@@ -29,7 +30,6 @@ from zephyrun.linking.values import Evaluator
 
 _MOST_SHOWN = 12
 _SEED = 5
-_INSIDE = (TargetSort.LOCAL, TargetSort.PARAMETER)
 
 
 def words_outside(copy: Path) -> frozenset[str]:
@@ -48,6 +48,15 @@ def laid_out(copy: Path, folder: Path) -> Path:
     shutil.copytree(STDLIB / "test", folder / "test", ignore=shutil.ignore_patterns("__pycache__"))
     shutil.copytree(copy / "tests", folder / "test", dirs_exist_ok=True)
     return folder
+
+
+def may_be_asked_for(evaluator: Evaluator, target: Target, outside: frozenset[str]) -> bool:
+    """Whether a module that is not in the copy may speak of something: of a parameter, where it speaks of the
+    function, too."""
+    if target.sort is TargetSort.PARAMETER:
+        function = evaluator.file(target.path).links.functions[target.owner]
+        return target.written in outside and function.name in outside
+    return target.sort is not TargetSort.LOCAL and target.written in outside
 
 
 class OwnWords:
@@ -92,7 +101,7 @@ def main() -> int:
     named = [
         (sort, target)
         for sort, target in everything_named(evaluator, paths)
-        if target.sort in _INSIDE or target.written not in outside
+        if not may_be_asked_for(evaluator, target, outside)
     ]
 
     new_name = OwnWords(evaluator).name if arguments.own_words else fresh_name
