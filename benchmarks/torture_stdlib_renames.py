@@ -4,10 +4,10 @@
 
 Works on a copy, as torture_stdlib.py does, which is a library: public names stay. So do names that a
 module of the standard library speaks of which is not in the copy, since it may ask for them (and keywords
-of functions that it speaks of). Every other
-name is asked for alone; all that are safe are renamed at once, proved, and the tests are run; then all are
-renamed back, and every byte must be the one that was there. With `--own-words` the new names are words of
-the module's own vocabulary, which are mostly taken: what is safe all the same must be so.
+of functions that it speaks of). Every other name is asked for alone; all that are safe are renamed at once,
+proved, and the tests are run; then all are renamed back, and every byte must be the one that was there. With
+`--own-words` the new names are words of the module's own vocabulary, which are mostly taken: what is safe all
+the same must be so.
 """
 
 from __future__ import annotations
