@@ -1,12 +1,13 @@
 """What is seen of a file at a glance, without reading it: more than there is, perhaps, and never less."""
 
 import ast
+import re
 
 import pytest
 
 from tests.helpers import STDLIB
 from zephyrun.linking.linkage import Linkage
-from zephyrun.linking.texts import derives_classes, registering_in, words_in, written_in
+from zephyrun.linking.texts import code_words_in, derives_classes, registering_in, words_in, written_in
 from zephyrun.linking.values import Evaluator
 
 MODULES = sorted(path for path in STDLIB.glob("*.py") if not path.name.startswith("_"))[::3]
@@ -38,6 +39,43 @@ def test_nothing_is_overlooked(path):
     assert encoded(registering) <= registering_in(data)
     names = {node.id for node in nodes if isinstance(node, ast.Name)}
     assert encoded(names) <= words_in(data)
+
+
+DESCRIBED = (ast.Module, ast.ClassDef, ast.FunctionDef, ast.AsyncFunctionDef)
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: path.stem)
+def test_no_code_in_texts_is_overlooked(path):
+    """Held against the syntax tree: whatever a text that is no description says that could be code."""
+    data = path.read_bytes()
+    source = data.decode()
+    nodes = list(ast.walk(ast.parse(data)))
+    descriptions = {id(node.body[0].value) for node in nodes if isinstance(node, DESCRIBED) and ast.get_docstring(node)}
+    seen = code_words_in(data)
+    for node in nodes:
+        is_text = isinstance(node, ast.Constant) and isinstance(node.value, str) and id(node) not in descriptions
+        spelled = ast.get_source_segment(source, node) or "" if is_text else ""
+        # A part of a text that holds expressions has no place of its own in some versions.
+        if spelled[-1:] in ("'", '"') and re.search(r"[.(=]|\b(?:import|from|def|class)\b", spelled):
+            try:
+                ast.literal_eval(f"({spelled})")
+            except (SyntaxError, ValueError):
+                continue
+            if len(re.findall(r"(?m)^\s*[rRuUbB]*[\"']", spelled)) == 1:
+                assert encoded(re.findall(r"[^\W\d]\w*", spelled[1:])) <= seen, spelled
+
+
+def test_dictionaries_of_keywords_are_seen():
+    """Whatever hands a dictionary of keywords on lies in a file that was seen, and so does what reads the names
+    of running functions by their attributes."""
+    contents = {path.name: path.read_bytes() for path in MODULES}
+    linkage = Linkage(contents)
+    files = [file for file in map(linkage.file, contents) if file is not None]
+    handing = {file.path for file in files if file.links.rests}
+    assert len(handing) > 10
+    assert all(map(linkage.has_rests, handing))
+    reading = {file.path for file in files if {"co_name", "co_qualname"} & file.links.attributes_by_name.keys()}
+    assert reading and reading <= linkage.frame_readers.keys()
 
 
 def test_computed_lookups_are_seen():

@@ -11,7 +11,7 @@ import ast
 import re
 import textwrap
 import warnings
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 from functools import lru_cache
 
 from zephyrun.facts import Text
@@ -19,14 +19,15 @@ from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.texts import code_words_in, runs_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, TargetSort, Usage
 
-# Where a name stands in a piece of code, by the sort of what it could be; `%s` is the name.
-_CALLED = r"\b%s\s*\("
-_BEHIND_DOT = r"(?<=[\w)\]}]\.)%s\b"
-_DEFINED = r"\b(?:def|class)\s+%s\b"
-_IMPORTED = r"\bimport\s+(?:[\w.]+\s*,\s*)*%s\b"
-_GIVEN = r"\b(?:CALLED)\s*\((?:[^()\n]*,)?\s*%s\s*=(?!=)"
-_FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?%s\b"
-_BEFORE_DOT = r"\b%s\.\w"
+# Where a name (`<name>`) stands in a piece of code, by the sort of what it could be.
+_CALLED = r"\b(<name>)\s*\("
+_BEHIND_DOT = r"(?<=[\w)\]}]\.)(<name>)\b"
+_DEFINED = r"\b(?:def|class)\s+(<name>)\b"
+_IMPORTED = r"\bimport\s+(?:[\w.]+\s*,\s*)*(<name>)\b"
+_GIVEN = r"\b(?:<called>)\s*\((?:[^()\n]*,)?\s*(<name>)\s*=(?!=)"
+_FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?(<name>)\b"
+_BEFORE_DOT = r"\b(<name>)\.\w"
+_ANYWHERE = r"\b(<name>)\b"
 _POSITIONS = {
     TargetSort.GLOBAL: "|".join((_CALLED, _BEHIND_DOT, _DEFINED, _IMPORTED)),
     TargetSort.MEMBER: "|".join((_BEHIND_DOT, _DEFINED, _GIVEN)),
@@ -39,7 +40,7 @@ _STATEMENTS = (
     *(ast.For, ast.While, ast.With, ast.Try, ast.If, ast.Raise, ast.Delete, ast.Assert),
 )
 
-_MOST_FILES_KEPT = 4096
+_MOST_TEXTS_KEPT = 4096
 
 
 def note_code_texts(
@@ -50,9 +51,8 @@ def note_code_texts(
     sort = usage.target.sort
     if sort not in _POSITIONS or (sort is TargetSort.PARAMETER and not called):
         return
-    position = _POSITIONS[sort].replace("%s", re.escape(name))
-    pattern = re.compile(position.replace("CALLED", "|".join(map(re.escape, sorted(called))) or r"\w+"))
-    word = re.compile(rf"\b{re.escape(name)}\b")
+    callees = "|".join(map(re.escape, sorted(called))) or r"\w+"
+    position = _POSITIONS[sort].replace("<called>", callees)
     for path in linkage.paths_where(name, code_words_in):
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
@@ -67,10 +67,13 @@ def note_code_texts(
                 continue
             known = {place.start for place in usage.places if place.path == path}
             known |= {each.place.start for each in usage.open_places if each.place.path == path}
-            anywhere = is_program and sort is TargetSort.GLOBAL
-            for start, end in _positions(file, text, word if anywhere else pattern, word):
+            is_anywhere = is_program and sort is TargetSort.GLOBAL
+            pattern = re.compile((_ANYWHERE if is_anywhere else position).replace("<name>", re.escape(name)))
+            for match in pattern.finditer(file.source.text, text.start, text.end):
+                assert match.lastindex is not None, "each way to stand there names the name"
+                start = match.start(match.lastindex)
                 if start not in known and start not in file.name_starts:
-                    place = Place(path, start, end, PlaceSort.TEXT)
+                    place = Place(path, start, start + len(name), PlaceSort.TEXT)
                     usage.open_places.append(
                         OpenPlace(place, f"a text holds code with `{name}`: it is not known what that is")
                     )
@@ -87,17 +90,7 @@ def _note_filled_in(usage: Usage, file: LinkedFile, text: Text, name: str) -> No
             usage.open_places.append(OpenPlace(place, why))
 
 
-def _positions(
-    file: LinkedFile, text: Text, pattern: re.Pattern[str], word: re.Pattern[str]
-) -> Iterator[tuple[int, int]]:
-    """Where the name stands in what a pattern finds in a text: the last one, behind what leads to it."""
-    source = file.source.text
-    for match in pattern.finditer(source, text.start, text.end):
-        for found in word.finditer(source, match.start(), match.end()):
-            yield found.start(), found.end()
-
-
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@lru_cache(maxsize=_MOST_TEXTS_KEPT)
 def _is_program(literal: str) -> bool:
     """Whether a text is a program: it can be parsed, and does something that prose and data do not."""
     try:

@@ -8,6 +8,7 @@ from collections.abc import Collection
 from zephyrun.link_facts import Handed, Origin
 from zephyrun.linking.going_about import is_method_of_pattern
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.modules import packages_around
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
@@ -109,17 +110,12 @@ def _reached_files(evaluator: Evaluator, path: str) -> frozenset[str]:
         for use in file.links.imports if file is not None else ():
             assert file is not None, "it imports something"
             module = linkage.module_of_import(file, use)
-            for dotted in (module, f"{module}.{use.name}", *_packages_around(module)):
+            for dotted in (module, f"{module}.{use.name}", *packages_around(module)):
                 there = linkage.find_module(dotted, file.path)
                 if there is not None and there not in found:
                     found.add(there)
                     rest.append(there)
     return frozenset(found)
-
-
-def _packages_around(module: str) -> list[str]:
-    parts = module.split(".")
-    return [".".join(parts[:count]) for count in range(1, len(parts))]
 
 
 @once_a_version

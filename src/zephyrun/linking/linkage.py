@@ -16,7 +16,7 @@ from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import Handed, ImportUse, LinkFacts
-from zephyrun.linking.modules import find_import_roots, is_python, module_name
+from zephyrun.linking.modules import find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
     derives_classes,
@@ -208,8 +208,7 @@ class Linkage:
         """Dotted names that lead to some module, folders without a mark of a package included."""
         names: set[str] = set()
         for module in self._paths_by_module:
-            parts = module.split(".")
-            names.update(".".join(parts[:count]) for count in range(1, len(parts)))
+            names.update(packages_around(module))
         return frozenset(names)
 
     def file(self, path: str) -> LinkedFile | None:

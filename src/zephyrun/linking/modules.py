@@ -40,6 +40,12 @@ def is_python(path: str) -> bool:
     return path.endswith((".py", ".pyw"))
 
 
+def packages_around(module: str) -> list[str]:
+    """The dotted names of the packages that a module lies in, the outermost first."""
+    parts = module.split(".")
+    return [".".join(parts[:count]) for count in range(1, len(parts))]
+
+
 def module_name(path: str, import_roots: Collection[str]) -> str:
     """The dotted name of the module at `path`, looked up in the longest import root above it."""
     pure = PurePosixPath(path)

@@ -9,6 +9,8 @@ from enum import StrEnum
 from functools import lru_cache
 from pathlib import PurePosixPath
 
+from zephyrun.languages.python.scanner import PLAIN_MARK
+
 _ENDINGS = frozenset(
     """.pyi .pyx .pxd .pxi .ipynb .html .htm .xml .j2 .jinja .jinja2 .tmpl .tpl .mako .toml .cfg .ini
     .conf .yaml .yml .json .env .sh .bash .bat .cmd .ps1 .mk .am .in .md .rst .txt .adoc""".split()
@@ -73,11 +75,8 @@ class FrameReading(StrEnum):
     TRACEBACK = "traceback"  # those that an exception came through, or only to hold them against others
 
 
-# Texts at a glance: comments are passed over, so that a quote in one opens nothing.
-_QUOTED = re.compile(
-    rb"#[^\n]*|(?s:\"\"\"(.*?)(?<!\\)\"\"\"|'''(.*?)(?<!\\)''')|"
-    rb"\"((?:[^\"\\\n]|\\.|\\\n)*)\"|'((?:[^'\\\n]|\\.|\\\n)*)'",
-)
+# Texts at a glance, and comments, which are passed over: a quote in one opens nothing.
+_MARK = re.compile(PLAIN_MARK.encode(), re.DOTALL)
 _LIKE_CODE = re.compile(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|if|raise|del|assert)\b")
 
 # Whatever is no letter of ASCII may be part of a name.
@@ -176,10 +175,11 @@ def code_words_in(data: bytes) -> frozenset[bytes]:
     texts, of all others."""
     found: set[bytes] = set()
     runs_them = runs_text(data)
-    for match in _QUOTED.finditer(data):
-        inner = match[match.lastindex] if match.lastindex else b""
-        if (runs_them or _LIKE_CODE.search(inner)) and not _describes(data, match.start()):
-            found.update(_WORD.findall(inner))
+    for match in _MARK.finditer(data):
+        text = match[0]
+        is_read = not text.startswith(b"#") and (runs_them or _LIKE_CODE.search(text))
+        if is_read and not _describes(data, match.start()):
+            found.update(_WORD.findall(text))
     return frozenset(found)
 
 

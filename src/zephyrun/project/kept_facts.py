@@ -7,9 +7,10 @@ import hashlib
 import io
 import pickle
 import zlib
+from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Self
 
 from zephyrun import facts as file_records
 from zephyrun import link_facts
@@ -95,8 +96,10 @@ def _unpacked(packed: bytes, data: bytes) -> Facts | None:
         return None
     with suppress(pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError):
         of_file, of_links = _Reader(io.BytesIO(packed)).load()
-        file_facts = _later(_LaterFileFacts, _FIELDS, of_file, data)
-        return file_facts, _later(_LaterLinkFacts, _LINK_FIELDS, of_links, data)
+        return (
+            _LaterFileFacts.from_parts(_FIELDS, of_file, lambda: parse(data).facts),
+            _LaterLinkFacts.from_parts(_LINK_FIELDS, of_links, lambda: read_links(parse(data))),
+        )
     return None
 
 
@@ -105,10 +108,7 @@ class _Later:
     Where one cannot be, the file is read anew."""
 
     _packed_parts: dict[str, bytes]
-    _data: bytes
-
-    def _read_anew(self) -> object:
-        raise NotImplementedError
+    _read_anew: Callable[[], object]
 
     def __getattr__(self, name: str) -> Any:
         packed = self.__dict__.get("_packed_parts", {}).pop(name, None)
@@ -122,26 +122,24 @@ class _Later:
         self.__dict__[name] = value
         return value
 
+    @classmethod
+    def from_parts(
+        cls, names: tuple[str, ...], parts: tuple[bytes, ...], read_anew: Callable[[], object]
+    ) -> Self:
+        """Facts that come of packed parts, one for each field. Errors: `ValueError` where the numbers differ."""
+        later = cls.__new__(cls)
+        later.__dict__.update(
+            _packed_parts=dict(zip(names, parts, strict=True)), _read_anew=read_anew
+        )
+        return later
+
 
 class _LaterFileFacts(_Later, FileFacts):
-    def _read_anew(self) -> object:
-        return parse(self._data).facts
+    pass
 
 
 class _LaterLinkFacts(_Later, LinkFacts):
-    def _read_anew(self) -> object:
-        return read_links(parse(self._data))
-
-
-_LaterFacts = TypeVar("_LaterFacts", _LaterFileFacts, _LaterLinkFacts)
-
-
-def _later(
-    kind: type[_LaterFacts], names: tuple[str, ...], parts: tuple[bytes, ...], data: bytes
-) -> _LaterFacts:
-    later = kind.__new__(kind)
-    later.__dict__.update(_packed_parts=dict(zip(names, parts, strict=True)), _data=data)
-    return later
+    pass
 
 
 class _Reader(pickle.Unpickler):

@@ -24,9 +24,8 @@ _SINGLE = r"'[^'\\\r\n]*(?:\\(?:\r\n|.)[^'\\\r\n]*)*'"
 _PREFIX = r"(?:\b(?i:r[bf]?|br?|fr?|u))?"
 _LITERAL = f"(?:{_TRIPLE_DOUBLE}|{_TRIPLE_SINGLE}|{_DOUBLE}|{_SINGLE})"
 # Without prefixes and groups each choice begins with a fixed character, which makes a search fast.
-_PLAIN_MARK = re.compile(
-    rf"\#[^\r\n]*|{_TRIPLE_DOUBLE}|{_TRIPLE_SINGLE}|{_DOUBLE}|{_SINGLE}", re.DOTALL
-)
+PLAIN_MARK = rf"\#[^\r\n]*|{_TRIPLE_DOUBLE}|{_TRIPLE_SINGLE}|{_DOUBLE}|{_SINGLE}"
+_PLAIN_MARK = re.compile(PLAIN_MARK, re.DOTALL)
 _PREFIXES = frozenset({"r", "b", "f", "u", "rb", "br", "rf", "fr"})
 _LONGEST_PREFIX = 2
 
