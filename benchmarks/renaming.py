@@ -105,8 +105,9 @@ def _set_on_instances(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[
 
 
 def fresh_name(target: Target, number: int) -> str:
-    """A name that is nowhere else. As it begins like the old one, closure cells keep their order."""
-    return f"{target.written}_x{number}"
+    """A name that is nowhere else. As it begins like the old one, closure cells keep their order; two
+    underscores at the beginning would have a meaning of their own."""
+    return f"{target.written}_x{number}" if target.written.strip("_") else f"{target.written}x{number}"
 
 
 def judge_each(

@@ -195,17 +195,45 @@ class Hint(NamedTuple):
     end: int
 
 
+class CallsOfReader(NamedTuple):
+    """Where a file names a function that reads its callers' variables, or looks up who knows what. There is one
+    for each such function of the project that is never named but to be called.
+    """
+
+    name: str
+    starts: tuple[int, ...]
+
+
+class FrameRead(NamedTuple):
+    """Which variables can be looked up: `names` holds names, and beginnings with a star behind them; `None`
+    stands for any. Where `caller_of` is a function's name, it is its callers' variables alone.
+    """
+
+    names: tuple[str, ...] | None
+    caller_of: str
+
+    def may_find(self, name: str, calls: frozenset[CallsOfReader], start: int, end: int) -> bool:
+        """Whether a variable of that name can be looked up, of code that stands in a range of a file."""
+        if self.names is not None and not any(
+            name.startswith(each[:-1]) if each.endswith("*") else name == each for each in self.names
+        ):
+            return False
+        places = [each.starts for each in calls if each.name == self.caller_of]
+        return not places or any(start <= place < end for place in places[0])
+
+
 class Exposure(NamedTuple):
     """Something that can look up names while the program runs.
 
     With `whole_file`, it can look into any function of the file, otherwise into `scope` and what
-    encloses or is enclosed by it.
+    encloses or is enclosed by it. `reads` says which names it may look up.
     """
 
     scope: int
     what: str
     start: int
     whole_file: bool
+    reads: FrameRead = FrameRead(None, "")
 
 
 @dataclass(frozen=True)

@@ -34,7 +34,7 @@ from zephyrun.linking.values import Evaluator
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings, reservations
-from zephyrun.proof.renames import Renaming, new_name_doubt, parameter_reservations
+from zephyrun.proof.renames import Renaming, new_name_doubt, parameter_reservations, with_calls
 from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
 
 
@@ -170,7 +170,7 @@ def _doubt_local(
     assert file is not None, "the target was found in it"
     if not is_local_variable(file.facts, usage.target.number):
         return
-    around = surroundings.get(path, Surroundings())
+    around = with_calls(evaluator, path, surroundings)
     for what, start in reservations(file.facts, usage.target.number, around):
         usage.doubt(what, path, start)
 

@@ -22,6 +22,7 @@ from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import CALLING_BY_POSITION, MAKING_METHODS, is_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
+from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.references import (
     binding_places,
     doubt_decorators,
@@ -547,8 +548,14 @@ class ParameterUsage:
     def _check_exposures(self, key: FunctionKey) -> None:
         file = self._file(key[0])
         name = file.links.functions[key[1]].name or "a lambda"
+        calls = calls_of_readers(self._evaluator, file.path)
+        scopes = {file.facts.bindings[each.binding].scope for _, each in self._parameters_of(key)}
+        reaches = [file.facts.scopes[scope] for scope in scopes]
         for exposure in file.facts.exposures:
-            if self._sees(file, exposure.scope, key) or exposure.whole_file:
+            in_sight = exposure.whole_file or self._sees(file, exposure.scope, key)
+            if in_sight and any(
+                exposure.reads.may_find(self.name, calls, reach.start, reach.end) for reach in reaches
+            ):
                 self._usage.doubt(
                     f"nothing looks up `{self.name}` of {name} by name through {exposure.what}",
                     file.path,

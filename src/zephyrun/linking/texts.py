@@ -175,12 +175,17 @@ def code_words_in(data: bytes) -> frozenset[bytes]:
     texts, of all others."""
     found: set[bytes] = set()
     runs_them = runs_text(data)
-    for match in _MARK.finditer(data):
-        text = match[0]
-        is_read = not text.startswith(b"#") and (runs_them or _LIKE_CODE.search(text))
-        if is_read and not _describes(data, match.start()):
+    for start, text in texts_in(data):
+        if (runs_them or _LIKE_CODE.search(text)) and not _describes(data, start):
             found.update(_WORD.findall(text))
     return frozenset(found)
+
+
+def texts_in(data: bytes) -> Iterator[tuple[int, bytes]]:
+    """Each text of a file with its quotes and without a prefix, and where it begins, at a glance."""
+    for match in _MARK.finditer(data):
+        if not match[0].startswith(b"#"):
+            yield match.start(), match[0]
 
 
 def _describes(data: bytes, start: int) -> bool:

@@ -12,6 +12,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 
 from zephyrun.linking.modules import is_python
+from zephyrun.linking.texts import texts_in
 from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import SourceText
 
@@ -20,8 +21,7 @@ from zephyrun.source import SourceText
 _TEST_MARK = b"assert"
 _LINE_MARKS = (b"raceback", b"RACEBACK", b"linecache", b"stderr")
 _TRACEBACK = b"Traceback (most recent call last)"
-_LONG_TEXT = re.compile(rb"(?s)\"\"\".*?\"\"\"|'''.*?'''")
-_HIDDEN_QUOTES = ((b"\\'", b"\x01", b"'"), (b'\\"', b"\x02", b'"'))
+_ESCAPED = ((b"\\n", b"\n"), (b"\\'", b"'"), (b'\\"', b'"'))
 # A single word may be anything; a line of code has more to it.
 _MORE_THAN_A_WORD = re.compile(rb"\w.*\W|\W.*\w")
 
@@ -48,13 +48,11 @@ def _sees_lines(data: bytes) -> bool:
 def _quoted_in_code(data: bytes) -> list[bytes]:
     """What stands between quotes, at a glance: to read the file would cost many times as much."""
     lines: list[bytes] = []
-    for text in _LONG_TEXT.findall(data):
-        lines += text.strip(b"\"'").replace(rb"\n", b"\n").splitlines()
-    for written, hidden, _ in _HIDDEN_QUOTES:
-        data = data.replace(written, hidden)
-    for _, hidden, quote in _HIDDEN_QUOTES:
-        pieces = [piece for piece in data.split(quote)[1:] if b"\n" not in piece]
-        lines += b"\n".join(pieces).replace(hidden, quote).replace(rb"\n", b"\n").split(b"\n")
+    for _, text in texts_in(data):
+        text = text.strip(text[:1])
+        for written, meant in _ESCAPED:
+            text = text.replace(written, meant)
+        lines += text.splitlines()
     return lines
 
 

@@ -14,7 +14,7 @@ from functools import lru_cache
 from itertools import combinations
 from typing import NamedTuple
 
-from zephyrun.facts import FileFacts, ScopeKind, Text
+from zephyrun.facts import CallsOfReader, FileFacts, FrameRead, ScopeKind, Text
 
 _SHOWN_LENGTH = 40
 
@@ -31,35 +31,53 @@ _QUERY = re.compile(r"(?i)\b(?:select|insert|update|delete|from|join|with|table|
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
 
 
+class FrameReader(NamedTuple):
+    """A module, by its dotted name, that reads other functions' variables, and what it reads there."""
+
+    module: str
+    reads: tuple[FrameRead, ...]
+
+
 @dataclass(frozen=True)
 class Surroundings:
     """What the rest of the project adds to the reading of one file.
 
-    `frame_readers` are the dotted names of modules that read other functions' variables;
-    `read_by` are modules that import this one and read the names of variables off functions;
+    `frame_readers` are the modules that read other functions' variables;
+    `read_by` are those among them that import this one;
     `walked_by` are modules that import this one and could go through all names of a module;
     `module` is this file's own dotted name, "" where it is not known;
     `quoted` are lines of this file that some text of the project quotes, each with where it does;
     `elsewhere` are words of this file that also stand in a text that is no Python (a template, a
     document), each with where. Only told where something reads the file's names by name.
     `uses_libraries` says whether the program uses any library but Python's own: of these it is known
-    that none looks the words of a text up among the variables of whoever hands it over.
+    that none looks the words of a text up among the variables of whoever hands it over;
+    `calls` are the places of this file that name a function which reads its callers' variables, for each that
+    is never named but to be called; any other may be called from everywhere.
     """
 
     module: str = ""
-    frame_readers: frozenset[str] = frozenset()
+    frame_readers: frozenset[FrameReader] = frozenset()
     read_by: frozenset[str] = frozenset()
     walked_by: frozenset[str] = frozenset()
     reads_source: bool = False
     quoted: frozenset[tuple[str, str]] = frozenset()
     elsewhere: frozenset[tuple[str, str]] = frozenset()
     uses_libraries: bool = True
+    calls: frozenset[CallsOfReader] = frozenset()
 
     def as_text(self) -> str:
         """All of it in one order, so that equal surroundings give equal texts."""
-        names = [sorted(each) for each in (self.frame_readers, self.read_by, self.walked_by)]
-        places = [sorted(each) for each in (self.quoted, self.elsewhere)]
+        names = [sorted(each) for each in (self.read_by, self.walked_by)]
+        places = [
+            sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.frame_readers, self.calls)
+        ]
         return repr((self.module, self.reads_source, names, places, self.uses_libraries))
+
+
+    @property
+    def reads_any_name(self) -> bool:
+        """Whether some module may be told which variable of another function to read."""
+        return any(read.names is None for reader in self.frame_readers for read in reader.reads)
 
 
 class Reservation(NamedTuple):
@@ -93,7 +111,8 @@ def reservations(
     reach = _reach(facts, binding)
     found: dict[str, int] = {}
     for exposure in facts.exposures:
-        if exposure.whole_file or home in facts.ancestors(exposure.scope):
+        in_sight = exposure.whole_file or home in facts.ancestors(exposure.scope)
+        if in_sight and exposure.reads.may_find(name, surroundings.calls, *reach[:2]):
             stands = _stands_elsewhere(name, surroundings)
             what = f"nothing looks up `{name}` of {reach.name} by name through {exposure.what}{stands}"
             found.setdefault(what, exposure.start)
@@ -108,9 +127,14 @@ def reservations_from_afar(
     """What could read the name of a local or parameter by way of its frame, from outside its function."""
     name, reach = facts.bindings[binding].name, _reach(facts, binding)
     found: dict[str, int] = {}
-    for reader in _readers_in_reach(facts.imports, surroundings):
+    readers = {
+        reader.module
+        for reader in _readers_in_reach(facts.imports, surroundings)
+        if any(reads.may_find(name, surroundings.calls, *reach[:2]) for reads in reader.reads)
+    }
+    for module in sorted(readers):
         what = (
-            f"nothing in {reader}, which reads other functions' variables, "
+            f"nothing in {module}, which reads other functions' variables, "
             f"looks up `{name}` of {reach.name}"
         )
         found.setdefault(what, reach.start)
@@ -154,16 +178,15 @@ def new_name_reservations(
 
 
 @lru_cache(maxsize=4)
-def _readers_in_reach(imports: tuple[str, ...], surroundings: Surroundings) -> tuple[str, ...]:
-    """The modules that read frames among the imported ones or inside imported packages, and those
-    that import this one and read names off functions. Asked for every binding of a file in turn."""
+def _readers_in_reach(imports: tuple[str, ...], surroundings: Surroundings) -> tuple[FrameReader, ...]:
+    """The modules that read frames among the imported ones or inside imported packages, and those that
+    import this one. Asked for every binding of a file in turn."""
     imported = absolute_imports(imports, surroundings.module)
-    readers = {
+    return tuple(
         reader
         for reader in surroundings.frame_readers
-        if any(touches(name, reader) for name in imported)
-    }
-    return tuple(sorted(readers | surroundings.read_by))
+        if reader.module in surroundings.read_by or any(touches(name, reader.module) for name in imported)
+    )
 
 
 def touches(imported: str, module: str) -> bool:
@@ -262,7 +285,7 @@ def _is_plain_word(text: Text, surroundings: Surroundings) -> bool:
     return (
         not text.interpolated
         and text.words.isidentifier()
-        and not surroundings.frame_readers
+        and not surroundings.reads_any_name
         and _EVALUATING.search(text.beside) is None
     )
 

@@ -10,12 +10,13 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from itertools import accumulate
 from typing import NamedTuple
 
 from zephyrun.linking.linkage import Content, Library, Linkage, Memory, no_library
 from zephyrun.linking.modules import is_python
+from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSort, Usage
@@ -143,6 +144,13 @@ def new_name_doubt(label: str, new: str, path: str) -> str:
     return f"nothing in {path} asked for `{new}` where {label} now answers"
 
 
+def with_calls(evaluator: Evaluator, path: str, surroundings: Mapping[str, Surroundings]) -> Surroundings:
+    """The surroundings of a file, with the places that may call what reads its callers' variables."""
+    around = surroundings.get(path, Surroundings())
+    calls = calls_of_readers(evaluator, path)
+    return replace(around, calls=calls) if calls else around
+
+
 def parameter_reservations(
     evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
 ) -> Iterator[tuple[str, Reservation]]:
@@ -152,9 +160,9 @@ def parameter_reservations(
         return
     known = {(place.path, place.start) for place in usage.places if place.sort is PlaceSort.TEXT}
     for path, number in usage.homes:
-        file, around = evaluator.file(path), surroundings.get(path)
+        file, around = evaluator.file(path), with_calls(evaluator, path, surroundings)
         for parameter in file.links.functions[number].parameters:
-            if around is not None and parameter.name == usage.target.name:
+            if path in surroundings and parameter.name == usage.target.name:
                 for each in reservations_from_afar(file.facts, parameter.binding, around):
                     texts = file.facts.texts_between(each.start, each.start + 1)
                     if not any(
@@ -391,7 +399,7 @@ class _Judge:
         return compare_files(
             before,
             after,
-            self._world.surroundings.get(path, Surroundings()),
+            with_calls(self._before, path, self._world.surroundings),
             confirmed=self._confirmed,
             respelling=respelling,
         )

@@ -14,8 +14,19 @@ import unicodedata
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any
 
-from zephyrun.facts import Definition, Exposure, Hint, Literal, Role, ScopeKind, Statement, Text
+from zephyrun.facts import (
+    Definition,
+    Exposure,
+    FrameRead,
+    Hint,
+    Literal,
+    Role,
+    ScopeKind,
+    Statement,
+    Text,
+)
 from zephyrun.languages.python import fstrings
+from zephyrun.languages.python.frame_reads import ANYTHING, read_off_frames
 from zephyrun.languages.python.places import mangled_name, quoted_range
 from zephyrun.languages.python.relocation import parse_fragment
 from zephyrun.languages.python.scopes import CLASS_CELL, Mark, ScopeTable
@@ -94,6 +105,8 @@ class Walk:
         self._is_quoted = False
         self._speaks_of_inspect = "inspect" in source.text
         self._speaks_of_builtins = "builtins" in source.text
+        self._tree = ast.Module([], [])
+        self._frame_reads: dict[int, FrameRead] | None = None
         self._visitors: dict[type[ast.AST], Callable[[Any], None]] = {}
         self._sorts: dict[type[ast.AST], str] = {}
 
@@ -152,6 +165,7 @@ class Walk:
 
     def module(self, tree: ast.Module) -> None:
         """Walk a whole module."""
+        self._tree = tree
         self.table.open(ScopeKind.MODULE, "", -1, 0, len(self.source.text))
         self._annotations_are_text = any(
             isinstance(node, ast.ImportFrom)
@@ -459,7 +473,7 @@ class Walk:
                 continue
             self.imports.append(f"{origin}.{alias.name}" if node.module else origin + alias.name)
             if self._reads_names(alias.name) or alias.name in _FRAMES:
-                self._expose(f"{origin}.{alias.name}", alias, whole_file=True)
+                self._expose_frames(f"{origin}.{alias.name}", alias, whole_file=True)
             start = self._last_name_of(alias) if alias.asname else self.start_of(alias)
             self._mention(alias, "asname", alias.asname or alias.name, start, Role.IMPORT)
 
@@ -687,9 +701,9 @@ class Walk:
         if self._reads_names(node.attr) and not (
             node.attr in _INSPECT_FRAME_READERS and _is_of_instance(node.value)
         ):
-            self._expose(f".{node.attr}", node, whole_file=True)
+            self._expose_frames(f".{node.attr}", node, whole_file=True)
         elif node.attr in _FRAMES:
-            self._expose(f".{node.attr}", node)
+            self._expose_frames(f".{node.attr}", node)
         self.visit(node.value)
 
     def _reads_names(self, name: str) -> bool:
@@ -708,6 +722,14 @@ class Walk:
         self.exposures.append(
             Exposure(self._scope, what, self.start_of(node), whole_file)
         )
+
+    def _expose_frames(self, what: str, node: Any, *, whole_file: bool = False) -> None:
+        """Note that something looks at frames, unless no variable's name is asked for there."""
+        if self._frame_reads is None:
+            self._frame_reads = read_off_frames(self._tree)
+        reads = self._frame_reads.get(id(node), ANYTHING)
+        if reads.names != ():
+            self.exposures.append(Exposure(self._scope, what, self.start_of(node), whole_file, reads))
 
     def _visit_subscript(self, node: ast.Subscript) -> None:
         self.visit(node.value)
