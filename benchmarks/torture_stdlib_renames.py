@@ -33,8 +33,12 @@ _SEED = 5
 
 
 def words_outside(copy: Path) -> frozenset[str]:
-    """The words of the library's modules that are not in the copy."""
+    """The words of the library's modules that are not in the copy, and of those that are no Python: of the
+    interpreter, its library and what it loads."""
     found: set[bytes] = set()
+    compiled = [Path(sys.executable), *Path(sys.base_prefix, "lib").glob("libpython*"), *STDLIB.rglob("*.so")]
+    for path in compiled:
+        found |= words_in(path.read_bytes())
     for path in STDLIB.rglob("*.py"):
         inside = path.relative_to(STDLIB)
         if inside.parts[0] not in ("test", "site-packages", "idlelib") and not (copy / inside).exists():

@@ -136,7 +136,7 @@ def test_literals_and_texts_know_where_they_stand():
         ("import sys\ndef f():\n    return sys._getframe(1)", "._getframe", False),
         ("import sys\ndef f():\n    return sys._getframe(1).f_locals", ".f_locals", True),
         ("from inspect import stack", "inspect.stack", True),
-        ("import inspect as i\ni.stack()", ".stack", True),
+        ("import inspect as i\nframes = i.stack()", ".stack", True),
         ("from inspect import currentframe as c", "inspect.currentframe", True),
         ("from builtins import eval", "builtins.eval", True),
         ("g = getattr(builtins, 'exec')", '"exec"', True),
@@ -145,6 +145,78 @@ def test_literals_and_texts_know_where_they_stand():
 def test_what_can_read_names_is_noted(code, what, whole_file):
     """Everything through which a running program reads the names of locals."""
     assert (what, whole_file) in [(each.what, each.whole_file) for each in read_facts(code.encode()).exposures]
+
+
+CALLER = "sys._getframe(1).f_locals"
+
+
+@pytest.mark.parametrize(
+    ("body", "names", "caller_of"),
+    [
+        (f"return {CALLER}.get('day')", ("day",), "look"),
+        (f"return {CALLER}['day']", ("day",), "look"),
+        (f"d = {CALLER}; return d.get('day'), 'kg' in d", ("day", "kg"), "look"),
+        (f"return [n for n in {CALLER} if n.startswith('l_')]", ("l_*",), "look"),
+        (f"return [n for n in {CALLER} if n == 'kg' and n]", ("kg",), "look"),
+        (f"return keys({CALLER})", ("day",), "look"),
+        ("f = sys._getframe().f_back; f = cast(object, f); return f.f_locals['kg']", ("kg",), "look"),
+        ("return sys._getframe(2).f_locals['kg']", ("kg",), ""),
+        ("f = sys._getframe(1); f = f.f_back; return f.f_locals['kg']", ("kg",), ""),
+        ("return [sys._getframe(1).f_locals['kg'] for _ in '1']", ("kg",), ""),
+        (f"yield {CALLER}['kg']", ("kg",), ""),
+        (f"return sorted({CALLER})", None, "look"),
+        (f"return {{**{CALLER}}}", None, "look"),
+        (f"return {CALLER}.get(key)", None, "look"),
+        (f"global d; d = {CALLER}; return d.get('day')", None, "look"),
+        (f"keep.d = {CALLER}", None, "look"),
+        (f"keys = list; return keys({CALLER})", None, "look"),
+        (f"d = {CALLER}; return d.get('day'), list(d)", None, "look"),
+        (f"return [n for n in {CALLER} if n or n.startswith('l_')]", None, "look"),
+    ],
+)
+def test_which_names_are_read_off_frames(body, names, caller_of):
+    """One name, those that begin in one way, or any; in the caller alone, or in whatever is running."""
+    code = f"import sys\ndef keys(d):\n    return d.get('day')\ndef look():\n    {body}\n"
+    (first, *_) = [each for each in read_facts(code.encode()).exposures if each.what == ".f_locals"]
+    assert first.reads == (names, caller_of)
+
+
+LOOP = "def look():\n    for n, v in sys._getframe(1).f_locals.items():\n        {}\n        {}\n    {}\n"
+
+
+@pytest.mark.parametrize(
+    ("first", "then", "after", "names"),
+    [
+        ("if not n.startswith('l_'): continue", "print(n)", "return 1", ("l_*",)),
+        ("if not n.startswith('l_') or v: continue", "print(n)", "return 1", ("l_*",)),
+        ("if n != 'kg': continue", "print(n)", "for n in 'ab': print(n)", ("kg",)),
+        ("if v or not n.startswith('l_'): continue", "print(n)", "return 1", None),
+        ("if v and not n.startswith('l_'): continue", "print(n)", "return 1", None),
+        ("print(n)", "if not n.startswith('l_'): continue", "return 1", None),
+        ("if not n.startswith('l_'): continue", "print(n)", "return n", None),
+        ("if not n.startswith('l_'): print(v); continue", "print(n)", "return 1", None),
+    ],
+)
+def test_which_names_a_loop_over_variables_keeps(first, then, after, names):
+    """Where it passes over all others before it does anything."""
+    (exposure,) = read_facts(LOOP.format(first, then, after).encode()).exposures
+    assert exposure.reads.names == names
+
+
+@pytest.mark.parametrize(
+    ("what", "stays"),
+    [
+        ("sys._getframe(1).f_lineno", True),
+        ("inspect.getouterframes(inspect.currentframe())[1].function", True),
+        ("[f.f_code for f in [sys._getframe()] if f]", False),
+        ("show(sys._getframe())", False),
+        ("sys._getframe", False),
+    ],
+)
+def test_a_frame_that_stays_shows_no_variable(what, stays):
+    """Asked for its line, it may be looked at; handed on, somebody else may ask it for anything."""
+    exposures = read_facts(f"import inspect, sys\ndef look():\n    return {what}\n".encode()).exposures
+    assert (exposures == ()) == stays
 
 
 @pytest.mark.parametrize("code", ["vars(hive)", "dir(hive)", "def eval(x): ...\neval(1)", "hive.eval(1)", "x = 'eval'"])

@@ -242,7 +242,8 @@ class FileFacts:
 
     `imports` are the dotted names that it imports, relative ones with their dots; `attributes` are
     all names that stand behind a dot; `shown` are the ranges of expressions that a text shows
-    together with their values.
+    together with their values; `namespace_reads` is what is read off the namespaces of modules by way of
+    functions, or of frames in which these run.
     """
 
     scopes: tuple[Scope, ...]
@@ -258,6 +259,7 @@ class FileFacts:
     imports: tuple[str, ...]
     attributes: frozenset[str]
     shown: tuple[tuple[int, int], ...]
+    namespace_reads: tuple[FrameRead, ...]
     n_lines: int
 
     def ancestors(self, scope: int) -> tuple[int, ...]:

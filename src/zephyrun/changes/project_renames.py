@@ -33,7 +33,7 @@ from zephyrun.linking.usage import (
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.quoted_lines import quoted_line_reservations
-from zephyrun.proof.remains import Surroundings, reservations
+from zephyrun.proof.remains import Surroundings, found_by_new_name, reservations
 from zephyrun.proof.renames import Renaming, new_name_doubt, parameter_reservations, with_calls
 from zephyrun.source import Edit, EditSet, Overlap, SourceText, UnreadableText
 
@@ -100,8 +100,8 @@ def carry_out_renames(
     for wish in wishes:
         usage = find_usage(evaluator, wish.target)
         if wish.target.sort is TargetSort.LOCAL:
-            _doubt_local(evaluator, usage, surroundings)
-        for path, reservation in parameter_reservations(evaluator, usage, surroundings):
+            _doubt_local(evaluator, usage, wish.new, surroundings)
+        for path, reservation in parameter_reservations(evaluator, usage, wish.new, surroundings):
             usage.doubt(reservation.what, path, reservation.start)
         change.usages.append(usage)
         belongs, stands_apart = _answers(evaluator, usage, confirms_all, apart, said)
@@ -162,16 +162,20 @@ def open_sentences(each: OpenPlace, line: int) -> tuple[str, str]:
 
 
 def _doubt_local(
-    evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
+    evaluator: Evaluator, usage: Usage, new: str, surroundings: Mapping[str, Surroundings]
 ) -> None:
-    """What could read the name of a local while the program runs."""
+    """What could read the name of a local, or its new one, while the program runs."""
     path = usage.target.path
     file = evaluator.linkage.file(path)
     assert file is not None, "the target was found in it"
     if not is_local_variable(file.facts, usage.target.number):
         return
     around = with_calls(evaluator, path, surroundings)
-    for what, start in reservations(file.facts, usage.target.number, around):
+    binding = usage.target.number
+    for what, start in (
+        *reservations(file.facts, binding, around),
+        *found_by_new_name(file.facts, binding, new, around),
+    ):
         usage.doubt(what, path, start)
 
 

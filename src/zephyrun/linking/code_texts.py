@@ -1,4 +1,5 @@
-"""Code in texts: programs that a text holds, and pieces of code that something puts together and runs.
+"""Code in texts: programs that a text holds, pieces of code that something puts together and runs, and examples
+in documentation, which run as tests.
 
 Which names such code means cannot be told, since it is not known with which names it runs: each place
 waits for a person's word. A text that is a program counts in any project; a mere piece (`"hive.weigh("`),
@@ -16,8 +17,8 @@ from functools import lru_cache
 
 from zephyrun.facts import Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.texts import code_words_in, runs_text
-from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, TargetSort, Usage
+from zephyrun.linking.texts import EXAMPLE_LINE, code_words_in, example_words_in, runs_text
+from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, TargetSort, Usage
 
 # Where a name (`<name>`) stands in a piece of code, by the sort of what it could be.
 _CALLED = r"\b(<name>)\s*\("
@@ -28,6 +29,8 @@ _GIVEN = r"\b(?:<called>)\s*\((?:[^()\n]*,)?\s*(<name>)\s*=(?!=)"
 _FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?(<name>)\b"
 _BEFORE_DOT = r"\b(<name>)\.\w"
 _ANYWHERE = r"\b(<name>)\b"
+_EXAMPLE_NAME = r"\b(<name>)\b(?!\s*=[^=])"
+_EXAMPLE_LINE = re.compile(EXAMPLE_LINE)
 _POSITIONS = {
     TargetSort.GLOBAL: "|".join((_CALLED, _BEHIND_DOT, _DEFINED, _IMPORTED)),
     TargetSort.MEMBER: "|".join((_BEHIND_DOT, _DEFINED, _GIVEN)),
@@ -53,6 +56,7 @@ def note_code_texts(
         return
     callees = "|".join(map(re.escape, sorted(called))) or r"\w+"
     position = _POSITIONS[sort].replace("<called>", callees)
+    _note_examples(linkage, usage, name, position)
     for path in linkage.paths_where(name, code_words_in):
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
@@ -77,6 +81,43 @@ def note_code_texts(
                     usage.open_places.append(
                         OpenPlace(place, f"a text holds code with `{name}`: it is not known what that is")
                     )
+
+
+def _note_examples(linkage: Linkage, usage: Usage, name: str, position: str) -> None:
+    """Open the places where examples may mean the name. It surely means itself where the file imports it, and
+    where nothing else bears it."""
+    is_global = usage.target.sort is TargetSort.GLOBAL
+    pattern = re.compile((_EXAMPLE_NAME if is_global else position).replace("<name>", re.escape(name)))
+    importing = {place.path for place in usage.places if place.sort is PlaceSort.IMPORT}
+    for path in linkage.paths_where(name, example_words_in):
+        file = linkage.file(path)
+        for text in file.facts.texts if file is not None else ():
+            assert file is not None, "it has texts"
+            if text.use != "documentation" or name not in text.words:
+                continue
+            is_ours = usage.stands_alone or path in importing
+            for line in _EXAMPLE_LINE.finditer(file.source.text, text.start, text.end):
+                for match in pattern.finditer(file.source.text, line.start(1), line.end(1)):
+                    assert match.lastindex is not None, "each way to stand there names the name"
+                    start = match.start(match.lastindex)
+                    place = Place(path, start, start + len(name), PlaceSort.TEXT)
+                    if place in usage.places:
+                        continue
+                    if is_ours and not (is_global and file.source.text[start - 1] == "."):
+                        usage.places.add(place)
+                        if usage.stands_alone:
+                            usage.assume(PRIVATE_ATTRIBUTES)
+                    elif is_global and not _may_mean(file, text, name):
+                        continue
+                    elif all(each.place != place for each in usage.open_places):
+                        why = f"an example in documentation holds `{name}`: it is not known what that is"
+                        usage.open_places.append(OpenPlace(place, why))
+
+
+def _may_mean(file: LinkedFile, text: Text, name: str) -> bool:
+    """Whether examples of a file may mean a name of another module: they import something, or stand where
+    the name is known."""
+    return name in file.module_bindings or re.search(r"\bimport\b", text.words) is not None
 
 
 def _note_filled_in(usage: Usage, file: LinkedFile, text: Text, name: str) -> None:

@@ -80,6 +80,20 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         _check_readers_of_names(evaluator, usage, is_class=is_class)
 
 
+def check_instruction_readers(evaluator: Evaluator, usage: Usage, paths: Collection[str]) -> None:
+    """Doubts about code that shows which names functions use: those of files that it knows, or that know it."""
+    for reader in evaluator.linkage.instruction_readers:
+        if any(knows(evaluator, path, reader) for path in paths):
+            usage.doubt(
+                f"what looks at the instructions of functions in {reader} does not show `{usage.target.written}`", reader
+            )
+
+
+def knows(evaluator: Evaluator, path: str, other: str) -> bool:
+    """Whether one of two files imports the other, be it by way of others."""
+    return other in reached_files(evaluator, path) or path in reached_files(evaluator, other)
+
+
 def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
     """Doubts about code that reads the names of running functions: off the stack, where ours may be on it, or
     off the traceback of an exception, where ours is a name that it looks for, or begins like one. What
@@ -91,7 +105,7 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
         assert isinstance(data, bytes), "it was read"
         looks_for_it = any(map(name.encode().startswith, _QUOTED_NAME.findall(data)))
         is_on_stack = reading is not FrameReading.TRACEBACK and (
-            path in _reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
+            path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
         )
         if looks_for_it or is_on_stack:
             usage.doubt(
@@ -100,7 +114,7 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
 
 
 @once_a_version
-def _reached_files(evaluator: Evaluator, path: str) -> frozenset[str]:
+def reached_files(evaluator: Evaluator, path: str) -> frozenset[str]:
     """The files of the project that a file imports, and those that these import, itself included."""
     linkage = evaluator.linkage
     found = {path}

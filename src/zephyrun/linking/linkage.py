@@ -24,6 +24,7 @@ from zephyrun.linking.texts import (
     is_searched,
     read_frame_names,
     runs_text,
+    shows_instructions,
     words_in,
     written_in,
 )
@@ -63,6 +64,8 @@ _MAIN = b"__main__"
 _NAME_OF_IT = re.compile(rb"\s*\.\s*(?!__dict__)\w")
 _SET_TO = re.compile(rb"(\w+)\s*=\s*\Z")
 _LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
+_RUNNING_DOCUMENTS = (b"testfile", b"DocFile", b"doctest-glob", b"doctest_glob")
+_RUNS_DOCUMENTS = re.compile(rb"\b(?:testfile|DocFileSuite|DocFileTest)\b|doctest[-_]glob")
 _DOCUMENTATION_WORDS = (b"__doc__", b"getdoc", b"pydoc", b"help")
 _READS_DOCUMENTATION = re.compile(rb"__doc__|\bgetdoc\b|\bpydoc\b|\bhelp\s*\(")
 
@@ -350,9 +353,23 @@ class Linkage:
         return {path: reading for path, reading in found.items() if reading}
 
     @cached_property
+    def instruction_readers(self) -> list[str]:
+        """The modules that seem to look at the instructions of functions."""
+        return [path for path, data in self._modules_read if shows_instructions(data)]
+
+    @cached_property
     def runs_texts(self) -> bool:
         """Whether some module seems to run code that a text holds, at a glance."""
         return any(runs_text(data) for _, data in self._modules_read)
+
+    @cached_property
+    def runs_documents(self) -> bool:
+        """Whether something seems to run the examples in documents, at a glance."""
+        return any(
+            _RUNS_DOCUMENTS.search(data)
+            for data in self.contents.values()
+            if isinstance(data, bytes) and any(word in data for word in _RUNNING_DOCUMENTS)
+        )
 
     @cached_property
     def reads_documentation(self) -> bool:

@@ -14,7 +14,12 @@ from functools import cached_property
 
 from zephyrun.link_facts import AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
-from zephyrun.linking.escapes import check_frame_readers, check_handed, check_name_readers
+from zephyrun.linking.escapes import (
+    check_frame_readers,
+    check_handed,
+    check_instruction_readers,
+    check_name_readers,
+)
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
@@ -32,7 +37,7 @@ from zephyrun.linking.references import (
     why_open,
 )
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
     NAMED_TUPLES,
     UNKNOWN_VALUE,
@@ -44,7 +49,6 @@ from zephyrun.linking.values import (
     Values,
 )
 
-PRIVATE_ATTRIBUTES = "a library's objects (not read) not bearing a private attribute name"
 _OF_CLASSES = frozenset(
     {BridgeSort.METHOD, BridgeSort.CLASS_METHOD, BridgeSort.READ_ONLY, BridgeSort.ATTRIBUTE}
 )
@@ -127,6 +131,7 @@ class MemberUsage:
         doubt_strangers(self._evaluator, self._usage, self.spelling, self.family)
         self._check_lent_methods()
         self._check_readers_of_names()
+        check_instruction_readers(self._evaluator, self._usage, {key[0] for key in self.family})
         self._check_lookups()
         self._check_escapes()
         files = {place.path for place in self._usage.places}
@@ -274,6 +279,7 @@ class MemberUsage:
 
     def _note_attributes(self) -> None:
         others_bear = self._find_other_bearers()
+        self._usage.stands_alone = not others_bear
         for file, use, values in self._all_uses:
             place = place_of_attribute(file, use)
             classes = _classes(values)

@@ -8,7 +8,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.code_texts import note_code_texts
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.texts import is_document, words_in
+from zephyrun.linking.texts import example_words_in, is_document, words_in
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.source import SourceText
 
@@ -95,6 +95,8 @@ def note_mentions(
         if is_document(path):
             for match in pattern.finditer(source.text):
                 usage.mentions.add(Place(path, match.start(), match.end(), PlaceSort.DOCUMENT))
+            if encoded in example_words_in(data) and linkage.runs_documents:
+                usage.doubt(f"the examples in {path}, which are run, do not mean `{name}`", path)
         elif is_data_read and not any(place == path for place, _ in known):
             _doubt_unread(usage, path, name, source, pattern)
 

@@ -9,6 +9,7 @@ import warnings
 from functools import lru_cache
 
 from zephyrun.facts import CallsOfReader
+from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.values import Evaluator
 from zephyrun.source import SourceText
@@ -16,6 +17,9 @@ from zephyrun.source import SourceText
 _MARK = "f_locals"
 _ALL = "__all__"
 _LOOKING_UP = "getattr|__getattribute__|attrgetter|methodcaller|vars|globals|getmembers|__dict__"
+_LOOKS_UP_IN_MODULE = re.compile(
+    rb"\b(?:globals|vars|locals)\s*\(\s*\)\s*(?:\[(?!\s*[\"'])|\.\s*(?:get|pop)\s*\((?!\s*[\"']))"
+)
 _MOST_FILES_KEPT = 256
 
 
@@ -33,13 +37,25 @@ def calls_of_readers(evaluator: Evaluator, path: str) -> frozenset[CallsOfReader
 @once_a_version
 def _only_called(evaluator: Evaluator) -> frozenset[str]:
     linkage = evaluator.linkage
-    names = {
-        exposure.reads.caller_of
-        for file in linkage.mentioning(_MARK)
-        for exposure in file.facts.exposures
-    } - {""}
+    homes: dict[str, list[LinkedFile]] = {}
+    for file in linkage.mentioning(_MARK):
+        for name in {exposure.reads.caller_of for exposure in file.facts.exposures} - {""}:
+            homes.setdefault(name, []).append(file)
     contents = [data for data in map(linkage.contents.get, linkage.paths) if isinstance(data, bytes)]
-    return frozenset(name for name in names if all(_is_only_called(data, name) for data in contents))
+    return frozenset(
+        name
+        for name, files in homes.items()
+        if not any(_may_be_looked_up(evaluator, file, name) for file in files)
+        and all(_is_only_called(data, name) for data in contents)
+    )
+
+
+def _may_be_looked_up(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
+    """Whether a name that is worked out may lead to a function of a file."""
+    records = [record for record in file.links.functions if record.name == name]
+    return _LOOKS_UP_IN_MODULE.search(file.data) is not None or any(
+        evaluator.may_be_looked_up(file, record) for record in records
+    )
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

@@ -19,8 +19,7 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_bridge_function
-from zephyrun.linking.escapes import check_name_readers
-from zephyrun.linking.going_about import MAKING_METHODS
+from zephyrun.linking.escapes import check_instruction_readers, check_name_readers, knows
 from zephyrun.linking.fixtures import (
     gives_parameters,
     has_other_name,
@@ -28,9 +27,12 @@ from zephyrun.linking.fixtures import (
     texts_for,
     users_of,
 )
+from zephyrun.linking.going_about import MAKING_METHODS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test
+from zephyrun.linking.reader_calls import calls_of_readers
+from zephyrun.linking.texts import EXAMPLE_LINE
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
 from zephyrun.source import SourceText
@@ -44,9 +46,10 @@ SORT_OF_ROLE = {
     Role.IMPORT: PlaceSort.IMPORT,
 }
 _OWN_NAME = re.compile(r"\s*\.\s*__(?:qual)?name__\b")
+_NAMESPACES = frozenset({"f_globals", "__globals__", "f_locals"})
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
-_DOCTEST_LINE = re.compile(r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$")
+_EXAMPLE_LINE = re.compile(EXAMPLE_LINE)
 _LOOKS_AT_NAMES = re.compile(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
 )
@@ -475,7 +478,7 @@ class GlobalUsage:
         for literal in file.facts.texts:
             if literal.use != "documentation" or ">>>" not in literal.words:
                 continue
-            for line in _DOCTEST_LINE.finditer(text, literal.start, literal.end):
+            for line in _EXAMPLE_LINE.finditer(text, literal.start, literal.end):
                 for match in pattern.finditer(text, line.start(1), line.end(1)):
                     self._usage.places.add(
                         Place(file.path, match.start(), match.end(), PlaceSort.TEXT)
@@ -531,6 +534,8 @@ class GlobalUsage:
                     file.path,
                     match.start(),
                 )
+        self._check_namespace_readers()
+        check_instruction_readers(self._evaluator, self._usage, self.homes)
         # A private name is seldom worked out: somewhere it would have to stand as a text.
         is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
         for path in self._linkage.loading_paths:
@@ -539,6 +544,24 @@ class GlobalUsage:
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
                 )
+
+    def _check_namespace_readers(self) -> None:
+        """Doubts about code that reads the namespaces of modules off functions or frames."""
+        readers = {file.path: file for word in sorted(_NAMESPACES) for file in self._linkage.mentioning(word)}
+        for reader in readers.values():
+            for path, home in self.homes.items():
+                calls = calls_of_readers(self._evaluator, path)
+                reads = [
+                    *reader.facts.namespace_reads,
+                    *(each.reads for each in reader.facts.exposures if each.whole_file),
+                ]
+                if knows(self._evaluator, path, reader.path) and any(
+                    each.may_find(self._name, calls, 0, len(home.source.text)) for each in reads
+                ):
+                    self._usage.doubt(
+                        f"nothing looks up `{self._name}` among the names of running code in {reader.path}",
+                        reader.path,
+                    )
 
     def _check_mangling(self, file: LinkedFile, binding: int) -> None:
         """A class whose name Python puts before names of its own keeps it."""

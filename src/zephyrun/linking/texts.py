@@ -66,6 +66,11 @@ _LOOKS_AT_STACK = re.compile(
 )
 
 
+# What shows the names that stand in the instructions of functions, but for what makes another such function.
+_INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import")
+_SHOWS_INSTRUCTIONS = re.compile(rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import")
+
+
 class FrameReading(StrEnum):
     """Which functions a file reads the names of while they run."""
 
@@ -77,6 +82,9 @@ class FrameReading(StrEnum):
 
 # Texts at a glance, and comments, which are passed over: a quote in one opens nothing.
 _MARK = re.compile(PLAIN_MARK.encode(), re.DOTALL)
+# A line of an example in documentation, which runs.
+EXAMPLE_LINE = r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$"
+_EXAMPLE_LINE = re.compile(EXAMPLE_LINE.encode())
 _LIKE_CODE = re.compile(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|if|raise|del|assert)\b")
 
 # Whatever is no letter of ASCII may be part of a name.
@@ -151,6 +159,11 @@ def runs_text(data: bytes) -> bool:
     return any(word in data and pattern.search(data) is not None for word, pattern in _RUNS_TEXTS)
 
 
+def shows_instructions(data: bytes) -> bool:
+    """Whether a file seems to look at the instructions of functions, at a glance."""
+    return any(mark in data for mark in _INSTRUCTION_MARKS) and _SHOWS_INSTRUCTIONS.search(data) is not None
+
+
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def read_frame_names(data: bytes) -> FrameReading:
     """Of which running functions a file seems to read the names, at a glance."""
@@ -179,6 +192,14 @@ def code_words_in(data: bytes) -> frozenset[bytes]:
         if (runs_them or _LIKE_CODE.search(text)) and not _describes(data, start):
             found.update(_WORD.findall(text))
     return frozenset(found)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def example_words_in(data: bytes) -> frozenset[bytes]:
+    """The words of lines that seem to be examples in documentation, at a glance."""
+    if b">>>" not in data:
+        return frozenset()
+    return frozenset(word for line in _EXAMPLE_LINE.findall(data) for word in _WORD.findall(line))
 
 
 def texts_in(data: bytes) -> Iterator[tuple[int, bytes]]:

@@ -58,6 +58,9 @@ class PlaceSort(StrEnum):
     STRING = "in a string"
 
 
+PRIVATE_ATTRIBUTES = "a library's objects (not read) not bearing a private attribute name"
+
+
 class Place(NamedTuple):
     """Where a name stands: the text from `start` to `end` of a file is the name as it is written.
 
@@ -108,7 +111,9 @@ class Usage:
 
     `mentions` are places where the name stands as a word and is not meant to be changed along; `assumed`
     is what the answer rests on, in the words of the closed list. `homes` are the modules, classes (by their
-    records) or functions (by theirs) that the name is one of: paths and numbers, -1 for a module.
+    records) or functions (by theirs) that the name is one of: paths and numbers, -1 for a module. A name that
+    `stands_alone` is a private one that nothing else in sight bears, so that it means the thing wherever an
+    attribute is called so.
     """
 
     target: Target
@@ -120,6 +125,7 @@ class Usage:
     mentions: set[Place] = field(default_factory=set)
     assumed: list[str] = field(default_factory=list)
     homes: list[tuple[str, int]] = field(default_factory=list)
+    stands_alone: bool = False
 
     def add(self, places: Iterable[Place]) -> None:
         """Add references."""

@@ -1014,7 +1014,7 @@ class Evaluator:
             return None
         if len(self.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
             return None
-        if self._may_be_looked_up(file, record) or not self._is_called_by_us_alone(file, record):
+        if self.may_be_looked_up(file, record) or not self._is_called_by_us_alone(file, record):
             return None
         found: list[tuple[LinkedFile, Handed]] = []
         if kind is ScopeKind.MODULE:
@@ -1031,7 +1031,7 @@ class Evaluator:
             found += more
         return found
 
-    def _may_be_looked_up(self, file: LinkedFile, record: FunctionRecord) -> bool:
+    def may_be_looked_up(self, file: LinkedFile, record: FunctionRecord) -> bool:
         """Whether a name that is worked out may lead to a function of a module or class."""
         for path in self.linkage.lookup_paths:
             other = self.linkage.file(path)

@@ -184,7 +184,7 @@ def _new_name_reservations(
     new: Version, renamed: Mapping[int, int], surroundings: Surroundings
 ) -> Iterator[_Reserved]:
     found = [
-        *(each for binding in renamed.values() for each in new_name_reservations(new.facts, binding)),
+        *(each for binding in renamed.values() for each in new_name_reservations(new.facts, binding, surroundings)),
         *(
             each
             for constant in new.constants.values()

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import combinations
@@ -168,13 +168,28 @@ def new_name_reservations(
     name = facts.bindings[binding].name
     reach = _reach(facts, binding)
     marked = re.compile(rf"[@${{(]{re.escape(name)}\b")
-    return tuple(
+    return tuple(found_by_new_name(facts, binding, name, surroundings)) + tuple(
         Reservation(
             f"the text {_shown(text)} in {reach.name} does not look up the new name `{name}`", text.start
         )
         for text in facts.texts_between(reach.start, reach.end)
         if text.use != "documentation" and marked.search(text.words)
     )
+
+
+def found_by_new_name(
+    facts: FileFacts, binding: int, new: str, surroundings: Surroundings
+) -> Iterator[Reservation]:
+    """What asks frames for certain names, among which is the new one of a local or parameter."""
+    reach = _reach(facts, binding)
+    reads = {exposure.reads: "this file" for exposure in facts.exposures if exposure.whole_file}
+    for reader in _readers_in_reach(facts.imports, surroundings):
+        reads.update(dict.fromkeys(reader.reads, reader.module))
+    for read, where in sorted(reads.items(), key=repr):
+        if read.names is not None and read.may_find(new, frozenset(), *reach[:2]):
+            yield Reservation(
+                f"nothing in {where} that asks for `{new}` of running functions finds it in {reach.name}", reach.start
+            )
 
 
 @lru_cache(maxsize=4)

@@ -23,7 +23,7 @@ from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSo
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.comparison import Respelling, compare_files
 from zephyrun.proof.normal_form import Spelling
-from zephyrun.proof.remains import Reservation, Surroundings, reservations_from_afar
+from zephyrun.proof.remains import Reservation, Surroundings, found_by_new_name, reservations_from_afar
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 from zephyrun.source import Edit, EditSet, SourceText
 
@@ -152,9 +152,9 @@ def with_calls(evaluator: Evaluator, path: str, surroundings: Mapping[str, Surro
 
 
 def parameter_reservations(
-    evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
+    evaluator: Evaluator, usage: Usage, new: str, surroundings: Mapping[str, Surroundings]
 ) -> Iterator[tuple[str, Reservation]]:
-    """What could read the name of a parameter in the frames of its functions, each with the path. The
+    """What could read the name of a parameter, or its new one, in the frames of its functions, each with the path. The
     surroundings are by the paths of the version that the evaluator knows."""
     if usage.target.sort is not TargetSort.PARAMETER:
         return
@@ -163,7 +163,10 @@ def parameter_reservations(
         file, around = evaluator.file(path), with_calls(evaluator, path, surroundings)
         for parameter in file.links.functions[number].parameters:
             if path in surroundings and parameter.name == usage.target.name:
-                for each in reservations_from_afar(file.facts, parameter.binding, around):
+                for each in (
+                    *reservations_from_afar(file.facts, parameter.binding, around),
+                    *found_by_new_name(file.facts, parameter.binding, new, around),
+                ):
                     texts = file.facts.texts_between(each.start, each.start + 1)
                     if not any(
                         place == path and text.start <= start < text.end
@@ -296,7 +299,7 @@ class _Judge:
             for each in [back[path] if path in back else self._world.surroundings.get(path)]
             if each is not None
         }
-        for _, reservation in parameter_reservations(self._before, before, around):
+        for _, reservation in parameter_reservations(self._before, before, renaming.new, around):
             self._ask(reservation.what)
         old_name, new_name = renaming.target.written, target.written
         self._pairs.add((old_name, new_name))

@@ -13,7 +13,7 @@ from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.languages.python.frame_reads import ANYTHING
 from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.modules import find_import_roots, is_python, is_test, module_name
-from zephyrun.linking.texts import first_lines, is_searched, words_in
+from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import (
     SOURCE_READERS,
@@ -91,7 +91,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._modules = {path: module_name(path, import_roots) for path in self._contents}
         readable = {**self._contents, **_embedded(self._texts)}
         labels = {path: self._modules.get(path, path) for path in readable}
-        readers = _holding(readable, _FRAME_MARKS)
+        readers = _reading_frames(readable)
         self._frame_readers = frozenset(
             FrameReader(labels[path], _read_off_frames(data)) for path, data in readers.items()
         )
@@ -187,6 +187,14 @@ def _holding(texts: Mapping[str, bytes], marks: Collection[bytes]) -> dict[str, 
     return {path: data for path, data in texts.items() if any(mark in data for mark in marks)}
 
 
+def _reading_frames(texts: Mapping[str, bytes]) -> dict[str, bytes]:
+    return {
+        path: data
+        for path, data in texts.items()
+        if any(mark in data for mark in _FRAME_MARKS) or shows_instructions(data)
+    }
+
+
 def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
     return {
         path: data
@@ -257,6 +265,8 @@ def _read_off_frames(data: bytes) -> tuple[FrameRead, ...]:
     except UnreadableSource:
         facts = None
     if facts is None:
+        return (ANYTHING,)
+    if shows_instructions(data):
         return (ANYTHING,)
     reads = [
         each.reads for each in facts.exposures if each.whole_file and each.what.rpartition(".")[2] in FRAME_READERS

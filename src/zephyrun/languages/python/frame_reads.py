@@ -4,29 +4,36 @@ that begin in one way, or any; in any function that is running, or only in the o
 from __future__ import annotations
 
 import ast
+from collections import Counter
+from collections.abc import Iterator
 
 from zephyrun.facts import FrameRead
 
 ANYTHING = FrameRead(None, "")
 NOTHING = FrameRead((), "")
 _VARIABLES = "f_locals"
+_GLOBALS = "f_globals"
+# The namespaces of modules, as frames and functions have them.
+NAMESPACES = frozenset({_GLOBALS, "__globals__"})
 # What gives frames when it is called, and attributes that are frames, or lead to some.
 _GIVES_FRAMES = frozenset("_getframe currentframe getinnerframes getouterframes stack trace".split())
 _IS_FRAME = frozenset("tb_frame gi_frame cr_frame ag_frame".split())
 _LEADS_ON = frozenset({*_IS_FRAME, "f_back", "frame", "tb_next"})
 # What else is read off frames, and holds no variable's name.
 _IS_NO_FRAME = frozenset(
-    "f_code f_globals f_builtins f_lasti f_lineno filename lineno function code_context index positions tb_lineno "
+    "f_code f_builtins f_lasti f_lineno filename lineno function code_context index positions tb_lineno "
     "tb_lasti".split()
 )
 # The names of a code object, and what only makes another one of them.
 _NAMES_OF_CODE = frozenset({"co_varnames", "co_cellvars", "co_freevars"})
 _MAKES_CODE = "CodeType"
-_SIMPLE_LISTS = frozenset({"list", "tuple", "iter", "reversed", "sorted"})
+_GIVES_NO_FRAME = "getframeinfo"
+_PASSES_FRAMES_ON = frozenset("list tuple iter next reversed getinnerframes getouterframes".split())
 _ASKING_METHODS = frozenset({"get", "pop", "setdefault", "__getitem__", "__contains__"})
 _Function = ast.FunctionDef | ast.AsyncFunctionDef
-_FRAMES_OF_THEIR_OWN = (
-    ast.Module, ast.AsyncFunctionDef, ast.Lambda, ast.ClassDef, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp
+_FrameOfItsOwn = (
+    ast.Module | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef
+    | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp
 )  # fmt: skip
 
 
@@ -40,10 +47,13 @@ class _Reading:
     def __init__(self, tree: ast.Module) -> None:
         self._tree = tree
         self._parents = {child: node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
-        self._functions: dict[str, list[_Function]] = {}
-        for statement in tree.body:
-            if isinstance(statement, _Function):
-                self._functions.setdefault(statement.name, []).append(statement)
+        bound = Counter(name for node in self._parents for name in _bound_by(node))
+        # Functions that are what they are called wherever they are called.
+        self._functions = {
+            each.name: each
+            for each in tree.body
+            if isinstance(each, ast.FunctionDef) and bound[each.name] == 1 and not each.decorator_list
+        }
         self._asked: set[tuple[str, ast.AST]] = set()
         self.found: dict[int, FrameRead] = {}
         for node in self._parents:
@@ -53,7 +63,7 @@ class _Reading:
                 self._note_import(node)
 
     def _note_attribute(self, node: ast.Attribute) -> None:
-        if node.attr == _VARIABLES:
+        if node.attr == _VARIABLES or node.attr in NAMESPACES:
             self._asked.clear()
             names = self._names_asked_of(node)
             self.found[id(node)] = FrameRead(
@@ -77,7 +87,8 @@ class _Reading:
             for node in self._parents
             if isinstance(node, ast.Name) and node.id == name
         ]
-        stays = all(call is not None and self._stays(call) for call in calls)
+        # Where nobody calls it, it is there for others.
+        stays = bool(calls) and all(call is not None and self._stays(call) for call in calls)
         self.found[id(alias)] = NOTHING if stays else ANYTHING
 
     def _call_of(self, callee: ast.AST) -> ast.Call | None:
@@ -93,7 +104,9 @@ class _Reading:
         if isinstance(parent, ast.Attribute):
             if parent.attr in _LEADS_ON:
                 return self._stays(parent)
-            return parent.attr in _IS_NO_FRAME or parent.attr == _VARIABLES
+            if parent.attr == _GLOBALS and self._function_around(parent) is None:
+                return False
+            return parent.attr in _IS_NO_FRAME or parent.attr in (_VARIABLES, _GLOBALS)
         if isinstance(parent, ast.Compare | ast.Expr | ast.Delete | ast.If | ast.While | ast.UnaryOp | ast.Assert):
             return True
         if isinstance(parent, ast.Subscript):
@@ -103,15 +116,17 @@ class _Reading:
         if isinstance(parent, ast.IfExp):
             return parent.test is frame or self._stays(parent)
         if isinstance(parent, ast.Call):
+            if _last_name(parent.func) == _GIVES_NO_FRAME:
+                return True
             return self._is_handed_back(parent, frame) and self._stays(parent)
         names = self._named_by(parent, frame)
         return names is not None and all(map(self._stays, names))
 
     def _is_handed_back(self, call: ast.Call, argument: ast.AST) -> bool:
-        """Whether a call gives what it was given: a cast, or another list of the same."""
+        """Whether a call gives what it was given (a cast, another list of the same), or frames around it."""
         name = _last_name(call.func)
         return (name == "cast" and call.args[1:] == [argument]) or (
-            name in _SIMPLE_LISTS and call.args == [argument] and not call.keywords
+            name in _PASSES_FRAMES_ON and call.args == [argument]
         )
 
     def _named_by(self, parent: ast.AST, value: ast.AST) -> list[ast.Name] | None:
@@ -125,23 +140,22 @@ class _Reading:
         else:
             return None
         function = self._function_around(parent)
-        return self._reads_of(target, function) if function is not None else None
+        if function is None or not isinstance(target, ast.Name):
+            return None
+        return self._reads_of(target.id, function)
 
-    def _reads_of(self, target: ast.AST, function: _Function | ast.Lambda) -> list[ast.Name] | None:
-        if not isinstance(target, ast.Name):
+    def _reads_of(self, name: str, function: _Function | ast.Lambda) -> list[ast.Name] | None:
+        """Where a local is read that is not asked for already; `None` where others may read it."""
+        if any(isinstance(node, ast.Global | ast.Nonlocal) and name in node.names for node in ast.walk(function)):
             return None
-        if any(
-            isinstance(node, ast.Global | ast.Nonlocal) and target.id in node.names for node in ast.walk(function)
-        ):
-            return None
-        asked = (target.id, function)
+        asked = (name, function)
         if asked in self._asked:
             return []
         self._asked.add(asked)
         return [
             node
             for node in ast.walk(function)
-            if isinstance(node, ast.Name) and node.id == target.id and isinstance(node.ctx, ast.Load)
+            if isinstance(node, ast.Name) and node.id == name and isinstance(node.ctx, ast.Load)
         ]
 
     def _function_around(self, node: ast.AST) -> _Function | ast.Lambda | None:
@@ -170,7 +184,7 @@ class _Reading:
         if isinstance(parent, ast.Call):
             return self._names_asked_in(parent, mapping)
         if isinstance(parent, ast.For | ast.comprehension) and parent.iter is mapping:
-            return _kept_by_loop(parent, parent.target)
+            return self._kept_by_loop(parent, parent.target)
         names = self._named_by(parent, mapping)
         return self._names_asked_of_each(names)
 
@@ -198,21 +212,45 @@ class _Reading:
             return None
         target = loop.target
         if method.attr == "items" and isinstance(target, ast.Tuple) and len(target.elts) == len(("key", "value")):
-            return _kept_by_loop(loop, target.elts[0])
-        return _kept_by_loop(loop, target) if method.attr == "keys" else None
+            return self._kept_by_loop(loop, target.elts[0])
+        return self._kept_by_loop(loop, target) if method.attr == "keys" else None
+
+    def _kept_by_loop(self, loop: ast.For | ast.comprehension, key: ast.AST) -> frozenset[str] | None:
+        """The names that a loop over keys does not pass over before it does anything with them."""
+        if not isinstance(key, ast.Name):
+            return None
+        if isinstance(loop, ast.comprehension):
+            return _names_wanted(loop.ifs[0], key.id) if loop.ifs else None
+        # After the loop the key is the last one, whatever it is.
+        around = self._function_around(loop)
+        stays = around is not None and all(
+            self._is_in_loop_over(node, key.id)
+            for node in ast.walk(around)
+            if isinstance(node, ast.Name) and node.id == key.id and isinstance(node.ctx, ast.Load)
+        )
+        return _names_kept(loop, key.id) if stays else None
+
+    def _is_in_loop_over(self, node: ast.AST, name: str) -> bool:
+        """Whether a node stands in a loop that gives a name another value each time."""
+        while not isinstance(node, ast.Module | ast.ClassDef | ast.Lambda | _Function):
+            inner, node = node, self._parents[node]
+            if isinstance(node, ast.For) and inner in node.body and name in _names_in(node.target):
+                return True
+            if any(name in _names_in(each.target) for each in getattr(node, "generators", ())):
+                return True
+        return False
 
     def _names_asked_in(self, call: ast.Call, mapping: ast.AST) -> frozenset[str] | None:
         """The keys that a function of this file asks of what it is given."""
-        functions = self._functions.get(call.func.id, []) if isinstance(call.func, ast.Name) else []
-        if len(functions) != 1 or mapping not in call.args or any(isinstance(each, ast.Starred) for each in call.args):
+        function = self._functions.get(_last_name(call.func))
+        is_plain = isinstance(call.func, ast.Name) and not any(isinstance(each, ast.Starred) for each in call.args)
+        if function is None or not is_plain or mapping not in call.args:
             return None
         position = call.args.index(mapping)
-        arguments = functions[0].args
-        parameters = [*arguments.posonlyargs, *arguments.args]
+        parameters = [*function.args.posonlyargs, *function.args.args]
         if position >= len(parameters):
             return None
-        reads = self._reads_of(ast.Name(parameters[position].arg, ast.Store()), functions[0])
-        return self._names_asked_of_each(reads)
+        return self._names_asked_of_each(self._reads_of(parameters[position].arg, function))
 
     # -- whose variables ---------------------------------------------------------------------
 
@@ -228,10 +266,15 @@ class _Reading:
 
     def _own_function(self, node: ast.AST) -> ast.FunctionDef | None:
         """The function that runs a node in its own frame."""
-        while not isinstance(node, _FRAMES_OF_THEIR_OWN):
+        while not isinstance(node, _FrameOfItsOwn):
             if isinstance(node, ast.FunctionDef):
                 return node
-            node = self._parents[node]
+            inner, node = node, self._parents[node]
+            if isinstance(node, ast.comprehension) and node.iter is inner:
+                inner, node = node, self._parents[node]
+                # What is gone through first is worked out before the frame of the rest is made.
+                is_first = getattr(node, "generators", [None])[0] is inner
+                node = self._parents[node] if is_first else node
         return None
 
     def _is_callers(self, frame: ast.AST, function: ast.FunctionDef, asked: frozenset[str]) -> bool:
@@ -285,6 +328,20 @@ class _Reading:
         return values
 
 
+def _bound_by(node: ast.AST) -> Iterator[str]:
+    """The names that a node may give a meaning of its own, in whatever scope."""
+    if isinstance(node, _Function | ast.ClassDef):
+        yield node.name
+    elif isinstance(node, ast.arg):
+        yield node.arg
+    elif isinstance(node, ast.alias):
+        yield (node.asname or node.name).partition(".")[0]
+    elif isinstance(node, ast.Name) and not isinstance(node.ctx, ast.Load):
+        yield node.id
+    elif isinstance(node, ast.ExceptHandler | ast.MatchAs | ast.MatchStar) and node.name:
+        yield node.name
+
+
 def _plainly_given(parent: ast.AST, target: ast.Name) -> ast.expr | None:
     if isinstance(parent, ast.AnnAssign | ast.NamedExpr):
         return parent.value
@@ -307,19 +364,19 @@ def _literal(node: ast.AST) -> frozenset[str] | None:
     return None
 
 
-def _kept_by_loop(loop: ast.For | ast.comprehension, key: ast.AST) -> frozenset[str] | None:
-    """The names that a loop over keys does not pass over before it does anything with them."""
-    if not isinstance(key, ast.Name):
-        return None
-    if isinstance(loop, ast.comprehension):
-        return _names_wanted(loop.ifs[0], key.id) if loop.ifs else None
+def _names_in(target: ast.AST) -> set[str]:
+    return {node.id for node in ast.walk(target) if isinstance(node, ast.Name)}
+
+
+def _names_kept(loop: ast.For, key: str) -> frozenset[str] | None:
+    """What keys must be, or begin with, for the body of a loop to do anything with them."""
     first = loop.body[0]
     if not isinstance(first, ast.If):
         return None
-    if len(loop.body) == 1 and not first.orelse and not loop.orelse:
-        return _names_wanted(first.test, key.id)
+    if len(loop.body) == 1 and not first.orelse:
+        return _names_wanted(first.test, key)
     passes_over = isinstance(first.body[-1], ast.Continue) and len(first.body) == 1
-    return _names_not_passed_over(first.test, key.id) if passes_over else None
+    return _names_not_passed_over(first.test, key) if passes_over else None
 
 
 def _names_wanted(test: ast.AST, key: str) -> frozenset[str] | None:

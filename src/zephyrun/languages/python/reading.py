@@ -136,6 +136,7 @@ def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
         imports=tuple(dict.fromkeys(walk.imports)),
         attributes=frozenset(walk.attributes),
         shown=tuple(walk.shown),
+        namespace_reads=tuple(dict.fromkeys(walk.namespace_reads)),
         n_lines=source.n_lines,
     )
     return _with_comments(source, facts, found.comments)

@@ -26,7 +26,7 @@ from zephyrun.facts import (
     Text,
 )
 from zephyrun.languages.python import fstrings
-from zephyrun.languages.python.frame_reads import ANYTHING, read_off_frames
+from zephyrun.languages.python.frame_reads import ANYTHING, NAMESPACES, read_off_frames
 from zephyrun.languages.python.places import mangled_name, quoted_range
 from zephyrun.languages.python.relocation import parse_fragment
 from zephyrun.languages.python.scopes import CLASS_CELL, Mark, ScopeTable
@@ -90,6 +90,7 @@ class Walk:
         self.imports: list[str] = []
         self.attributes: set[str] = set()
         self.shown: list[tuple[int, int]] = []
+        self.namespace_reads: list[FrameRead] = []
         # Where the names of nodes stand, by node identity and field; needed by the proof only.
         self.places: dict[tuple[int, str], tuple[int, ...]] = {}
         self.unplaced: list[str] = []
@@ -704,6 +705,8 @@ class Walk:
             self._expose_frames(f".{node.attr}", node, whole_file=True)
         elif node.attr in _FRAMES:
             self._expose_frames(f".{node.attr}", node)
+        elif node.attr in NAMESPACES:
+            self.namespace_reads.append(self._read_at(node))
         self.visit(node.value)
 
     def _reads_names(self, name: str) -> bool:
@@ -725,11 +728,14 @@ class Walk:
 
     def _expose_frames(self, what: str, node: Any, *, whole_file: bool = False) -> None:
         """Note that something looks at frames, unless no variable's name is asked for there."""
-        if self._frame_reads is None:
-            self._frame_reads = read_off_frames(self._tree)
-        reads = self._frame_reads.get(id(node), ANYTHING)
+        reads = self._read_at(node)
         if reads.names != ():
             self.exposures.append(Exposure(self._scope, what, self.start_of(node), whole_file, reads))
+
+    def _read_at(self, node: ast.AST) -> FrameRead:
+        if self._frame_reads is None:
+            self._frame_reads = read_off_frames(self._tree)
+        return self._frame_reads.get(id(node), ANYTHING)
 
     def _visit_subscript(self, node: ast.Subscript) -> None:
         self.visit(node.value)
@@ -786,6 +792,8 @@ class Walk:
             _new_record(Text, (start, end, words, self._scope, use, beside, interpolated))
         )
         looks_up = self._speaks_of_builtins or beside in _GETTERS
+        if words in NAMESPACES:
+            self.namespace_reads.append(ANYTHING)
         if words in FRAME_READERS or (looks_up and self._reads_names(words)):
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
 
