@@ -151,6 +151,8 @@ _GOING_THROUGH = frozenset(
     isinstance print repr str bool""".split()
 )
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
+# What holds functions under their names.
+_MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN)
 _SERIES_METHODS = frozenset({"pop", "popleft", "__getitem__"})
 _MUTATORS = frozenset(
     "append add insert extend update appendleft extendleft setdefault __setitem__ push".split()
@@ -1040,7 +1042,10 @@ class Evaluator:
                 if not lookup.may_find(record.name):
                     continue
                 sources = other.links.sources.get(lookup.receiver.binding, ())
-                is_module = any(each.sort is OriginSort.IMPORTED for each in sources)
+                is_module = any(each.sort is OriginSort.IMPORTED for each in sources) and any(
+                    value == UNKNOWN_VALUE or value.sort in _MODULES
+                    for value in self.values(other, lookup.receiver)
+                )
                 is_near = path == file.path or not record.name.startswith("_")
                 if is_module if record.owner < 0 else is_near:
                     return True

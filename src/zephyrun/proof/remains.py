@@ -24,6 +24,14 @@ SOURCE_READERS = frozenset(
 )
 # What calls are named that may evaluate a text among their caller's variables.
 _EVALUATING = re.compile(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
+# What calls are named that show a text to people.
+_TELLING = re.compile(
+    r"^(?:warn|warning|debug|info|error|exception|critical|log|fail|print|open|add_argument|add_option)$|"
+    r"(?:Error|Exception|Warning)$"
+)
+_FILLED_IN = ("receiver", "format")
+_TAKEN_APART = ("receiver", "split")
+_FIELD = re.compile(r"\{[^{}]*\}")
 _SENTENCE = re.compile(
     r"[\s('`\"]*[\w'’-]+(?:[,;:)`\"]*\s+[('`\"]*[\w'’-]+){2,}[\s.,;:!?()'’`\"-]*", re.ASCII
 )
@@ -74,10 +82,13 @@ class Surroundings:
         return repr((self.module, self.reads_source, names, places, self.uses_libraries))
 
 
-    @property
-    def reads_any_name(self) -> bool:
-        """Whether some module may be told which variable of another function to read."""
-        return any(read.names is None for reader in self.frame_readers for read in reader.reads)
+    def reads_any_name_in(self, start: int, end: int) -> bool:
+        """Whether some module may be told which variable to read of code that stands in a range of this file."""
+        return any(
+            reads.names is None and reads.may_find("", self.calls, start, end)
+            for reader in self.frame_readers
+            for reads in reader.reads
+        )
 
 
 class Reservation(NamedTuple):
@@ -138,9 +149,10 @@ def reservations_from_afar(
             f"looks up `{name}` of {reach.name}"
         )
         found.setdefault(what, reach.start)
+    is_asked = surroundings.reads_any_name_in(*reach[:2])
     texts = facts.texts_between(reach.start, reach.end) if surroundings.uses_libraries else ()
     for text in texts:
-        if _may_look_up(text, name) and not _is_plain_word(text, surroundings):
+        if _may_look_up(facts, text, name) and not _are_plain_words(text, is_asked):
             what = f"the text {_shown(text)} in {reach.name} does not look up the variable `{name}`"
             found.setdefault(what, text.start)
     marked = facts.marked_words.get(name) if surroundings.uses_libraries else None
@@ -271,13 +283,21 @@ def _reach(facts: FileFacts, binding: int) -> _Reach:
     return _Reach(around.start, around.end, facts.dotted(home) or "the module")
 
 
-def _may_look_up(text: Text, name: str) -> bool:
+def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
     """Whether a text holds the name as a word. Documentation is not evaluated in the function, nor is
-    prose; what follows a dot is looked up in something else; and in `%s` the letter is a conversion: a name
-    would stand as `%(s)s`."""
-    if text.use == "documentation" or name not in text.words or _is_prose(text):
+    prose, nor what is only told; what follows a dot is looked up in something else; and in `%s` the letter is
+    a conversion: a name would stand as `%(s)s`."""
+    if text.use == "documentation" or name not in text.words or _is_prose(text) or _is_told(facts, text):
         return False
-    return re.search(rf"(?<![\w%.]){re.escape(name)}(?!\w)", text.words) is not None
+    words = _FIELD.sub(" ", text.words) if (text.use, text.beside) == _FILLED_IN else text.words
+    return re.search(rf"(?<![\w%.]){re.escape(name)}(?!\w)", words) is not None
+
+
+def _is_told(facts: FileFacts, text: Text) -> bool:
+    """Whether a text is the message of an exception that is raised, or goes to what shows it to people."""
+    return facts.statements[facts.statement_at(text.start)].sort == "raise" or (
+        text.use == "argument" and _TELLING.search(text.beside) is not None
+    )
 
 
 def _is_prose(text: Text) -> bool:
@@ -293,16 +313,16 @@ def _is_prose(text: Text) -> bool:
     return False
 
 
-def _is_plain_word(text: Text, surroundings: Surroundings) -> bool:
-    """Whether a text is one word that is worth nothing as an expression: a tag, a key, a name of
-    something else. What libraries evaluate among their caller's variables has more to it, or goes to a
-    call that says so; what the project's own readers of variables are given may be anything."""
-    return (
-        not text.interpolated
-        and text.words.isidentifier()
-        and not surroundings.reads_any_name
-        and _EVALUATING.search(text.beside) is None
-    )
+def _are_plain_words(text: Text, is_asked: bool) -> bool:
+    """Whether a text is one word that is worth nothing as an expression, or is taken apart into such: a tag, a
+    key, a name of something else. What libraries evaluate among their caller's variables has more to it, or
+    goes to a call that says so; what the project's own readers of variables are given (where the function
+    `is_asked` by one) may be anything."""
+    if text.interpolated or is_asked:
+        return False
+    if (text.use, text.beside) == _TAKEN_APART:
+        return all(map(str.isidentifier, re.findall(r"[^\s,;]+", text.words)))
+    return text.words.isidentifier() and _EVALUATING.search(text.beside) is None
 
 
 def _shown(text: Text) -> str:

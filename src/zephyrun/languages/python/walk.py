@@ -61,6 +61,9 @@ _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
 _TRANSPARENT_CALLS = frozenset(
     "int float str list tuple set frozenset sorted reversed round abs iter next".split()
 )
+# What gives much the same text again, and what is asked for another one that says the same.
+_CHANGING_TEXTS = frozenset({"replace", "strip", "lower", "upper"})
+_TRANSLATORS = frozenset({"_", "gettext"})
 _BUILTIN_METHODS = frozenset(
     name for each in (str, bytes, list, dict, set, int, float) for name in dir(each)
 )
@@ -108,6 +111,7 @@ class Walk:
         self._speaks_of_builtins = "builtins" in source.text
         self._tree = ast.Module([], [])
         self._frame_reads: dict[int, FrameRead] | None = None
+        self._methods_of_texts: dict[int, str] = {}
         self._visitors: dict[type[ast.AST], Callable[[Any], None]] = {}
         self._sorts: dict[type[ast.AST], str] = {}
 
@@ -707,6 +711,9 @@ class Walk:
             self._expose_frames(f".{node.attr}", node)
         elif node.attr in NAMESPACES:
             self.namespace_reads.append(self._read_at(node))
+        text = _text_before(node.value)
+        if text is not None:
+            self._methods_of_texts.setdefault(id(text), node.attr)
         self.visit(node.value)
 
     def _reads_names(self, name: str) -> bool:
@@ -776,6 +783,8 @@ class Walk:
         value, start, end = node.value, self.start_of(node), self.end_of(node)
         if isinstance(value, _TEXTS):
             words = value if isinstance(value, str) else value.decode("latin-1")
+            if (method := self._methods_of_texts.pop(id(node), None)) is not None:
+                context, beside = "receiver", method
             self._note_text(start, end, words, context, beside, interpolated=False)
         else:
             sort = type(value).__name__
@@ -916,6 +925,19 @@ def _show(value: object) -> str:
     except ValueError:
         # Integers of thousands of digits have no decimal text by default.
         return hex(value) if isinstance(value, int) else "…"
+
+
+def _text_before(node: ast.expr) -> ast.Constant | None:
+    """The text of which a method is called in the end, be it changed a little, or translated, on the way."""
+    while isinstance(node, ast.Call):
+        callee = node.func
+        if isinstance(callee, ast.Attribute) and callee.attr in _CHANGING_TEXTS:
+            node = callee.value
+        elif isinstance(callee, ast.Name) and callee.id in _TRANSLATORS and len(node.args) == 1:
+            node = node.args[0]
+        else:
+            return None
+    return node if isinstance(node, ast.Constant) and isinstance(node.value, str) else None
 
 
 def _short_name(node: ast.AST) -> str:
