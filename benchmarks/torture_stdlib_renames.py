@@ -18,11 +18,12 @@ import shutil
 import sys
 import tempfile
 import time
+from collections.abc import Collection
 from pathlib import Path
 
 from renaming import Verdicts, everything_named, fresh_name, judge_each, open_world, prove_together, with_surroundings
 from torture_renames import print_counts, print_reasons, rename_back
-from torture_stdlib import MODULES, STDLIB, copy_modules, print_tests, run_all_tests
+from torture_stdlib import MODULES, STDLIB, Reports, copy_modules, print_tests, run_all_tests
 
 from zephyrun.linking.texts import words_in
 from zephyrun.linking.usage import Target, TargetSort
@@ -81,6 +82,20 @@ class OwnWords:
         return self._dice.choice(others) if others else fresh_name(target, number)
 
 
+def by_old_ids(after: Reports, before: Reports, old_names: dict[str, str]) -> Reports:
+    """The outcomes by the ids that tests had before: an example in documentation is called after what it
+    documents."""
+    return {
+        name: (problem, {_old_id(test, before[name][1], old_names): outcome for test, outcome in outcomes.items()})
+        for name, (problem, outcomes) in after.items()
+    }
+
+
+def _old_id(test: str, known: Collection[str], old_names: dict[str, str]) -> str:
+    old = ".".join(old_names.get(part, part) for part in test.split("."))
+    return old if test not in known and old in known else test
+
+
 def main() -> int:
     """Run the torture; 1 when a test that passed fails afterwards, or a byte is not given back."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawTextHelpFormatter)
@@ -124,7 +139,9 @@ def main() -> int:
         (copy / path).write_bytes(data)
 
     renamed = laid_out(copy, folder / "renamed")
-    broken = print_tests(names, before, run_all_tests(renamed, names), original, renamed)
+    old_names = {each.new: each.target.written for each in change.renamings}
+    after = by_old_ids(run_all_tests(renamed, names), before, old_names)
+    broken = print_tests(names, before, after, original, renamed)
     n_strange = rename_back(change, world, contents)
     print(f"files that renaming back does not give back: {n_strange}")
     if not arguments.keep:
