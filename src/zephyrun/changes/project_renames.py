@@ -103,6 +103,8 @@ def carry_out_renames(
             _doubt_local(evaluator, usage, wish.new, surroundings)
         for path, reservation in parameter_reservations(evaluator, usage, wish.new, surroundings):
             usage.doubt(reservation.what, path, reservation.start)
+        for what in usage.doubts_about(wish.new):
+            usage.doubt(what, wish.target.path)
         change.usages.append(usage)
         belongs, stands_apart = _answers(evaluator, usage, confirms_all, apart, said)
         usage.add(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 
 from zephyrun.link_facts import Handed, Origin
 from zephyrun.linking.going_about import is_method_of_pattern
@@ -11,7 +11,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.modules import packages_around
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
-from zephyrun.linking.usage import Place, PlaceSort, Usage
+from zephyrun.linking.usage import Place, PlaceSort, Sought, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
@@ -28,6 +28,11 @@ _READS_NAME_OF_CLASS = re.compile(
 )
 _READS_OWN_NAME = re.compile(rb"\.__(?:qual)?name__\b")
 _LONGEST_RECEIVER = 32
+# A name that is held against texts, and nothing else.
+_COMPARED = re.compile(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"']\w+[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
+_WORD = re.compile(r"\w+")
+_WRAPS = re.compile(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
+_ANSWERING_METHODS = ("__getattr__", "__getattribute__")
 _STORING = re.compile(
     rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
     rb"\bfrom\s+(?:pickle|shelve|copyreg|multiprocessing)\b"
@@ -76,7 +81,7 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         for data in map(evaluator.linkage.contents.get, evaluator.linkage.paths)
     ):
         usage.assume(STORED_OBJECTS)
-    if escapes:
+    if escapes and not (not is_class and _has_name_of_another(evaluator, usage)):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
 
 
@@ -103,14 +108,16 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
     for path, reading in linkage.frame_readers.items():
         data = linkage.contents[path]
         assert isinstance(data, bytes), "it was read"
+        what = f"what reads the names of running functions in {path} does not look for …"
+        usage.sought |= {
+            Sought(each.decode("utf-8", "replace"), True, what) for each in _QUOTED_NAME.findall(data)
+        }
         looks_for_it = any(map(name.encode().startswith, _QUOTED_NAME.findall(data)))
         is_on_stack = reading is not FrameReading.TRACEBACK and (
             path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
         )
         if looks_for_it or is_on_stack:
-            usage.doubt(
-                f"what reads the names of running functions in {path} does not look for `{name}`", path
-            )
+            usage.doubt(what.replace("…", f"`{name}`"), path)
 
 
 @once_a_version
@@ -223,28 +230,61 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
             data = evaluator.linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
             reads_own = path in own_paths and _READS_OWN_NAME.search(data) is not None
-            if reads_own or (
-                pattern.search(data) is not None
-                and _reads_off_something_unknown(evaluator, path, attribute, pattern, is_class=is_class)
-            ):
-                usage.doubt(
-                    f"what reads `{attribute}` in {path} does not depend on the name of `{name}`", path
-                )
+            what = f"what reads `{attribute}` in {path} does not depend on the name of …"
+            if pattern.search(data) is not None:
+                read_off = list(_unknown_reads(evaluator, path, attribute, pattern, is_class=is_class))
+                usage.sought |= {Sought(word, False, what) for words in read_off for word in words or ()}
+                reads_own |= any(words is None or name in words for words in read_off)
+            if reads_own:
+                usage.doubt(what.replace("…", f"`{name}`"), path)
 
 
-def _reads_off_something_unknown(
+def _unknown_reads(
     evaluator: Evaluator, path: str, attribute: str, pattern: re.Pattern[bytes], *, is_class: bool
-) -> bool:
-    """Whether a file reads a name off what may be a function or class of the project: not off something
-    of which it is known to be the other of the two, or of a library."""
+) -> Iterator[tuple[str, ...] | None]:
+    """Where a file reads a name off what may be a function or class of the project: not off something of
+    which it is known to be the other of the two, or of a library. Each is the names that it is held
+    against and nothing else; `None` for any."""
     file = evaluator.linkage.file(path)
     if file is None:
-        return True
-    others = {ValueSort.FUNCTION if is_class else ValueSort.CLASS, ValueSort.FOREIGN, ValueSort.MODULE}
-    return any(
-        pattern.search(file.source.text[max(use.start - _LONGEST_RECEIVER, 0) : use.end].encode())
-        and any(value.sort not in others for value in evaluator.values(file, use.receiver))
-        for use in file.links.attributes_by_name.get(attribute, ())
+        yield None
+        return
+    for use in file.links.attributes_by_name.get(attribute, ()):
+        before = file.source.text[max(use.start - _LONGEST_RECEIVER, 0) : use.end]
+        values = evaluator.values(file, use.receiver)
+        if pattern.search(before.encode()) and any(
+            _may_bear_name(evaluator, value, is_class=is_class) for value in values
+        ):
+            compared = _COMPARED.match(file.source.text, use.end)
+            yield tuple(_WORD.findall(compared[1])) if compared is not None else None
+
+
+def _may_bear_name(evaluator: Evaluator, value: Value, *, is_class: bool) -> bool:
+    """Whether something may be a function (or a class), or give the name of one for its own."""
+    if value.sort is ValueSort.INSTANCE:
+        key = (value.path, value.number)
+        return bool(
+            evaluator.unknown_above(key)
+            or (is_class and "builtins.type" in evaluator.foreign_above(key))
+            or any(
+                evaluator.defines(each, hook) for each in evaluator.relatives(key) for hook in _ANSWERING_METHODS
+            )
+        )
+    return value.sort not in {
+        ValueSort.FUNCTION if is_class else ValueSort.CLASS, ValueSort.FOREIGN, ValueSort.MODULE
+    }
+
+
+def _has_name_of_another(evaluator: Evaluator, usage: Usage) -> bool:
+    """Whether a function gets the name of another one before anybody sees it (`@functools.wraps(function)`)."""
+    file = evaluator.file(usage.target.path)
+    starts = {place.start for place in usage.places if place.path == file.path}
+    records = [record for record in file.links.functions if record.name_start in starts]
+    return bool(records) and all(
+        record.decorators
+        and evaluator.decorator_name(file, record.decorators[-1]) == "functools.wraps"
+        and _WRAPS.search(file.source.text[: record.name_start]) is not None
+        for record in records
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import NamedTuple
@@ -96,6 +96,15 @@ class Doubt(NamedTuple):
     of_outsiders: bool = False
 
 
+class Sought(NamedTuple):
+    """A name that some code looks for, or the beginning of such names. `what` says so of the name in whose
+    place "…" stands."""
+
+    name: str
+    is_beginning: bool
+    what: str
+
+
 class Obstacle(NamedTuple):
     """Why a name cannot be changed, in one plain sentence, and where that shows."""
 
@@ -113,7 +122,7 @@ class Usage:
     is what the answer rests on, in the words of the closed list. `homes` are the modules, classes (by their
     records) or functions (by theirs) that the name is one of: paths and numbers, -1 for a module. A name that
     `stands_alone` is a private one that nothing else in sight bears, so that it means the thing wherever an
-    attribute is called so.
+    attribute is called so. `sought` are names that code looks for, which a new name should not be.
     """
 
     target: Target
@@ -126,6 +135,7 @@ class Usage:
     assumed: list[str] = field(default_factory=list)
     homes: list[tuple[str, int]] = field(default_factory=list)
     stands_alone: bool = False
+    sought: set[Sought] = field(default_factory=set)
 
     def add(self, places: Iterable[Place]) -> None:
         """Add references."""
@@ -145,6 +155,12 @@ class Usage:
         """Add an assumption, once."""
         if what not in self.assumed:
             self.assumed.append(what)
+
+    def doubts_about(self, new: str) -> Iterator[str]:
+        """What would have to be vouched for if the name were another one, and is not of the old one."""
+        for each in sorted(self.sought):
+            if new.startswith(each.name) if each.is_beginning else new == each.name:
+                yield each.what.replace("…", f"`{new}`")
 
     def by_path(self) -> dict[str, list[Place]]:
         """The references of each file, in text order."""
