@@ -5,7 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Iterator
 
-from zephyrun.link_facts import Handed, Origin
+from zephyrun.facts import Role
+from zephyrun.link_facts import FunctionRecord, Handed, Origin
 from zephyrun.linking.going_about import is_method_of_pattern
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.modules import packages_around
@@ -29,8 +30,8 @@ _READS_NAME_OF_CLASS = re.compile(
 _READS_OWN_NAME = re.compile(rb"\.__(?:qual)?name__\b")
 _LONGEST_RECEIVER = 32
 # A name that is held against texts, and nothing else.
-_COMPARED = re.compile(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"']\w+[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
-_WORD = re.compile(r"\w+")
+_COMPARED = re.compile(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
+_QUOTED = re.compile(r"[\"']([^\"']*)[\"']")
 _WRAPS = re.compile(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
 _ANSWERING_METHODS = ("__getattr__", "__getattribute__")
 _STORING = re.compile(
@@ -256,7 +257,7 @@ def _unknown_reads(
             _may_bear_name(evaluator, value, is_class=is_class) for value in values
         ):
             compared = _COMPARED.match(file.source.text, use.end)
-            yield tuple(_WORD.findall(compared[1])) if compared is not None else None
+            yield tuple(_QUOTED.findall(compared[1])) if compared is not None else None
 
 
 def _may_bear_name(evaluator: Evaluator, value: Value, *, is_class: bool) -> bool:
@@ -276,15 +277,37 @@ def _may_bear_name(evaluator: Evaluator, value: Value, *, is_class: bool) -> boo
 
 
 def _has_name_of_another(evaluator: Evaluator, usage: Usage) -> bool:
-    """Whether a function gets the name of another one before anybody sees it (`@functools.wraps(function)`)."""
+    """Whether a function gets the name of another one before anybody sees it: `@functools.wraps(function)`
+    stands right above it, or it is only handed to `functools.update_wrapper`."""
     file = evaluator.file(usage.target.path)
     starts = {place.start for place in usage.places if place.path == file.path}
     records = [record for record in file.links.functions if record.name_start in starts]
     return bool(records) and all(
-        record.decorators
+        _is_wrapped_above(evaluator, file, record) or _is_only_wrapped(evaluator, file, record)
+        for record in records
+    )
+
+
+def _is_wrapped_above(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+    return (
+        bool(record.decorators)
         and evaluator.decorator_name(file, record.decorators[-1]) == "functools.wraps"
         and _WRAPS.search(file.source.text[: record.name_start]) is not None
-        for record in records
+    )
+
+
+def _is_only_wrapped(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+    if record.decorators or record.binding < 0 or record.owner >= 0:
+        return False
+    references = [file.facts.references[each] for each in file.facts.bindings[record.binding].references]
+    handed = [file.handed_by_end.get(each.end) for each in references if each.role is not Role.FUNCTION]
+    return bool(handed) and all(
+        hand is not None
+        and [(each.position, each.keyword) for each in file.handed_by_call[hand.call]] == [(0, ""), (1, "")]
+        and hand.position == 0
+        and {evaluator.library_name(value) for value in evaluator.values(file, hand.callee)}
+        == {"functools.update_wrapper"}
+        for hand in handed
     )
 
 
