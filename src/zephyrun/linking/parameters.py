@@ -548,6 +548,8 @@ class ParameterUsage:
     def _check_exposures(self, key: FunctionKey) -> None:
         file = self._file(key[0])
         name = file.links.functions[key[1]].name or "a lambda"
+        if not file.facts.exposures:
+            return
         calls = calls_of_readers(self._evaluator, file.path)
         scopes = {file.facts.bindings[each.binding].scope for _, each in self._parameters_of(key)}
         reaches = [file.facts.scopes[scope] for scope in scopes]

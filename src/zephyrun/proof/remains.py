@@ -7,6 +7,7 @@ the code can clear. Without a person's word for it the verdict is `unproven`.
 from __future__ import annotations
 
 import ast
+import hashlib
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -14,7 +15,8 @@ from functools import lru_cache
 from itertools import combinations
 from typing import NamedTuple
 
-from zephyrun.facts import CallsOfReader, FileFacts, FrameRead, ScopeKind, Text
+from zephyrun.facts import CallsOfReader, FileFacts, ScopeKind, Text
+from zephyrun.proof.frame_readers import FrameReader
 
 _SHOWN_LENGTH = 40
 
@@ -37,13 +39,6 @@ _SENTENCE = re.compile(
 )
 _QUERY = re.compile(r"(?i)\b(?:select|insert|update|delete|from|join|with|table|into|copy|describe|pivot)\b")
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
-
-
-class FrameReader(NamedTuple):
-    """A module, by its dotted name, that reads other functions' variables, and what it reads there."""
-
-    module: str
-    reads: tuple[FrameRead, ...]
 
 
 @dataclass(frozen=True)
@@ -76,9 +71,8 @@ class Surroundings:
     def as_text(self) -> str:
         """All of it in one order, so that equal surroundings give equal texts."""
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
-        places = [
-            sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.frame_readers, self.calls)
-        ]
+        places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
+        places.append(sorted(f"{each.module} {hashlib.sha256(each.data).hexdigest()}" for each in self.frame_readers))
         return repr((self.module, self.reads_source, names, places, self.uses_libraries))
 
 
@@ -149,10 +143,9 @@ def reservations_from_afar(
             f"looks up `{name}` of {reach.name}"
         )
         found.setdefault(what, reach.start)
-    is_asked = surroundings.reads_any_name_in(*reach[:2])
     texts = facts.texts_between(reach.start, reach.end) if surroundings.uses_libraries else ()
     for text in texts:
-        if _may_look_up(facts, text, name) and not _are_plain_words(text, is_asked):
+        if _may_look_up(facts, text, name) and not _are_plain_words(text, reach, surroundings):
             what = f"the text {_shown(text)} in {reach.name} does not look up the variable `{name}`"
             found.setdefault(what, text.start)
     marked = facts.marked_words.get(name) if surroundings.uses_libraries else None
@@ -202,6 +195,13 @@ def found_by_new_name(
             yield Reservation(
                 f"nothing in {where} that asks for `{new}` of running functions finds it in {reach.name}", reach.start
             )
+
+
+def reads_callers(facts: FileFacts, surroundings: Surroundings) -> bool:
+    """Whether something in reach of a file reads the variables of its callers alone."""
+    return any(exposure.reads.caller_of for exposure in facts.exposures) or any(
+        reads.caller_of for reader in _readers_in_reach(facts.imports, surroundings) for reads in reader.reads
+    )
 
 
 @lru_cache(maxsize=4)
@@ -313,16 +313,15 @@ def _is_prose(text: Text) -> bool:
     return False
 
 
-def _are_plain_words(text: Text, is_asked: bool) -> bool:
+def _are_plain_words(text: Text, reach: _Reach, surroundings: Surroundings) -> bool:
     """Whether a text is one word that is worth nothing as an expression, or is taken apart into such: a tag, a
     key, a name of something else. What libraries evaluate among their caller's variables has more to it, or
-    goes to a call that says so; what the project's own readers of variables are given (where the function
-    `is_asked` by one) may be anything."""
-    if text.interpolated or is_asked:
-        return False
+    goes to a call that says so; what the project's own readers of variables are given may be anything."""
     if (text.use, text.beside) == _TAKEN_APART:
-        return all(map(str.isidentifier, re.findall(r"[^\s,;]+", text.words)))
-    return text.words.isidentifier() and _EVALUATING.search(text.beside) is None
+        is_plain = all(map(str.isidentifier, re.findall(r"[^\s,;]+", text.words)))
+    else:
+        is_plain = text.words.isidentifier() and _EVALUATING.search(text.beside) is None
+    return is_plain and not text.interpolated and not surroundings.reads_any_name_in(*reach[:2])
 
 
 def _shown(text: Text) -> str:

@@ -24,7 +24,7 @@ from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSo
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.comparison import Respelling, compare_files
 from zephyrun.proof.normal_form import Spelling
-from zephyrun.proof.remains import Reservation, Surroundings, found_by_new_name, reservations_from_afar
+from zephyrun.proof.remains import Reservation, Surroundings, found_by_new_name, reads_callers, reservations_from_afar
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 from zephyrun.source import Edit, EditSet, SourceText
 
@@ -148,6 +148,9 @@ def new_name_doubt(label: str, new: str, path: str) -> str:
 def with_calls(evaluator: Evaluator, path: str, surroundings: Mapping[str, Surroundings]) -> Surroundings:
     """The surroundings of a file, with the places that may call what reads its callers' variables."""
     around = surroundings.get(path, Surroundings())
+    file = evaluator.linkage.file(path)
+    if file is None or not reads_callers(file.facts, around):
+        return around
     calls = calls_of_readers(evaluator, path)
     return replace(around, calls=calls) if calls else around
 

@@ -5,19 +5,17 @@ from __future__ import annotations
 import re
 import sys
 from collections.abc import Collection, Iterator, Mapping
-from functools import cached_property, lru_cache
+from functools import cached_property
 
-from zephyrun.facts import FrameRead
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
-from zephyrun.languages.python.frame_reads import ANYTHING
 from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.modules import find_import_roots, is_python, is_test, module_name
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
+from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import (
     SOURCE_READERS,
-    FrameReader,
     Importers,
     Surroundings,
     absolute_imports,
@@ -31,9 +29,6 @@ Content = bytes | str
 # Only files that hold one of these words are looked at closely.
 _SOURCE_MARKS = tuple(name.encode() for name in sorted(SOURCE_READERS))
 _FRAME_MARKS = tuple(name.encode() for name in sorted(FRAME_READERS))
-_FRAME_MARK = re.compile(rf"\b(?:{'|'.join(sorted(FRAME_READERS))})\b")
-_ASKED_OF_FRAMES = b"f_locals"
-_MOST_READERS_KEPT = 256
 _READS_BY_NAME = (b"locals(", b"vars(", b"eval(", b"exec(", b"_getframe", b"currentframe", b"f_locals")
 _READS_SOURCE = re.compile(
     rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)(?:%b)\b" % b"|".join(_SOURCE_MARKS)
@@ -93,7 +88,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         labels = {path: self._modules.get(path, path) for path in readable}
         readers = _reading_frames(readable)
         self._frame_readers = frozenset(
-            FrameReader(labels[path], _read_off_frames(data)) for path, data in readers.items()
+            FrameReader(labels[path], data) for path, data in readers.items()
         )
         self._names_read = Importers(_imports_of(readers, labels))
         walking = _walking(readable)
@@ -254,25 +249,6 @@ def _line_start(data: bytes, position: int) -> int:
     while data[:start].endswith((b"\\\n", b"\\\r\n")):
         start = data.rfind(b"\n", 0, start - 1) + 1
     return start
-
-
-@lru_cache(maxsize=_MOST_READERS_KEPT)
-def _read_off_frames(data: bytes) -> tuple[FrameRead, ...]:
-    """What code reads off the variables of others: anything, where it does so in another way than by asking a
-    frame for them."""
-    try:
-        facts = read_facts(data) if _ASKED_OF_FRAMES in data else None
-    except UnreadableSource:
-        facts = None
-    if facts is None:
-        return (ANYTHING,)
-    if shows_instructions(data):
-        return (ANYTHING,)
-    reads = [
-        each.reads for each in facts.exposures if each.whole_file and each.what.rpartition(".")[2] in FRAME_READERS
-    ]
-    texts = [text for text in facts.texts if text.use != "documentation" and _FRAME_MARK.search(text.words)]
-    return tuple(dict.fromkeys([*reads, *([ANYTHING] if texts else [])]))
 
 
 def _reads_source(data: bytes) -> bool:

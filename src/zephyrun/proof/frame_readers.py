@@ -1,0 +1,47 @@
+"""Modules that read the variables of other functions, and what they read there."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from functools import lru_cache
+
+from zephyrun.facts import FrameRead
+from zephyrun.languages.python import UnreadableSource, read_facts
+from zephyrun.languages.python.frame_reads import ANYTHING
+from zephyrun.languages.python.walk import FRAME_READERS
+from zephyrun.linking.texts import shows_instructions
+
+_MARK = re.compile(rf"\b(?:{'|'.join(sorted(FRAME_READERS))})\b")
+_ASKED_OF_FRAMES = b"f_locals"
+_MOST_FILES_KEPT = 256
+
+
+@dataclass(frozen=True)
+class FrameReader:
+    """A module, by its dotted name, that reads other functions' variables. It is only read itself when
+    somebody is in its reach."""
+
+    module: str
+    data: bytes
+
+    @property
+    def reads(self) -> tuple[FrameRead, ...]:
+        """What it reads there."""
+        return _read_off_frames(self.data)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _read_off_frames(data: bytes) -> tuple[FrameRead, ...]:
+    """Anything, where code does not just ask a frame for its variables."""
+    if _ASKED_OF_FRAMES not in data or shows_instructions(data):
+        return (ANYTHING,)
+    try:
+        facts = read_facts(data)
+    except UnreadableSource:
+        return (ANYTHING,)
+    reads = [
+        each.reads for each in facts.exposures if each.whole_file and each.what.rpartition(".")[2] in FRAME_READERS
+    ]
+    holds_code = any(text.use != "documentation" and _MARK.search(text.words) for text in facts.texts)
+    return tuple(dict.fromkeys([*reads, *([ANYTHING] if holds_code else [])]))
