@@ -75,7 +75,6 @@ class Surroundings:
         places.append(sorted(f"{each.module} {hashlib.sha256(each.data).hexdigest()}" for each in self.frame_readers))
         return repr((self.module, self.reads_source, names, places, self.uses_libraries))
 
-
     def reads_any_name_in(self, start: int, end: int) -> bool:
         """Whether some module may be told which variable to read of code that stands in a range of this file."""
         return any(
