@@ -100,6 +100,12 @@ def knows(evaluator: Evaluator, path: str, other: str) -> bool:
     return other in reached_files(evaluator, path) or path in reached_files(evaluator, other)
 
 
+@once_a_version
+def _run_together(evaluator: Evaluator, path: str, other: str) -> bool:
+    """Whether some file of the project imports both of two files, be it by way of others."""
+    return any({path, other} <= reached_files(evaluator, each) for each in evaluator.linkage.paths)
+
+
 def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
     """Doubts about code that reads the names of running functions: off the stack, where ours may be on it, or
     off the traceback of an exception, where ours is a name that it looks for, or begins like one. What
@@ -114,9 +120,12 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
             Sought(each.decode("utf-8", "replace"), True, what) for each in _QUOTED_NAME.findall(data)
         }
         looks_for_it = any(map(name.encode().startswith, _QUOTED_NAME.findall(data)))
-        is_on_stack = reading is not FrameReading.TRACEBACK and (
-            path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
-        )
+        if reading is FrameReading.EVERYTHING:
+            is_on_stack = _run_together(evaluator, usage.target.path, path)
+        else:
+            is_on_stack = reading is not FrameReading.TRACEBACK and (
+                path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
+            )
         if looks_for_it or is_on_stack:
             usage.doubt(what.replace("…", f"`{name}`"), path)
 

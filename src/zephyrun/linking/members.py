@@ -37,6 +37,7 @@ from zephyrun.linking.references import (
     why_open,
 )
 from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.texts import makes_classes
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
     NAMED_TUPLES,
@@ -91,6 +92,13 @@ _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a lookup of names that begin with an underscore and go on otherwise.
 _PRIVATE_PREFIX = re.compile(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
+_PROTOCOLS = frozenset({"typing.Protocol", "typing_extensions.Protocol"})
+# Where the names of an instance are asked for one, and not shown as a whole: what is behind them, or before.
+_ONE_NAME_AFTER = re.compile(
+    r"\s*(?:\[|\.\s*(?:get|pop|setdefault|update|__contains__|__getitem__|__setitem__|__delitem__)\s*\()"
+)
+_ONE_NAME_BEFORE = re.compile(r"(?:\bin\s+|__dict__\s*\.\s*update\(\s*)[\w.()\[\]]*\Z")
+_LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
 
@@ -129,6 +137,7 @@ class MemberUsage:
         self._check_mangling()
         self._check_bases()
         doubt_strangers(self._evaluator, self._usage, self.spelling, self.family)
+        self._check_protocols()
         self._check_lent_methods()
         self._check_readers_of_names()
         check_instruction_readers(self._evaluator, self._usage, {key[0] for key in self.family})
@@ -409,6 +418,10 @@ class MemberUsage:
                     self._usage.open_places.append(
                         OpenPlace(place, f"the keyword `{self.spelling}`: it is not known what it replaces")
                     )
+                elif makes_classes(file.data) and any(value.name == "builtins.dict" for value in values):
+                    self._usage.open_places.append(
+                        OpenPlace(place, f"the keyword `{self.spelling}`: it may become a name of a class")
+                    )
                 elif use.in_pattern and UNKNOWN_VALUE in values:
                     self._usage.open_places.append(
                         OpenPlace(place, f"the pattern's `{self.spelling}`: it is not known of which class")
@@ -508,7 +521,7 @@ class MemberUsage:
                 self._usage.places.add(place)
             elif classes & self._reachable or (UNKNOWN_VALUE in values and words & _LOOKUPS):
                 self._open_text(place, self.spelling)
-        elif callees & _KEEPING_LOOKUPS:
+        elif callees & _KEEPING_LOOKUPS or makes_classes(file.data):
             self._open_text(place, self.spelling)
 
     def _open_text(self, place: Place, words: str) -> None:
@@ -540,8 +553,8 @@ class MemberUsage:
         for key in self.family:
             there = self._evaluator.file(key[0])
             full = f"{there.module}.{self._evaluator.class_record(key).name}.{self.spelling}"
-            if text.words == full and full in raw:
-                start = text.start + raw.index(full) + len(full) - len(self.spelling)
+            if text.words.replace(":", ".") == full and text.words in raw:
+                start = text.start + raw.index(text.words) + len(full) - len(self.spelling)
                 self._usage.places.add(
                     Place(file.path, start, start + len(self.spelling), PlaceSort.TEXT)
                 )
@@ -648,6 +661,25 @@ class MemberUsage:
             else:
                 self._doubt_base(file, start, name)
 
+    def _check_protocols(self) -> None:
+        """Doubts about classes that are told by what they have: protocols and what could satisfy them."""
+        is_protocol = any(map(self._is_protocol, self.family))
+        for file in self._linkage.mentioning(self.spelling):
+            for index, record in enumerate(file.links.classes):
+                key = (file.path, index)
+                if key in self.family or not self._evaluator.defines(key, self.name):
+                    continue
+                if is_protocol or self._is_protocol(key):
+                    self._usage.doubt(
+                        f"`{self.spelling}` of {record.name} in {file.path} has nothing to do with a protocol "
+                        "that asks for the name",
+                        file.path,
+                        record.name_start,
+                    )
+
+    def _is_protocol(self, key: ClassKey) -> bool:
+        return not _PROTOCOLS.isdisjoint(self._evaluator.foreign_above(key))
+
     def _check_lent_methods(self) -> None:
         """Methods that ask their instance for the name, and that are taken from the class for who knows
         what instance."""
@@ -753,14 +785,28 @@ class MemberUsage:
                         file.path,
                         lookup.start,
                     )
-        for file in self._files_with("__dict__", names):
+        for file in self._linkage.mentioning("__dict__"):
             for use in file.links.attributes_by_name.get("__dict__", ()):
-                if _classes(self._evaluator.values(file, use.receiver)) & self._reachable:
+                if self._may_show(file, use):
                     self._usage.doubt(
                         f"what uses `__dict__` in {file.path} does not depend on `{self.spelling}`",
                         file.path,
                         use.start,
                     )
+
+    def _may_show(self, file: LinkedFile, use: AttributeUse) -> bool:
+        """Whether the names of an instance that are taken at a place may be those of the family: it is one of
+        theirs, or who knows what, and is asked for the name or gives all that it has."""
+        values = self._evaluator.values(file, use.receiver)
+        if _classes(values) & self._reachable:
+            return True
+        if UNKNOWN_VALUE not in values:
+            return False
+        text = file.source.text
+        before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
+        if _ONE_NAME_AFTER.match(text, use.end) is None and _ONE_NAME_BEFORE.search(before) is None:
+            return True
+        return any(each.words == self.spelling for each in file.links.texts)
 
     @cached_property
     def _stands_in_text(self) -> bool:

@@ -42,6 +42,12 @@ _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?
 _RUNNING_LATER = frozenset(
     {"functools.partial", "functools.partialmethod", "threading.Thread", "multiprocessing.Process"}
 )
+# What tells of a stand-in how it was called. Source: library reference, `unittest.mock`.
+_SAYS_HOW_CALLED = frozenset(
+    """assert_called_with assert_called_once_with assert_any_call assert_awaited_with assert_awaited_once_with
+    assert_any_await call""".split()
+)
+_KEEPS_CALLS = (b"call_args", b"mock_calls", b"method_calls", b"await_args")
 _RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
 # Libraries whose classes run nothing that their instances are made with.
 _RUNNING_NO_FUNCTIONS = frozenset("abc enum typing collections _collections_abc io ast json".split())
@@ -215,6 +221,20 @@ class ParameterUsage:
             for use in file.links.keywords:
                 if use.name == self.name and not use.in_pattern:
                     self._note_keyword(file, use)
+        for name in self._called_names(self.functions):
+            for path in self._linkage.paths_mentioning(name):
+                self._check_stand_ins(path)
+
+    def _check_stand_ins(self, path: str) -> None:
+        """What was told to a stand-in is kept by the names of parameters."""
+        data = self._linkage.contents[path]
+        if isinstance(data, bytes) and any(word in data for word in _KEEPS_CALLS):
+            file = self._linkage.file(path)
+            for text in file.facts.texts if file is not None else ():
+                if text.words == self.name:
+                    self._usage.doubt(
+                        f"what {path} asks of calls of a stand-in is not `{self.name}`", path, text.start
+                    )
 
     @cached_property
     def _paths_with_keyword(self) -> list[str]:
@@ -261,7 +281,9 @@ class ParameterUsage:
                     use.start,
                 )
         elif UNKNOWN_VALUE in values and (
-            self._may_be_called(use.callee) or file.path in self._loading_paths(self.functions)
+            use.callee.name in _SAYS_HOW_CALLED
+            or self._may_be_called(use.callee)
+            or file.path in self._loading_paths(self.functions)
         ):
             self._open(place, use)
         elif self._is_run_there(file, use.callee, use.call, self.functions, self._goes_about):

@@ -27,6 +27,7 @@ _OWN_DOCUMENT = re.compile(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 # Each of these begins with fixed letters, which is what makes a search of every file cheap.
 _CLASS_HEAD = re.compile(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
 _WRITTEN = re.compile(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
+_MAKES_CLASSES = re.compile(rb"\btype\s*\(\s*[^(),]+(?:\([^()]*\))?[^(),]*,|\bnew_class\s*\(")
 _REGISTERING = re.compile(rb"\.\s*register\b")
 _LAST_WORD = re.compile(rb"(\w+)\s*\Z")
 _LONGEST_WORD = 200
@@ -64,6 +65,8 @@ _NEAR_FRAME = re.compile(
 _LOOKS_AT_STACK = re.compile(
     rb"_getframe|currentframe|f_back|getouterframes|extract_stack|inspect\s*\.\s*stack|\bstack\s*\("
 )
+_LOOKS_AT_ALL = re.compile(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi|cr|ag)_frame\b|sys\.monitoring"
+)
 
 
 # What shows the names that stand in the instructions of functions, but for what makes another such function.
@@ -76,7 +79,8 @@ class FrameReading(StrEnum):
 
     NOTHING = ""
     NEAR = "near"  # its own ones, and those that call them
-    STACK = "stack"  # all that are running
+    STACK = "stack"  # all that are running when one of its own is called
+    EVERYTHING = "everything"  # all that are running, whatever they call
     TRACEBACK = "traceback"  # those that an exception came through, or only to hold them against others
 
 
@@ -154,6 +158,11 @@ def registering_in(data: bytes) -> frozenset[bytes]:
     )
 
 
+def makes_classes(data: bytes) -> bool:
+    """Whether a file seems to make classes by a call, which takes their names from a dictionary, at a glance."""
+    return _MAKES_CLASSES.search(data) is not None
+
+
 def runs_text(data: bytes) -> bool:
     """Whether a file seems to run code that a text holds, at a glance."""
     return any(word in data and pattern.search(data) is not None for word, pattern in _RUNS_TEXTS)
@@ -174,6 +183,8 @@ def read_frame_names(data: bytes) -> FrameReading:
     rest = _HELD_AGAINST.sub(b"", _NEAR_FRAME.sub(b"", data))
     if not _names_frames(rest):
         return FrameReading.TRACEBACK if _HELD_AGAINST.search(data) else FrameReading.NEAR
+    if _LOOKS_AT_ALL.search(rest) is not None:
+        return FrameReading.EVERYTHING
     looks_at_stack = _LOOKS_AT_STACK.search(rest) is not None
     return FrameReading.STACK if looks_at_stack else FrameReading.TRACEBACK
 
