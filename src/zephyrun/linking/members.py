@@ -96,8 +96,11 @@ _PROTOCOLS = frozenset({"typing.Protocol", "typing_extensions.Protocol"})
 # Where the names of an instance are asked for one, and not shown as a whole: what is behind them, or before.
 _ONE_NAME_AFTER = re.compile(
     r"\s*(?:\[|\.\s*(?:get|pop|setdefault|update|__contains__|__getitem__|__setitem__|__delitem__)\s*\()"
+    r"(?:\s*[\"'](?P<name>\w+)[\"']\s*[\]),])?"
 )
-_ONE_NAME_BEFORE = re.compile(r"(?:\bin\s+|__dict__\s*\.\s*update\(\s*)[\w.()\[\]]*\Z")
+_ONE_NAME_BEFORE = re.compile(
+    r"(?:(?:[\"'](?P<name>\w+)[\"']\s+(?:not\s+)?)?\bin\s+|__dict__\s*\.\s*update\(\s*)[\w.()\[\]]*\Z"
+)
 _LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
@@ -798,15 +801,17 @@ class MemberUsage:
         """Whether the names of an instance that are taken at a place may be those of the family: it is one of
         theirs, or who knows what, and is asked for the name or gives all that it has."""
         values = self._evaluator.values(file, use.receiver)
-        if _classes(values) & self._reachable:
-            return True
-        if UNKNOWN_VALUE not in values:
+        is_ours = bool(_classes(values) & self._reachable)
+        if not is_ours and UNKNOWN_VALUE not in values:
             return False
         text = file.source.text
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
-        if _ONE_NAME_AFTER.match(text, use.end) is None and _ONE_NAME_BEFORE.search(before) is None:
+        asked = _ONE_NAME_AFTER.match(text, use.end) or _ONE_NAME_BEFORE.search(before)
+        if asked is None:
             return True
-        return any(each.words == self.spelling for each in file.links.texts)
+        if asked["name"] is not None:
+            return asked["name"] == self.spelling
+        return is_ours or any(each.words == self.spelling for each in file.links.texts)
 
     @cached_property
     def _stands_in_text(self) -> bool:
