@@ -23,6 +23,7 @@ from zephyrun.linking.texts import (
     is_document,
     is_searched,
     read_frame_names,
+    runs_code_elsewhere,
     runs_text,
     shows_instructions,
     words_in,
@@ -354,8 +355,10 @@ class Linkage:
 
     @cached_property
     def instruction_readers(self) -> list[str]:
-        """The modules that seem to look at the instructions of functions."""
-        return [path for path, data in self._modules_read if shows_instructions(data)]
+        """The modules that seem to look at the instructions of functions, or to run them among other names."""
+        return [
+            path for path, data in self._modules_read if shows_instructions(data) or runs_code_elsewhere(data)
+        ]
 
     @cached_property
     def runs_texts(self) -> bool:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import cached_property
 
 from zephyrun.link_facts import ImportUse, TextUse
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS
@@ -22,6 +23,16 @@ from zephyrun.source import SourceText
 _LOADING_CALL = re.compile(
     rb"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\("
 )
+_ASKS_OWN_NAME = re.compile(
+    r"(?P<other>(?:getLogger|get_logger)\(\s*|[\"']__main__[\"']\s*==\s*|\.\s*)?(?<!\w)(?P<asked>__name__)\b"
+    r"(?P<run>\s*[=!]=\s*[\"']__main__)?"
+)
+_ASKS_OWN_FILE = re.compile(
+    r"(?P<other>(?:dirname|Path|abspath|realpath)\(\s*(?:(?:\w+\.)*\w+\(\s*)*)?(?<![\w.])(?P<asked>__file__)\b"
+)
+_READS_MODULE = re.compile(rb"\.\s*__module__\b(?!\s*=(?!=))|[\"']__module__[\"']")
+_LISTS_FILES = re.compile(rb"\b(?:listdir|scandir|iterdir|r?glob|i?glob|walk)\s*\(")
+_ENDING = re.compile(rb"\.pyw?[\"']")
 _IMPORTERS = frozenset({"importlib.import_module", "builtins.__import__", "importlib.reload"})
 
 
@@ -125,10 +136,22 @@ class ModuleUsage:
                 for value in modules
                 if any(map(self._is_target, self._evaluator.attribute_values(file, value, self.name)))
             ]
-            if leads_here and len(leads_here) == len(receivers):
+            if leads_here and len(leads_here) == len(receivers) and not self._is_hidden:
                 self._usage.places.add(place)
             elif leads_here:
                 self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    @cached_property
+    def _is_hidden(self) -> bool:
+        """Whether the package around the module has something else under its name."""
+        path = self._linkage.find_module(self.package) if self.package else None
+        file = self._linkage.file(path) if path is not None else None
+        binding = file.module_bindings.get(self.name) if file is not None else None
+        return (
+            file is not None
+            and binding is not None
+            and not all(map(self._is_target, self._evaluator.binding_values(file, binding)))
+        )
 
     def _note_text(self, file: LinkedFile, text: TextUse) -> None:
         raw = file.source.text[text.start : text.end]
@@ -180,10 +203,11 @@ class ModuleUsage:
             file = self._linkage.file(path)
             if file is None:
                 continue
-            if re.search(r"getLogger\(\s*__name__|__module__|\.__qualname__", file.source.text):
-                self._usage.assume(NAMES_ARE_SHOWN)
+            self._usage.assume(NAMES_ARE_SHOWN)
             if "pickle" in file.source.text:
                 self._usage.assume(STORED_OBJECTS)
+            self._check_own_name(file)
+        self._check_readers()
 
         for file in self._linkage.mentioning(self.name):
             for text in file.facts.texts:
@@ -209,6 +233,27 @@ class ModuleUsage:
                         f"{self.dotted}",
                         path,
                     )
+
+    def _check_own_name(self, file: LinkedFile) -> None:
+        """Doubts about a module that asks for its own name, but to tell whether it is run or to name its
+        logger, and for its own file, but to find what lies beside it."""
+        for pattern in (_ASKS_OWN_NAME, _ASKS_OWN_FILE):
+            for match in pattern.finditer(file.source.text):
+                if match["other"] is None and match.groupdict().get("run") is None:
+                    self._usage.doubt(
+                        f"what {file.path} does with `{match['asked']}` does not depend on the name", file.path, match.start()
+                    )
+
+    def _check_readers(self) -> None:
+        """Doubts about code that reads names of modules off what they define, or goes through files of code."""
+        for path in self._linkage.paths:
+            data = self._linkage.contents[path]
+            if not isinstance(data, bytes):
+                continue
+            if b"__module__" in data and _READS_MODULE.search(data):
+                self._usage.doubt(f"what reads `__module__` in {path} does not depend on {self.dotted}", path)
+            if _LISTS_FILES.search(data) and _ENDING.search(data):
+                self._usage.doubt(f"{path}, which goes through files of code, does not look for {self.dotted}", path)
 
     def _loads_by_literal(self, file: LinkedFile) -> bool:
         """Whether every module that a file loads by name is one whose name it writes out."""

@@ -47,6 +47,7 @@ SORT_OF_ROLE = {
 }
 _OWN_NAME = re.compile(r"\s*\.\s*__(?:qual)?name__\b")
 _NAMESPACES = frozenset({"f_globals", "__globals__", "f_locals"})
+_OWN_ANNOTATIONS = re.compile(r"(?<![\w.])__annotations__\b")
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _EXAMPLE_LINE = re.compile(EXAMPLE_LINE)
@@ -631,6 +632,17 @@ class GlobalUsage:
                 f"what reads `__annotations__` in {path} does not show `{self._name}`", path
             )
 
+    def _check_module_annotations(self) -> None:
+        """What is annotated at the top of a module is among its annotations."""
+        for file in self._linkage.mentioning("__annotations__"):
+            uses = file.links.attributes_by_name.get("__annotations__", ())
+            values = [value for use in uses for value in self._evaluator.values(file, use.receiver)]
+            is_own = file.path in self.homes and _OWN_ANNOTATIONS.search(file.source.text) is not None
+            if is_own or any(value == UNKNOWN_VALUE or value.sort is ValueSort.MODULE for value in values):
+                self._usage.doubt(
+                    f"what reads `__annotations__` in {file.path} does not look for `{self._name}`", file.path
+                )
+
     def _check_names_read(self) -> None:
         """A name that is read off the thing itself (`T.__name__`), and one that a patcher takes as a keyword."""
         for path, places in self._usage.by_path().items():
@@ -681,6 +693,8 @@ class GlobalUsage:
     def _check_definitions(self) -> None:
         if any(Role.QUOTED in file.facts.roles(binding) for file, binding in self._bindings):
             self._check_annotations()
+        if any(binding in file.links.annotated for file, binding in self._bindings):
+            self._check_module_annotations()
         for file, binding in self._bindings:
             self._check_metaclasses(file, binding)
         for file in self.homes.values():

@@ -71,6 +71,8 @@ _LOOKS_AT_ALL = re.compile(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi|c
 
 # What shows the names that stand in the instructions of functions, but for what makes another such function.
 _INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import")
+_CODE_WORDS = (b"FunctionType", b"__code__")
+_RUNS_CODE_ELSEWHERE = re.compile(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
 _SHOWS_INSTRUCTIONS = re.compile(rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import")
 
 
@@ -166,6 +168,11 @@ def makes_classes(data: bytes) -> bool:
 def runs_text(data: bytes) -> bool:
     """Whether a file seems to run code that a text holds, at a glance."""
     return any(word in data and pattern.search(data) is not None for word, pattern in _RUNS_TEXTS)
+
+
+def runs_code_elsewhere(data: bytes) -> bool:
+    """Whether a file seems to run the code of functions with names from somewhere else, at a glance."""
+    return any(word in data for word in _CODE_WORDS) and _RUNS_CODE_ELSEWHERE.search(data) is not None
 
 
 def shows_instructions(data: bytes) -> bool:
