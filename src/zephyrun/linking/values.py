@@ -27,6 +27,7 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
 
 # A class of the project or of a library: the file it stands in, and its record there.
@@ -88,7 +89,6 @@ _MOST_ASKED = 3000
 NAMED_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
 _RECORDS = ("dataclasses.dataclass",)
 _RECORD_BASES = frozenset({*NAMED_TUPLES, "typing.TypedDict"})
-_DEFINITIONS = frozenset({OriginSort.DEFINED_FUNCTION, OriginSort.DEFINED_CLASS})
 # How often the classes below others are found anew, where that depends on itself.
 _MOST_PASSES = 3
 
@@ -104,6 +104,7 @@ _GIVE_SERIES = frozenset("list tuple set frozenset sorted reversed iter".split()
 _GIVE_ELEMENT = frozenset({"next", "min", "max"})
 _GIVE_ARGUMENT = frozenset({"os.fspath", "copy.copy", "copy.deepcopy", "dataclasses.replace", "weakref.proxy"})
 # Modules of the standard library that make and give nothing but things of their own, by documentation.
+_COPYING_HOOKS = ("__copy__", "__deepcopy__", "__reduce__", "__reduce_ex__", "__replace__")
 _GIVE_OWN_THINGS = frozenset(
     "re pathlib os os.path datetime time calendar logging subprocess shutil tempfile glob hashlib hmac "
     "struct zlib gzip bz2 lzma zipfile tarfile platform uuid secrets base64 binascii string textwrap "
@@ -173,6 +174,7 @@ class Evaluator:
     def __init__(self, linkage: Linkage, before: Evaluator | None = None) -> None:
         self.linkage = linkage
         self.remembered: dict[Hashable, Any] = {}
+        self._sets_names: dict[ClassKey, bool] = {}
         self._known: dict[tuple[str, Origin], Values] = {}
         self._known_bases: dict[ClassKey, Bases] = {}
         self._known_below: dict[ClassKey, list[ClassKey]] | None = None
@@ -578,10 +580,7 @@ class Evaluator:
 
     def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
         """What other modules give to a variable of a module."""
-        sources = file.links.sources.get(file.module_bindings[name], ())
-        if any(origin.sort in _DEFINITIONS for origin in sources):
-            return frozenset()
-        more: list[Values] = []
+        more: list[Values] = [_NOTHING_KNOWN] if name in self._names_set else []
         writes = self._writes_in_reach(name)
         if writes is None:
             return _NOTHING_KNOWN
@@ -702,9 +701,24 @@ class Evaluator:
                     found.append(self.values(file, use.value))
         if not found:
             return _NOTHING_KNOWN
+        if name in self._names_set or any(map(self._sets_any_name, relatives)):
+            found.append(_NOTHING_KNOWN)
         values = _opened(_union(found))
         # What is only ever set to nothing here is set to something by code that was not seen.
         return values if values != {_NONE} else _NOTHING_KNOWN
+
+    @cached_property
+    def _names_set(self) -> frozenset[str]:
+        """The names that are set by being written out as texts somewhere in the project."""
+        contents = (self.linkage.contents[path] for path in self.linkage.paths)
+        found = frozenset().union(*(names_set_in(data) for data in contents if isinstance(data, bytes)))
+        return frozenset(name.decode("utf-8", "replace") for name in found)
+
+    def _sets_any_name(self, key: ClassKey) -> bool:
+        if key not in self._sets_names:
+            file = self.file(key[0])
+            self._sets_names[key] = file.is_own and sets_any_name(file, key[1])
+        return self._sets_names[key]
 
     def is_property(self, file: LinkedFile, record: FunctionRecord) -> bool:
         """Whether a method is called by naming it: by what decorates it, the setter of a property included."""
@@ -789,7 +803,8 @@ class Evaluator:
         if name in _GIVE_FOREIGN:
             return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])})
         if name in _GIVE_ARGUMENT and arguments:
-            return self.values(file, arguments[0])
+            values = self.values(file, arguments[0])
+            return _NOTHING_KNOWN if any(map(self._copies_itself, values)) else values
         if name in ("typing.cast", "typing_extensions.cast") and arguments:
             return self._of_instance(file, Origin(OriginSort.INSTANCE, "", -1, arguments[:1]))
         module = name.rpartition(".")[0]
@@ -798,6 +813,12 @@ class Evaluator:
                 return _OUTSIDE
             module = module.rpartition(".")[0]
         return _NOTHING_KNOWN
+
+    def _copies_itself(self, value: Value) -> bool:
+        """Whether an instance says itself what a copy of it is."""
+        return value.sort is ValueSort.INSTANCE and any(
+            self.defines(each, hook) for each in self.relatives((value.path, value.number)) for hook in _COPYING_HOOKS
+        )
 
     def _result_of_builtin(
         self, file: LinkedFile, name: str, origin: Origin, arguments: tuple[Origin, ...]
@@ -821,7 +842,9 @@ class Evaluator:
             return _OUTSIDE
         kind, _, method = name.partition(".")
         if method and origin.sort is OriginSort.ATTRIBUTE:
-            return _result_of_method(kind, method, self.values(file, origin.parts[0]))
+            found = _result_of_method(kind, method, self.values(file, origin.parts[0]))
+            # What is given for want of a key is one of the answers.
+            return found if found is None or len(given) != len(("key", "value")) else found | given[1]
         return None
 
     def _classes_of(self, values: Values) -> Values:

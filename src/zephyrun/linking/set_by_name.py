@@ -1,0 +1,62 @@
+"""Attributes and variables that are set by their names: by `setattr`, in the namespace of an instance or module,
+by what puts stand-ins in their places. What they hold then does not show where they are written."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+
+from zephyrun.link_facts import OriginSort
+from zephyrun.linking.linkage import LinkedFile
+
+_MOST_FILES_KEPT = 4096
+_WORDS = (b"setattr", b"__dict__", b"vars", b"patch")
+_NAMED = rb"[\"'](?:[\w.]*[.:])?(\w+)[\"']"
+_NO_STAND_IN = rb"(?!\s*(?:autospec|spec|spec_set|create)\s*=)"
+# Each holds one name, or the keywords that are names.
+_SETS_ONE = tuple(
+    re.compile(pattern)
+    for pattern in (
+        rb"setattr(?:__)?\s*\(\s*(?:[^,()]*(?:\([^()]*\))?[^,()\"']*,\s*)?%b\s*," % _NAMED,
+        rb"patch(?:\.object)?\s*\(\s*(?:[^,()\"']+,\s*)?%b\s*,%b" % (_NAMED, _NO_STAND_IN),
+        rb"(?:__dict__|\bvars\s*\([^()]*\))\s*\[\s*%b\s*\]\s*=(?!=)" % _NAMED,
+    )
+)
+_SETS_SOME = re.compile(
+    rb"(?:(?:__dict__|\bvars\s*\([^()]*\))\s*\.\s*update|patch\.(?:multiple|dict))\s*\(([^\n]{0,200})"
+)
+_KEYWORD = re.compile(rb"\b(\w+)\s*=(?!=)|[\"'](\w+)[\"']\s*:")
+_SETTER = re.compile(r"[\w.()\s]*?(?:setattr|__setattr__)\s*\(")
+_SETS_IN_NAMESPACE = re.compile(r"\s*(?:\.\s*update\s*\((?!\s*\w+\s*=)|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))")
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def names_set_in(data: bytes) -> frozenset[bytes]:
+    """The names that a file sets and that are written out there as texts or keywords, at a glance."""
+    if not any(word in data for word in _WORDS):
+        return frozenset()
+    found = {name for pattern in _SETS_ONE for name in pattern.findall(data)}
+    for arguments in _SETS_SOME.findall(data):
+        found.update(name for names in _KEYWORD.findall(arguments) for name in names)
+    return frozenset(found - {b""})
+
+
+def sets_any_name(file: LinkedFile, index: int) -> bool:
+    """Whether a class sets attributes of its own instances by names that it works out."""
+    text = file.source.text
+    return any(
+        _SETTER.match(text, lookup.start) is not None
+        for lookup in file.links.lookups
+        if _is_own(file, lookup.receiver.binding, index)
+    ) or any(
+        _SETS_IN_NAMESPACE.match(text, use.end) is not None
+        for use in file.links.attributes_by_name.get("__dict__", ())
+        if _is_own(file, use.receiver.binding, index)
+    )
+
+
+def _is_own(file: LinkedFile, binding: int, index: int) -> bool:
+    return any(
+        origin.sort in (OriginSort.OWN, OriginSort.OWN_CLASS) and origin.binding == index
+        for origin in file.links.sources.get(binding, ())
+    )
