@@ -101,7 +101,13 @@ _ONE_NAME_AFTER = re.compile(
 _ONE_NAME_BEFORE = re.compile(
     r"(?:(?:[\"'](?P<name>\w+)[\"']\s+(?:not\s+)?)?\bin\s+|__dict__\s*\.\s*update\(\s*)[\w.()\[\]]*\Z"
 )
+# The names of one instance go to another one, or come from a dictionary.
+_COPIES_ALL_BEFORE = re.compile(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
+_COPIES_ALL_AFTER = re.compile(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
+_IS_FILLED = re.compile(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
+# What a module, class or function is called, where it is not known that it is one.
+_NO_INSTANCE = re.compile(r"(?<![\w.])(?:mod|module|cls|klass|func|function|fn|method|wrapper|wrapped)\s*\.\s*\Z")
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
 
@@ -820,10 +826,23 @@ class MemberUsage:
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
         asked = _ONE_NAME_AFTER.match(text, use.end) or _ONE_NAME_BEFORE.search(before)
         if asked is None:
-            return True
+            return is_ours or _NO_INSTANCE.search(before) is None
         if asked["name"] is not None:
             return asked["name"] == self.spelling
-        return is_ours or any(each.words == self.spelling for each in file.links.texts)
+        if _COPIES_ALL_BEFORE.search(before) or _COPIES_ALL_AFTER.match(text, use.end):
+            return False
+        if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
+            return True
+        return self._is_key
+
+    @cached_property
+    def _is_key(self) -> bool:
+        """Whether the name stands as a text or as a keyword somewhere."""
+        return self._stands_in_text or any(
+            use.name in (self.name, self.spelling)
+            for file in self._linkage.mentioning(self.spelling)
+            for use in file.links.keywords
+        )
 
     @cached_property
     def _stands_in_text(self) -> bool:
