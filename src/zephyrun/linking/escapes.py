@@ -8,8 +8,8 @@ from collections.abc import Collection, Iterator
 from zephyrun.facts import Role
 from zephyrun.link_facts import FunctionRecord, Handed, Origin
 from zephyrun.linking.going_about import is_method_of_pattern
+from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.modules import packages_around
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Sought, Usage
@@ -95,17 +95,6 @@ def check_instruction_readers(evaluator: Evaluator, usage: Usage, paths: Collect
             )
 
 
-def knows(evaluator: Evaluator, path: str, other: str) -> bool:
-    """Whether one of two files imports the other, be it by way of others."""
-    return other in reached_files(evaluator, path) or path in reached_files(evaluator, other)
-
-
-@once_a_version
-def _run_together(evaluator: Evaluator, path: str, other: str) -> bool:
-    """Whether some file of the project imports both of two files, be it by way of others."""
-    return any({path, other} <= reached_files(evaluator, each) for each in evaluator.linkage.paths)
-
-
 def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
     """Doubts about code that reads the names of running functions: off the stack, where ours may be on it, or
     off the traceback of an exception, where ours is a name that it looks for, or begins like one. What
@@ -121,32 +110,13 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
         }
         looks_for_it = any(map(name.encode().startswith, _QUOTED_NAME.findall(data)))
         if reading is FrameReading.EVERYTHING:
-            is_on_stack = _run_together(evaluator, usage.target.path, path)
+            is_on_stack = run_together(evaluator, usage.target.path, path)
         else:
             is_on_stack = reading is not FrameReading.TRACEBACK and (
                 path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
             )
         if looks_for_it or is_on_stack:
             usage.doubt(what.replace("…", f"`{name}`"), path)
-
-
-@once_a_version
-def reached_files(evaluator: Evaluator, path: str) -> frozenset[str]:
-    """The files of the project that a file imports, and those that these import, itself included."""
-    linkage = evaluator.linkage
-    found = {path}
-    rest = [path]
-    while rest:
-        file = linkage.file(rest.pop())
-        for use in file.links.imports if file is not None else ():
-            assert file is not None, "it imports something"
-            module = linkage.module_of_import(file, use)
-            for dotted in (module, f"{module}.{use.name}", *packages_around(module)):
-                there = linkage.find_module(dotted, file.path)
-                if there is not None and there not in found:
-                    found.add(there)
-                    rest.append(there)
-    return frozenset(found)
 
 
 @once_a_version

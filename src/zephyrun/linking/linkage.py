@@ -35,6 +35,8 @@ LIBRARY = "<library>/"
 _MOST_FILES_KEPT = 2048
 _MOST_FILES_GLANCED_AT = 4096
 _MANY_WORDS = 64
+# By what stands for a project's files, and a path: its contents, and the files that it imports.
+_KNOWN_IMPORTS: dict[tuple[int, str], tuple[bytes | str, frozenset[str]]] = {}
 
 _LOADS = re.compile(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
@@ -199,6 +201,30 @@ class Linkage:
         self._libraries: dict[str, str] = {}
         self._mentioning: dict[str, list[str]] = {}
         self._quoted: dict[str, bool] = {}
+
+    def imported_by(self, path: str) -> frozenset[str]:
+        """The files of the project that a file imports. Between versions that have the same files it is only
+        asked anew of those that changed."""
+        data = self.contents[path]
+        known = _KNOWN_IMPORTS.get((self._names, path))
+        if known is None or known[0] is not data:
+            known = _KNOWN_IMPORTS[self._names, path] = data, frozenset(self._imports_of(path))
+        return known[1]
+
+    def _imports_of(self, path: str) -> Iterator[str]:
+        file = self.file(path)
+        for use in file.links.imports if file is not None else ():
+            assert file is not None, "it imports something"
+            module = self.module_of_import(file, use)
+            for dotted in (module, f"{module}.{use.name}", *packages_around(module)):
+                there = self.find_module(dotted, path)
+                if there is not None:
+                    yield there
+
+    @cached_property
+    def _names(self) -> int:
+        """What stands for the files and the modules that they are."""
+        return hash(tuple(self.modules.items()))
 
     @cached_property
     def _paths_by_module(self) -> dict[str, list[str]]:

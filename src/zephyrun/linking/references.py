@@ -19,7 +19,7 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_bridge_function
-from zephyrun.linking.escapes import check_instruction_readers, check_name_readers, knows
+from zephyrun.linking.escapes import check_instruction_readers, check_name_readers
 from zephyrun.linking.fixtures import (
     gives_parameters,
     has_other_name,
@@ -28,6 +28,7 @@ from zephyrun.linking.fixtures import (
     users_of,
 )
 from zephyrun.linking.going_about import MAKING_METHODS
+from zephyrun.linking.import_graph import knows
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test

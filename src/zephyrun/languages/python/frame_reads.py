@@ -6,6 +6,7 @@ from __future__ import annotations
 import ast
 from collections import Counter
 from collections.abc import Iterator
+from functools import cached_property
 
 from zephyrun.facts import FrameRead
 
@@ -46,14 +47,7 @@ def read_off_frames(tree: ast.Module) -> dict[int, FrameRead]:
 class _Reading:
     def __init__(self, tree: ast.Module) -> None:
         self._tree = tree
-        self._parents = {child: node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
-        bound = Counter(name for node in self._parents for name in _bound_by(node))
-        # Functions that are what they are called wherever they are called.
-        self._functions = {
-            each.name: each
-            for each in tree.body
-            if isinstance(each, ast.FunctionDef) and bound[each.name] == 1 and not each.decorator_list
-        }
+        self._parents = _parents_in(tree)
         self._asked: set[tuple[str, ast.AST]] = set()
         self.found: dict[int, FrameRead] = {}
         for node in self._parents:
@@ -61,6 +55,16 @@ class _Reading:
                 self._note_attribute(node)
             elif isinstance(node, ast.alias) and node.name in _GIVES_FRAMES:
                 self._note_import(node)
+
+    @cached_property
+    def _functions(self) -> dict[str, ast.FunctionDef]:
+        """The functions at the top that are what they are called wherever they are called."""
+        bound = Counter(name for node in self._parents for name in _bound_by(node))
+        return {
+            each.name: each
+            for each in self._tree.body
+            if isinstance(each, ast.FunctionDef) and bound[each.name] == 1 and not each.decorator_list
+        }
 
     def _note_attribute(self, node: ast.Attribute) -> None:
         if node.attr == _VARIABLES or node.attr in NAMESPACES:
@@ -326,6 +330,23 @@ class _Reading:
                 elif not isinstance(node.ctx, ast.Del):
                     return []
         return values
+
+
+def _parents_in(tree: ast.Module) -> dict[ast.AST, ast.AST]:
+    """The node around each node. Written out, since it is asked of whole files."""
+    parents: dict[ast.AST, ast.AST] = {}
+    rest: list[ast.AST] = [tree]
+    while rest:
+        node = rest.pop()
+        values = node.__dict__.values()
+        children = [each for each in values if isinstance(each, ast.AST)]
+        for value in values:
+            if type(value) is list:
+                children += [each for each in value if isinstance(each, ast.AST)]
+        for child in children:
+            parents[child] = node
+        rest += children
+    return parents
 
 
 def _bound_by(node: ast.AST) -> Iterator[str]:
