@@ -339,8 +339,6 @@ class MemberUsage:
             )
         if value.sort in (ValueSort.INSTANCE, ValueSort.ABOVE):
             key = (value.path, value.number)
-            if key in self._changing:
-                return True
             if key not in self._reachable and (key, value.sort) not in self._known_strangers:
                 self._known_strangers[key, value.sort] = self._may_have_it_from_us(key, value.sort)
             return key not in self._reachable and self._known_strangers[key, value.sort]
@@ -353,16 +351,6 @@ class MemberUsage:
                 not self.is_private
             )
         return False
-
-    @cached_property
-    def _changing(self) -> set[ClassKey]:
-        """The classes of which instances become those of another class."""
-        return {
-            relative
-            for file, use in self._evaluator.writes("__class__")
-            for key in _classes(self._evaluator.values(file, use.receiver))
-            for relative in self._evaluator.relatives(key)
-        }
 
     def _may_have_it_from_us(self, key: ClassKey, sort: ValueSort) -> bool:
         """Whether an instance of another class may have the name from one of the family all the same."""

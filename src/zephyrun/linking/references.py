@@ -712,6 +712,7 @@ class GlobalUsage:
                         file.path,
                         start,
                     )
+
         roles = [file.facts.roles(binding) for file, binding in self._bindings]
         is_class = any(Role.CLASS in each for each in roles)
         if is_class or any(Role.FUNCTION in each for each in roles):

@@ -777,7 +777,20 @@ class Evaluator:
                 return _NOTHING_KNOWN
             if self.has_own_metaclass(each):
                 return _NOTHING_KNOWN
-        return frozenset({Value(ValueSort.INSTANCE, *key)})
+        instance = frozenset({Value(ValueSort.INSTANCE, *key)})
+        return instance | _NOTHING_KNOWN if self._may_change(key) else instance
+
+    def _may_change(self, key: ClassKey) -> bool:
+        """Whether an instance of a class may become one of another: by its own methods, or by who knows what."""
+        changing = [
+            [
+                (file.path, origin.binding)
+                for origin in file.links.sources.get(use.receiver.binding, ())
+                if origin.sort is OriginSort.OWN
+            ]
+            for file, use in self.writes("__class__")
+        ]
+        return any(not keys or not set(keys).isdisjoint(self.above(key)) for keys in changing)
 
     def _result(self, callee: Value) -> Values:
         key = (callee.path, callee.number)

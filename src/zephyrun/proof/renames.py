@@ -334,7 +334,7 @@ class _Judge:
         new = f"`{after.target.written}`"
         known = {re.sub(r"`[^`]*`", "``", doubt.what) for doubt in before.doubts}
         for doubt in after.doubts:
-            if new in doubt.what and re.sub(r"`[^`]*`", "``", doubt.what) not in known:
+            if not doubt.of_outsiders and new in doubt.what and re.sub(r"`[^`]*`", "``", doubt.what) not in known:
                 self._ask(doubt.what)
         self._assumed.extend(before.assumed)
 
