@@ -103,7 +103,7 @@ def test_old_names_go_on_working(tmp_path, newline):
         ("scales.Row.KG", "class Row:\n    KG = 3\n", "kept by hand"),
         ("scales.weigh.kg", "async def weigh(kg):\n    return kg\n", "between the function"),
         ("scales._weigh", "def _weigh():\n    return 1\n", "leave --bridge out"),
-        ("scales", "TARE = 1\n", "a file of the old name"),
+        ("scales", "if __name__ == '__main__':\n    print(1)\n", "run as a program"),
     ],
 )
 def test_what_cannot_be_kept(tmp_path, target, code, reason):
@@ -112,6 +112,34 @@ def test_what_cannot_be_kept(tmp_path, target, code, reason):
     done = zephyrun("rename", target, "other_name", "--bridge", "--confirm", cwd=tmp_path, code=1)
     assert reason in " ".join(done.stderr.split())
     assert (tmp_path / "scales.py").read_text() == code
+
+
+OUTSIDE_OF_MODULE = """
+import apiary.scales
+from apiary import scales
+from apiary.scales import Hive, weigh
+scales.TARE = 5
+print(weigh(9), apiary.weigh(9), apiary.scales.TARE, Hive is scales.Hive)
+"""
+
+
+def test_a_module_goes_on_under_its_old_name(tmp_path):
+    """It is the very same one, so that what is set there is set; a later rename knows the file that leads to it."""
+    write(tmp_path, PACKAGE)
+    before, first = run(tmp_path, OUTSIDE_OF_MODULE), contents(tmp_path)
+    shown = zephyrun("rename", "apiary.scales", "weights", "--bridge", "--dry-run", cwd=tmp_path).stdout
+    assert "--- /dev/null\n+++ b/apiary/scales.py\n" in shown
+    for target, new, *bridge in (("apiary.scales", "weights", "--bridge"), ("apiary.weights", "balance", "--confirm")):
+        zephyrun("rename", target, new, *bridge, cwd=tmp_path)
+        after = run(tmp_path, OUTSIDE_OF_MODULE, "-W", "always")
+        assert (after.returncode, after.stdout) == (0, before.stdout), after.stderr
+        assert after.stderr.count(f"apiary.scales is now called apiary.{new}") == 1
+        assert run(tmp_path, "import main", "-W", "error").returncode == 0
+    for _ in range(2):
+        zephyrun("undo", cwd=tmp_path)
+    assert contents(tmp_path) == first
+    done = zephyrun("rename", "apiary", "yard", "--bridge", "--confirm", cwd=tmp_path, code=1)
+    assert "loaded twice" in done.stderr
 
 
 def test_the_proof_sees_what_is_no_bridge():

@@ -16,7 +16,9 @@ from zephyrun.linking.bridges import (
     has_keyword_function,
     indented,
     is_bridge_function,
+    names_bridged,
     render,
+    render_file,
     render_module_function,
 )
 from zephyrun.linking.linkage import LinkedFile
@@ -37,10 +39,11 @@ KeptName = tuple[str, BridgeSort, str, str]
 
 @dataclass
 class Bridging:
-    """Files with bridges added, by path; what they keep; what is taken for granted of code outside; and
-    why some name cannot be kept."""
+    """Files with bridges added, by path; files that are nothing but a bridge; what they keep; what is taken
+    for granted of code outside; and why some name cannot be kept."""
 
     contents: dict[str, bytes] = field(default_factory=dict)
+    added: dict[str, bytes] = field(default_factory=dict)
     kept: list[KeptName] = field(default_factory=list)
     assumed: list[str] = field(default_factory=list)
     reasons: list[str] = field(default_factory=list)
@@ -78,10 +81,10 @@ class _Builder:
                 self._bridge_classes(usage, old, new)
             elif renaming.target.sort is TargetSort.PARAMETER:
                 self._bridge_functions(usage, renaming.target, new)
+            elif renaming.target.sort is TargetSort.MODULE:
+                self._bridge_file(usage, renaming.target, new)
             else:
-                self._found.reasons.append(
-                    f"there is no bridge for {usage.label}: a file of the old name has to lead to the new one"
-                )
+                self._found.reasons.append(f"there is no bridge for {usage.label}: nobody outside can use it")
         for path, branches in self._branches.items():
             file = self._file(path)
             unit = _unit(file)
@@ -127,6 +130,30 @@ class _Builder:
 
     def _keep(self, path: str, sort: BridgeSort, old: str, new: str) -> None:
         self._found.kept.append((path, sort, old, new))
+
+    # -- files -------------------------------------------------------------------------------
+
+    def _bridge_file(self, usage: Usage, target: Target, new: str) -> None:
+        """A file under the old name leads to the new one."""
+        package = target.name.rpartition(".")[0]
+        if is_test(target.path) or is_private_module(target.name):
+            return
+        file = self._file(self._now(target.path))
+        if file.is_package:
+            why = "what is in a package would be loaded twice"
+        elif "__main__" in file.source.text:
+            why = "it can be run as a program, and a file that leads to it cannot"
+        elif target.path in self._change.contents:
+            why = f"there is another {target.path} now"
+        else:
+            now = f"{package}.{new}" if package else new
+            newline = "\r\n" if "\r\n" in file.source.text else "\n"
+            text = render_file(target.name, now)
+            assert names_bridged(text) == (target.name, now), "it was rendered so"
+            self._found.added[target.path] = text.replace("\n", newline).encode()
+            self._keep(target.path, BridgeSort.FILE, target.name, now)
+            return
+        self._found.reasons.append(f"there is no bridge for {usage.label}: {why}")
 
     # -- modules -----------------------------------------------------------------------------
 

@@ -45,6 +45,7 @@ class Change:
     contents: dict[str, Content] = field(default_factory=dict)
     changed: dict[str, bytes] = field(default_factory=dict)
     moved: dict[str, str] = field(default_factory=dict)
+    added: dict[str, bytes] = field(default_factory=dict)
     renamings: list[Renaming] = field(default_factory=list)
     usages: list[Usage] = field(default_factory=list)
     by_wish: list[Objections] = field(default_factory=list)

@@ -10,10 +10,11 @@ from zephyrun.source import SourceText
 
 
 def difference_lines(old_path: str, new_path: str, old: bytes, new: bytes) -> Iterator[str]:
-    """A unified diff of one file, which may move."""
-    if old_path != new_path and old == new:
+    """A unified diff of one file, which may move, or be a new one (without an old path)."""
+    if old_path and old_path != new_path and old == new:
         yield f"--- a/{old_path}\n+++ b/{new_path}\n"
-    for line in unified_diff(_lines(old), _lines(new), f"a/{old_path}", f"b/{new_path}"):
+    before = f"a/{old_path}" if old_path else "/dev/null"
+    for line in unified_diff(_lines(old), _lines(new), before, f"b/{new_path}"):
         yield line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n"
 
 

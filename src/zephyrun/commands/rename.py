@@ -146,6 +146,7 @@ def _keep_old_names(
     for path, data in bridging.contents.items():
         change.contents[path] = data
         change.changed[before.get(path, path)] = data
+    change.added.update(bridging.added)
     answered = {doubt.what for doubt in change.doubts if doubt.of_outsiders}
     assumptions = [each for each in proof.assumptions if each not in answered]
     own_words = [doubt.what for doubt in doubts if doubt.what not in assumptions]
@@ -225,8 +226,13 @@ def _write(pointed: PointedAt, change: Change, proof: RenameProof, label: str) -
         assert isinstance(before, bytes), "only what was read is changed"
         after = change.changed.get(path, before)
         target = change.moved.get(path, "")
-        deed = Deed.MOVE if target else Deed.REPLACE
-        operations.append(Operation(deed, path, after, target, expected=before))
+        if path in change.added:
+            # Something stays under the old name, so that nothing moves.
+            operations.append(Operation(Deed.CREATE, target, after))
+            operations.append(Operation(Deed.REPLACE, path, change.added[path], expected=before))
+        else:
+            deed = Deed.MOVE if target else Deed.REPLACE
+            operations.append(Operation(deed, path, after, target, expected=before))
     Journal(pointed.root, for_people).carry_out(label, operations, proof.assumptions)
 
 
@@ -236,6 +242,8 @@ def _difference(pointed: PointedAt, change: Change) -> Iterator[str]:
         assert isinstance(before, bytes), "only what was read is changed"
         after = change.changed.get(path, before)
         yield from difference_lines(path, change.moved.get(path, path), before, after)
+    for path, data in sorted(change.added.items()):
+        yield from difference_lines("", path, b"", data)
 
 
 def _document(

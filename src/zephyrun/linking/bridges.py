@@ -93,8 +93,25 @@ def {KEYWORD_DECORATOR}(**new_names):  {_MARK}
 '''
 
 
+# A file under the old name of a module gives the module itself to whoever imports it. The table of modules is
+# taken by an import, since code that speaks of `sys.modules` may look for any.
+_FILE_BRIDGE = f"""\
+{_MARK} OLD -> NEW
+import warnings
+from sys import modules
+
+import NEW
+
+{_WARNS}\
+modules[__name__] = NEW
+"""
+_FILE_MARKED = re.compile(rf"{_MARK} ([\w.]+) -> ([\w.]+)$", re.MULTILINE)
+
+
 class BridgeSort(StrEnum):
     """What goes on working under its old name."""
+
+    FILE = "a module"
 
     MODULE = "a name of a module"
     METHOD = "a method"
@@ -129,6 +146,19 @@ def render(sort: BridgeSort, old: str, new: str, indent: str = "", unit: str = _
     return indented(_TEMPLATES[sort].replace("OLD", old).replace("NEW", new), indent, unit)
 
 
+def render_file(old: str, new: str) -> str:
+    """The module that stands for another one under its old name; both are dotted."""
+    return _FILE_BRIDGE.replace("OLD", old).replace("NEW", new)
+
+
+def names_bridged(text: str) -> tuple[str, str] | None:
+    """The old and the new dotted name where a text is a module that stands for another one and nothing else."""
+    match = _FILE_MARKED.match(text)
+    if match is None or text.replace("\r\n", "\n") != render_file(match[1], match[2]):
+        return None
+    return match[1], match[2]
+
+
 def render_module_function(bridges: str, unit: str = _UNIT) -> str:
     """The function that answers for a module's old names; `bridges` are their rendered branches."""
     return indented(_MODULE_HEAD, "", unit) + bridges + indented(_MODULE_END, "", unit)
@@ -155,7 +185,7 @@ def bridges_in_text(text: str) -> tuple[Bridge, ...]:
         if found and mark.start() < found[-1].end:
             continue
         indent, old, new = mark[1], mark[2], mark[3]
-        for sort in reversed(BridgeSort):
+        for sort in reversed(_TEMPLATES):
             n_before = _TEMPLATES[sort].count("\n", 0, _TEMPLATES[sort].index(_MARK))
             start = mark.start()
             for _ in range(n_before):

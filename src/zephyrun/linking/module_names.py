@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from zephyrun.link_facts import ImportUse, TextUse
+from zephyrun.linking.bridges import names_bridged
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
@@ -58,6 +59,7 @@ class ModuleUsage:
             for text in file.links.texts:
                 self._note_text(file, text)
         self._note_packaging()
+        self._note_bridges()
         self._check()
         files = {place.path for place in self._usage.places}
         note_mentions(self._linkage, self._usage, self.name, files.__contains__)
@@ -175,6 +177,19 @@ class ModuleUsage:
                 OpenPlace(place, f'"{text.words}": it is not known whether that means the module')
             )
 
+    def _note_bridges(self) -> None:
+        """Files that lead to the module under a name that it had before."""
+        for file in self._linkage.mentioning(self.name):
+            bridged = names_bridged(file.source.text)
+            if bridged is None or not self._covers(bridged[1]):
+                continue
+            for match in re.finditer(rf"(?<![\w.]){re.escape(self.dotted)}(?!\w)", file.source.text):
+                start = match.end() - len(self.name)
+                if any(each.start <= start < each.end for each in file.facts.comments):
+                    self._usage.places.add(Place(file.path, start, match.end(), PlaceSort.COMMENT))
+                elif any(each.start <= start < each.end for each in file.facts.texts):
+                    self._usage.places.add(Place(file.path, start, match.end(), PlaceSort.TEXT))
+
     def _note_packaging(self) -> None:
         """Entry points in packaging files: `hive.commands:main`."""
         for path in ("pyproject.toml", "setup.cfg"):
@@ -197,7 +212,9 @@ class ModuleUsage:
         if self.name in ("__main__", "__init__"):
             self._usage.obstruct(f"Python gives the name {self.name} a meaning of its own", first)
         if self._linkage.is_library and not is_private_module(self.dotted):
-            self._usage.doubt(f"no code outside this project imports {self.dotted}", first)
+            self._usage.doubt(
+                f"no code outside this project imports {self.dotted}", first, of_outsiders=True
+            )
 
         for path in own:
             file = self._linkage.file(path)
