@@ -8,7 +8,6 @@ ones. What captures a name, or joins two into one, shows in that the places diff
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -330,12 +329,8 @@ class _Judge:
             self._object(obstacle.reason)
         for doubt in before.doubts:
             self._ask(doubt.what)
-        # What asks for certain names may take the new one for one of them.
-        new = f"`{after.target.written}`"
-        known = {re.sub(r"`[^`]*`", "``", doubt.what) for doubt in before.doubts}
-        for doubt in after.doubts:
-            if not doubt.of_outsiders and new in doubt.what and re.sub(r"`[^`]*`", "``", doubt.what) not in known:
-                self._ask(doubt.what)
+        for what in before.doubts_about(after.target.written):
+            self._ask(what)
         self._assumed.extend(before.assumed)
 
     def _ask(self, what: str) -> None:
