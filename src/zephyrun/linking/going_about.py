@@ -59,6 +59,9 @@ def is_kept(evaluator: Evaluator, key: FunctionKey) -> bool:
     if record.owner >= 0:
         if _is_looked_up(evaluator, (key[0], record.owner), record.name):
             return True
+        if record.name == "__call__":
+            # Whoever has an instance may call it.
+            return True
         if record.name in MAKING_METHODS:
             return _is_class_kept(evaluator, (key[0], record.owner))
         return any(

@@ -92,6 +92,8 @@ _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a lookup of names that begin with an underscore and go on otherwise.
 _PRIVATE_PREFIX = re.compile(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
+_REPLACING = frozenset({"dataclasses.replace", "copy.replace"})
+_REPLACING_METHODS = ("_replace", "__replace__")
 _PROTOCOLS = frozenset({"typing.Protocol", "typing_extensions.Protocol"})
 # Where the names of an instance are asked for one, and not shown as a whole: what is behind them, or before.
 _ONE_NAME_AFTER = re.compile(
@@ -141,6 +143,7 @@ class MemberUsage:
         self._note_bodies()
         self._note_attributes()
         self._note_keywords()
+        self._check_replacing()
         self._note_texts()
         self._note_bridges()
         self._check_mangling()
@@ -421,9 +424,8 @@ class MemberUsage:
                 if any(self._takes_field(file, value, use.in_pattern) for value in values):
                     self._usage.places.add(place)
                 elif any(
-                    value.sort is ValueSort.FOREIGN and value.name == "dataclasses.replace"
-                    for value in values
-                ) or use.callee.name in ("_replace", "__replace__"):
+                    value.sort is ValueSort.FOREIGN and value.name in _REPLACING for value in values
+                ) or use.callee.name in _REPLACING_METHODS:
                     self._usage.open_places.append(
                         OpenPlace(place, f"the keyword `{self.spelling}`: it is not known what it replaces")
                     )
@@ -434,6 +436,21 @@ class MemberUsage:
                 elif use.in_pattern and UNKNOWN_VALUE in values:
                     self._usage.open_places.append(
                         OpenPlace(place, f"the pattern's `{self.spelling}`: it is not known of which class")
+                    )
+
+    def _check_replacing(self) -> None:
+        """Doubts about dictionaries of keywords that replace fields of records."""
+        if not any(map(self._has_field, self.family)):
+            return
+        for path in filter(self._linkage.has_rests, self._linkage.paths):
+            file = self._linkage.file(path)
+            for rest in file.links.rests if file is not None else ():
+                assert file is not None, "it has calls"
+                is_open = rest.keys is None or self.name in rest.keys
+                names = {value.name for value in self._evaluator.values(file, rest.callee)} if is_open else set()
+                if is_open and (names & _REPLACING or rest.callee.name in _REPLACING_METHODS):
+                    self._usage.doubt(
+                        f"what `**` hands on in {path} replaces no `{self.spelling}`", path, rest.start
                     )
 
     def _takes_field(self, file: LinkedFile, value: Value, in_pattern: bool) -> bool:

@@ -35,7 +35,7 @@ from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
-_SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__")
+_SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__", "__kwdefaults__")
 _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What runs a function that it is given with keywords that it is given, too: as its first argument or as one
 # of these keywords. Source: library reference.
@@ -48,6 +48,7 @@ _SAYS_HOW_CALLED = frozenset(
     assert_any_await call""".split()
 )
 _KEEPS_CALLS = (b"call_args", b"mock_calls", b"method_calls", b"await_args")
+_OF_INSTANCES = frozenset({"__call__"})
 _RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
 # Libraries whose classes run nothing that their instances are made with.
 _RUNNING_NO_FUNCTIONS = frozenset("abc enum typing collections _collections_abc io ast json".split())
@@ -83,6 +84,11 @@ class ParameterUsage:
 
         self.functions = self._related((target.path, target.owner))
         self._usage.homes = list(self.functions)
+        self._usage.takes_rest = any(
+            parameter.sort is ParameterSort.REST_KEYWORDS
+            for each in self.functions
+            for parameter in self._evaluator.function_record(each).parameters
+        )
         takes_keyword = False
         for key in self.functions:
             for there, parameter in self._parameters_of(key):
@@ -150,7 +156,7 @@ class ParameterUsage:
         if record.owner >= 0 and record.parameters and self.name == record.parameters[0].name:
             # The receiver comes with the method, whatever the others call it.
             return [key]
-        if record.owner < 0 or record.name in MAKING_METHODS:
+        if record.owner < 0 or record.name in MAKING_METHODS - _OF_INSTANCES:
             return self._defined_together(key)
 
         found: list[FunctionKey] = []

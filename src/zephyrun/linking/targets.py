@@ -295,24 +295,40 @@ def parameter_of(evaluator: Evaluator, callee: Value, name: str) -> Target | Non
 
 def functions_called(evaluator: Evaluator, callee: Value) -> list[tuple[str, int]]:
     """The functions that calling a value runs first: itself, or what makes an instance."""
+    own = (callee.path, callee.number)
     if callee.sort is ValueSort.FUNCTION:
-        return [(callee.path, callee.number)]
+        return [own]
+    if callee.sort is ValueSort.INSTANCE:
+        return [each for key in evaluator.relatives(own) for each in _methods(evaluator, key, "__call__")]
     if callee.sort is not ValueSort.CLASS:
         return []
-    for key in evaluator.above((callee.path, callee.number)):
-        found = []
-        for name in ("__init__", "__new__"):
-            binding = evaluator.binding_in(key, name)
-            file = evaluator.file(key[0])
-            sources = file.links.sources.get(binding, ()) if binding is not None else ()
-            found += [
-                (key[0], origin.binding)
-                for origin in sources
-                if origin.sort is OriginSort.DEFINED_FUNCTION
-            ]
-        if found:
-            return found
-    return []
+    found = _calls_of_metaclass(evaluator, own)
+    for key in evaluator.above(own):
+        making = [each for name in ("__init__", "__new__") for each in _methods(evaluator, key, name)]
+        if making:
+            return found + making
+    return found
+
+
+def _methods(evaluator: Evaluator, key: tuple[str, int], name: str) -> list[tuple[str, int]]:
+    """The functions that stand in a class's body under a name."""
+    binding = evaluator.binding_in(key, name)
+    sources = evaluator.file(key[0]).links.sources.get(binding, ()) if binding is not None else ()
+    return [(key[0], origin.binding) for origin in sources if origin.sort is OriginSort.DEFINED_FUNCTION]
+
+
+def _calls_of_metaclass(evaluator: Evaluator, key: tuple[str, int]) -> list[tuple[str, int]]:
+    """What a metaclass of the project does when one of its classes is called."""
+    return [
+        method
+        for each in evaluator.above(key)
+        for origin in [evaluator.class_record(each).metaclass]
+        if origin is not None
+        for value in evaluator.values(evaluator.file(each[0]), origin)
+        if value.sort is ValueSort.CLASS
+        for meta in evaluator.relatives((value.path, value.number))
+        for method in _methods(evaluator, meta, "__call__")
+    ]
 
 
 def renamed_target(evaluator: Evaluator, target: Target, new: str) -> Target:

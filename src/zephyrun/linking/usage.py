@@ -122,7 +122,8 @@ class Usage:
     is what the answer rests on, in the words of the closed list. `homes` are the modules, classes (by their
     records) or functions (by theirs) that the name is one of: paths and numbers, -1 for a module. A name that
     `stands_alone` is a private one that nothing else in sight bears, so that it means the thing wherever an
-    attribute is called so. `sought` are names that code looks for, which a new name should not be.
+    attribute is called so. `sought` are names that code looks for, which a new name should not be. A parameter
+    of what `takes_rest` stands beside `**`, which takes keywords of any name.
     """
 
     target: Target
@@ -136,6 +137,7 @@ class Usage:
     homes: list[tuple[str, int]] = field(default_factory=list)
     stands_alone: bool = False
     sought: set[Sought] = field(default_factory=set)
+    takes_rest: bool = False
 
     def add(self, places: Iterable[Place]) -> None:
         """Add references."""

@@ -8,6 +8,7 @@ ones. What captures a name, or joins two into one, shows in that the places diff
 
 from __future__ import annotations
 
+import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -31,6 +32,8 @@ from zephyrun.source import Edit, EditSet, SourceText
 _FOR_READERS = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT})
 # What a person may have changed along: no program reads a comment.
 _CHANGED_ALONG = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENT})
+_HANDED_ON = re.compile(r"^what `\*\*` hands on")
+_NAME = re.compile(r"`\w+`")
 _AS = " as "
 
 
@@ -331,6 +334,12 @@ class _Judge:
             self._ask(doubt.what)
         for what in before.doubts_about(after.target.written):
             self._ask(what)
+        if before.takes_rest:
+            # What takes any keyword takes the new name for its own from now on.
+            known = {_NAME.sub("", doubt.what) for doubt in before.doubts}
+            for doubt in after.doubts:
+                if _HANDED_ON.search(doubt.what) and _NAME.sub("", doubt.what) not in known:
+                    self._ask(doubt.what)
         self._assumed.extend(before.assumed)
 
     def _ask(self, what: str) -> None:
