@@ -70,10 +70,10 @@ _LOOKS_AT_ALL = re.compile(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi|c
 
 
 # What shows the names that stand in the instructions of functions, but for what makes another such function.
-_INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import")
+_INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import", b"cgitb")
 _CODE_WORDS = (b"FunctionType", b"__code__")
 _RUNS_CODE_ELSEWHERE = re.compile(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
-_SHOWS_INSTRUCTIONS = re.compile(rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import")
+_SHOWS_INSTRUCTIONS = re.compile(rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import|\bcgitb\b")
 
 
 class FrameReading(StrEnum):

@@ -54,6 +54,8 @@ FRAME_READERS = frozenset(
     "getasyncgenlocals getclosurevars capture_locals co_varnames co_cellvars co_freevars".split()
 )
 _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame _current_frames".split())
+# Modules that show the variables of running functions to people.
+_SHOWS_VARIABLES = frozenset({"cgitb"})
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
@@ -460,6 +462,8 @@ class Walk:
     def _visit_import(self, node: ast.Import) -> None:
         for alias in node.names:
             self.imports.append(alias.name)
+            if alias.name in _SHOWS_VARIABLES:
+                self._expose(alias.name, alias, whole_file=True)
             if alias.asname is None:
                 name = alias.name.partition(".")[0]
                 start = self.start_of(alias)
@@ -471,6 +475,8 @@ class Walk:
     def _visit_importfrom(self, node: ast.ImportFrom) -> None:
         origin = "." * node.level + (node.module or "")
         self.imports.append(origin)
+        if origin in _SHOWS_VARIABLES:
+            self._expose(origin, node, whole_file=True)
         for alias in node.names:
             if alias.name == "*":
                 if node.module in ("inspect", "sys", "builtins"):
