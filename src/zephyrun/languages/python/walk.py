@@ -463,7 +463,7 @@ class Walk:
         for alias in node.names:
             self.imports.append(alias.name)
             if alias.name in _SHOWS_VARIABLES:
-                self._expose(alias.name, alias, whole_file=True)
+                self._expose(alias.name, node, whole_file=True)
             if alias.asname is None:
                 name = alias.name.partition(".")[0]
                 start = self.start_of(alias)
