@@ -8,7 +8,7 @@ from typing import NamedTuple
 
 import pytest
 
-from tests.helpers import real_source
+from tests.helpers import PROJECT, real_source
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.changes.rename_batches import settle_batch
 from zephyrun.linking.linkage import Linkage
@@ -22,6 +22,7 @@ from zephyrun.proof.verdict import Verdict
 from zephyrun.source import Edit, EditSet, SourceText
 
 CASES = Path(__file__).parent / "rename_cases" / "names.txt"
+ATTACKS = PROJECT / "benchmarks" / "rename_attacks" / "programs.txt"
 
 
 class Case(NamedTuple):
@@ -34,10 +35,10 @@ class Case(NamedTuple):
     files: dict[str, bytes]
 
 
-def read_cases() -> list[Case]:
-    """The cases of the file, in order."""
+def read_cases(path: Path = CASES) -> list[Case]:
+    """The cases of a file, in order."""
     found = []
-    for block in re.split(r"(?m)^=== ", CASES.read_text("utf-8"))[1:]:
+    for block in re.split(r"(?m)^=== ", path.read_text("utf-8"))[1:]:
         head, *parts = re.split(r"(?m)^--- ", block)
         title, call = head.strip().split("\n")
         match = re.fullmatch(r"rename (\S+) -> (\S+) : (\w+)", call)
@@ -110,6 +111,24 @@ def test_rename_case(case, tmp_path):
     back = carry_out_renames(after, [Wish(target, change.renamings[0].target.written)])
     if not any(b" as " in data for data in change.changed.values() if data not in case.files.values()):
         assert back.contents == case.files
+
+
+@pytest.mark.parametrize("case", read_cases(ATTACKS), ids=lambda case: case.title)
+def test_no_proved_rename_does_another_thing(case, tmp_path):
+    """Programs that were written to be told by a name: whatever is proved without a word runs as before, or
+    (where the case says so) only shows the name, which the verdict then takes for granted."""
+    world = world_of(case.files)
+    evaluator = world.evaluator(case.files)
+    wishes = [Wish(find_target(evaluator, case.target), case.new)]
+    change = carry_out_renames(evaluator, wishes, surroundings=world.surroundings)
+    proof = judge_renames(case.files, change.contents, change.renamings, world, moved=change.moved)
+    is_done = not change.reasons and not change.doubts and not change.open_places
+    if not is_done or proof.verdict is not Verdict.SAME:
+        pytest.skip("it is not proved without a word")
+    if case.outcome == "shown":
+        assert proof.assumptions
+    else:
+        assert output_of(tmp_path / "old", case.files) == output_of(tmp_path / "new", change.contents)
 
 
 MOST_FORGOTTEN = 3

@@ -63,7 +63,7 @@ def is_kept(evaluator: Evaluator, key: FunctionKey) -> bool:
             # Whoever has an instance may call it.
             return True
         if record.name in MAKING_METHODS:
-            return _is_class_kept(evaluator, (key[0], record.owner))
+            return is_class_kept(evaluator, (key[0], record.owner))
         return any(
             use.end not in other.links.called and not _is_dropped(evaluator, other, use.end)
             for other in evaluator.linkage.mentioning(record.name)
@@ -208,7 +208,7 @@ def _is_kept_by(evaluator: Evaluator, other: LinkedFile, name: str, home: Linked
     )
 
 
-def _is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
+def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
     """Whether a class is handed to something that is not known to leave it alone."""
     for each in [key, *evaluator.below(key)]:
         there = evaluator.file(each[0])

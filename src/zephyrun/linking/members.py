@@ -20,6 +20,7 @@ from zephyrun.linking.escapes import (
     check_instruction_readers,
     check_name_readers,
 )
+from zephyrun.linking.going_about import is_class_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
@@ -92,6 +93,7 @@ _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a lookup of names that begin with an underscore and go on otherwise.
 _PRIVATE_PREFIX = re.compile(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
+_SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
 _REPLACING = frozenset({"dataclasses.replace", "copy.replace"})
 _REPLACING_METHODS = ("_replace", "__replace__")
 _PROTOCOLS = frozenset({"typing.Protocol", "typing_extensions.Protocol"})
@@ -143,7 +145,8 @@ class MemberUsage:
         self._note_bodies()
         self._note_attributes()
         self._note_keywords()
-        self._check_replacing()
+        self._check_rests()
+        self._check_shown_names()
         self._note_texts()
         self._note_bridges()
         self._check_mangling()
@@ -423,6 +426,10 @@ class MemberUsage:
                 place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
                 if any(self._takes_field(file, value, use.in_pattern) for value in values):
                     self._usage.places.add(place)
+                elif UNKNOWN_VALUE in values and not use.in_pattern and self._is_made_somewhere:
+                    called = f"`{use.callee.name}`" if use.callee.name else "what is called"
+                    why = f"the keyword `{self.spelling}`: it is not known what {called} stands for"
+                    self._usage.open_places.append(OpenPlace(place, why))
                 elif any(
                     value.sort is ValueSort.FOREIGN and value.name in _REPLACING for value in values
                 ) or use.callee.name in _REPLACING_METHODS:
@@ -438,8 +445,13 @@ class MemberUsage:
                         OpenPlace(place, f"the pattern's `{self.spelling}`: it is not known of which class")
                     )
 
-    def _check_replacing(self) -> None:
-        """Doubts about dictionaries of keywords that replace fields of records."""
+    @cached_property
+    def _is_made_somewhere(self) -> bool:
+        """Whether a record with the field goes about as a value, so that whoever has it may make one."""
+        return any(self._has_field(key) and is_class_kept(self._evaluator, key) for key in self._reachable)
+
+    def _check_rests(self) -> None:
+        """Doubts about dictionaries of keywords that make records, or replace fields of some."""
         if not any(map(self._has_field, self.family)):
             return
         for path in filter(self._linkage.has_rests, self._linkage.paths):
@@ -447,11 +459,31 @@ class MemberUsage:
             for rest in file.links.rests if file is not None else ():
                 assert file is not None, "it has calls"
                 is_open = rest.keys is None or self.name in rest.keys
-                names = {value.name for value in self._evaluator.values(file, rest.callee)} if is_open else set()
-                if is_open and (names & _REPLACING or rest.callee.name in _REPLACING_METHODS):
+                values = self._evaluator.values(file, rest.callee) if is_open else ()
+                replaces = rest.callee.name in _REPLACING_METHODS
+                if is_open and (replaces or any(self._may_take_fields(file, value) for value in values)):
                     self._usage.doubt(
-                        f"what `**` hands on in {path} replaces no `{self.spelling}`", path, rest.start
+                        f"what `**` hands on in {path} holds no `{self.spelling}`", path, rest.start
                     )
+
+    def _may_take_fields(self, file: LinkedFile, called: Value) -> bool:
+        """Whether a call may take the field as a keyword."""
+        if called == UNKNOWN_VALUE:
+            return self._is_made_somewhere
+        return called.name in _REPLACING or self._takes_field(file, called, in_pattern=False)
+
+    def _check_shown_names(self) -> None:
+        """Doubts about code that reads the names of slots or fields off a class."""
+        for word in _SHOWN_NAMES:
+            for file in self._linkage.mentioning(word):
+                for use in file.links.attributes_by_name.get(word, ()):
+                    values = self._evaluator.values(file, use.receiver)
+                    if UNKNOWN_VALUE in values or _classes(values) & self._reachable:
+                        self._usage.doubt(
+                            f"what reads `{word}` in {file.path} does not look for `{self.spelling}`",
+                            file.path,
+                            use.start,
+                        )
 
     def _takes_field(self, file: LinkedFile, value: Value, in_pattern: bool) -> bool:
         """Whether a keyword of a call or pattern is a field of the family."""

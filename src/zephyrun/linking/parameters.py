@@ -274,7 +274,11 @@ class ParameterUsage:
             if called & self._called_names(self.functions):
                 self._open(place, use)
             return
-        if ours and ours == values:
+        if ours and any(self._goes_elsewhere_too(value) for value in ours):
+            self._usage.obstruct(
+                f"the keyword `{self.name}` in {file.path} goes to another function, too", file.path, use.start
+            )
+        elif ours and ours == values:
             self._usage.places.add(place)
         elif ours:
             others = values - ours
@@ -299,6 +303,13 @@ class ParameterUsage:
         called = f"`{use.callee.name}`" if use.callee.name else "what is called"
         self._usage.open_places.append(
             OpenPlace(place, f"the keyword `{self.name}`: it is not known what {called} stands for")
+        )
+
+    def _goes_elsewhere_too(self, value: Value) -> bool:
+        """Whether a call runs another function with the same keywords, too: `__new__` and `__init__`."""
+        return any(
+            key not in self.functions and any(True for _ in self._parameters_of(key))
+            for key in functions_called(self._evaluator, value)
         )
 
     def _is_call_of(self, value: Value) -> bool:
@@ -333,6 +344,9 @@ class ParameterUsage:
                 for each in [own, *self._evaluator.below(own)]:
                     names.add(self._evaluator.class_record(each).name)
                 names |= {"cls", "__class__", "__init__", "__new__"}
+                if "builtins.type" in self._evaluator.foreign_above(own):
+                    # The keywords of a class may go to the metaclass that it has from a base.
+                    names.add("__init_subclass__")
         return names - {""}
 
     @cached_property

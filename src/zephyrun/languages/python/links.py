@@ -439,11 +439,11 @@ class _Reader(ast.NodeVisitor):
         number = len(self._classes)
         own = Origin(OriginSort.DEFINED_CLASS, "", number)
         metaclasses = [self._origin(each.value) for each in node.keywords if each.arg == "metaclass"]
-        # A base's `__init_subclass__` takes them, or the metaclass.
+        # A base's `__init_subclass__` takes them, or the metaclass, which is called with them.
         above = Origin(OriginSort.ABOVE, "", number)
         takes = Origin(OriginSort.ATTRIBUTE, "__init_subclass__", -1, (above,))
         for keyword in node.keywords:
-            self._note_keyword(keyword, UNKNOWN if metaclasses else takes, -1)
+            self._note_keyword(keyword, metaclasses[0] if metaclasses else takes, -1)
             self.visit(keyword.value)
 
         scope = self._inner_scopes.get(name_start, self._scope)
