@@ -39,7 +39,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import makes_classes
-from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Sought, Usage
 from zephyrun.linking.values import (
     NAMED_TUPLES,
     UNKNOWN_VALUE,
@@ -93,6 +93,7 @@ _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a lookup of names that begin with an underscore and go on otherwise.
 _PRIVATE_PREFIX = re.compile(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
+_TEST_CASE = "TestCase"
 _SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
 _REPLACING = frozenset({"dataclasses.replace", "copy.replace"})
 _REPLACING_METHODS = ("_replace", "__replace__")
@@ -639,10 +640,12 @@ class MemberUsage:
                     *self._first_place(),
                 )
         first = evaluator.file(self.family[0][0])
-        if self.spelling.startswith("test") and is_test(first.path):
-            self._usage.doubt(
-                f"the test runner does not find `{self.spelling}` by its name", *self._first_place()
-            )
+        names = [*self._foreign_names, *(evaluator.class_record(key).name for key in self._reachable)]
+        if is_test(first.path) or any(name.endswith(_TEST_CASE) for name in names):
+            what = "the test runner does not find … by its name"
+            self._usage.sought.add(Sought("test", True, what))
+            if self.spelling.startswith("test"):
+                self._usage.doubt(what.replace("…", f"`{self.spelling}`"), *self._first_place())
         for key in self._reachable:
             file, record = evaluator.file(key[0]), evaluator.class_record(key)
             if not file.is_own:

@@ -19,7 +19,7 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_bridge_function
-from zephyrun.linking.escapes import check_instruction_readers, check_name_readers
+from zephyrun.linking.escapes import NAMES_ARE_SHOWN, check_instruction_readers, check_name_readers
 from zephyrun.linking.fixtures import (
     gives_parameters,
     has_other_name,
@@ -34,7 +34,7 @@ from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.texts import EXAMPLE_LINE
-from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Sought, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
 from zephyrun.source import SourceText
 
@@ -48,6 +48,7 @@ SORT_OF_ROLE = {
 }
 _OWN_NAME = re.compile(r"\s*\.\s*__(?:qual)?name__\b")
 _NAMESPACES = frozenset({"f_globals", "__globals__", "f_locals"})
+_TEST_NAMES = ("test", "Test", "pytest_")
 _OWN_ANNOTATIONS = re.compile(r"(?<![\w.])__annotations__\b")
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
@@ -429,7 +430,10 @@ class GlobalUsage:
                 and bool(text.arguments)
                 and any(map(self._is_home, self._evaluator.values(file, text.arguments[0])))
             )
-            if is_listed or takes_from_home or self._names_itself(file, text):
+            names_itself = self._names_itself(file, text)
+            if names_itself:
+                self._usage.assume(NAMES_ARE_SHOWN)
+            if is_listed or takes_from_home or names_itself:
                 self._usage.places.add(place)
         else:
             self._usage.places.add(place)
@@ -877,10 +881,12 @@ def _is_passed_on(evaluator: Evaluator, file: LinkedFile, name: str, seen: set[s
 def check_test_name(usage: Usage, file: LinkedFile, binding: int) -> None:
     """A test is found by its name, and a fixture by that of parameters."""
     name = usage.target.name
+    what = "the test runner does not find … by its name"
+    usage.sought |= {Sought(beginning, True, what) for beginning in _TEST_NAMES}
     is_hook = file.path.endswith("conftest.py") and name.startswith("pytest_")
     if name.lower().startswith("test") or is_hook:
         start = file.facts.references[file.facts.bindings[binding].references[0]].start
-        usage.doubt(f"the test runner does not find `{name}` by its name", file.path, start)
+        usage.doubt(what.replace("…", f"`{name}`"), file.path, start)
 
 
 def place_of_attribute(file: LinkedFile, use: AttributeUse) -> Place:
