@@ -311,6 +311,11 @@ class MemberUsage:
             ours = classes & self._reachable
             unknown = [value for value in values if self._is_open(value)]
             is_only_ours = classes <= self._reachable and all(map(self._bears_nothing, values))
+            for value in values:
+                if value.sort is ValueSort.ABOVE and self._is_from_outside((value.path, value.number)):
+                    self._usage.obstruct(
+                        f"`super().{self.spelling}` in {file.path} is of a base that was not read", file.path, use.start
+                    )
             if ours and is_only_ours and not unknown:
                 self._usage.places.add(place)
             elif ours and not unknown:
@@ -325,6 +330,13 @@ class MemberUsage:
                 self._usage.assume(PRIVATE_ATTRIBUTES)
             elif ours or unknown:
                 self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _is_from_outside(self, key: ClassKey) -> bool:
+        """Whether a class of the family asks those above it for the name, and none that was read has it."""
+        below = [key, *self._evaluator.below(key)]
+        return key in self._reachable and not any(
+            self._bears(each) for each in self._evaluator.relatives(key) if each not in below
+        )
 
     def _bears_nothing(self, value: Value) -> bool:
         """Whether a value is a class or instance, or a builtin that cannot have the name."""
