@@ -13,6 +13,7 @@ from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.texts import shows_instructions
 
 _MARK = re.compile(rf"\b(?:{'|'.join(sorted(FRAME_READERS))})\b")
+_QUOTED = re.compile(rb"[\"'](\w+)[\"']")
 _ASKED_OF_FRAMES = b"f_locals"
 _MOST_FILES_KEPT = 256
 
@@ -29,6 +30,13 @@ class FrameReader:
     def reads(self) -> tuple[FrameRead, ...]:
         """What it reads there."""
         return _read_off_frames(self.data)
+
+
+    def seeks(self, name: str) -> bool:
+        """Whether it asks frames for that very name, or for all that begin like it."""
+        if not any(map(name.encode().startswith, _QUOTED.findall(self.data))):
+            return False
+        return any(reads.names is not None and reads.may_find(name, frozenset(), 0, 0) for reads in self.reads)
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

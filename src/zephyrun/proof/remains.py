@@ -131,10 +131,13 @@ def reservations_from_afar(
     """What could read the name of a local or parameter by way of its frame, from outside its function."""
     name, reach = facts.bindings[binding].name, _reach(facts, binding)
     found: dict[str, int] = {}
+    in_reach = _readers_in_reach(facts.imports, surroundings)
     readers = {
         reader.module
-        for reader in _readers_in_reach(facts.imports, surroundings)
-        if any(reads.may_find(name, surroundings.calls, *reach[:2]) for reads in reader.reads)
+        for reader in surroundings.frame_readers
+        # Whatever looks for one name looks for it wherever code runs.
+        if (reader in in_reach or reader.seeks(name))
+        and any(reads.may_find(name, surroundings.calls, *reach[:2]) for reads in reader.reads)
     }
     for module in sorted(readers):
         what = (
@@ -187,8 +190,9 @@ def found_by_new_name(
     """What asks frames for certain names, among which is the new one of a local or parameter."""
     reach = _reach(facts, binding)
     reads = {exposure.reads: "this file" for exposure in facts.exposures if exposure.whole_file}
-    for reader in _readers_in_reach(facts.imports, surroundings):
-        reads.update(dict.fromkeys(reader.reads, reader.module))
+    for reader in surroundings.frame_readers:
+        if reader.seeks(new):
+            reads.update(dict.fromkeys(reader.reads, reader.module))
     for read, where in sorted(reads.items(), key=repr):
         if read.names is not None and read.may_find(new, frozenset(), *reach[:2]):
             yield Reservation(
