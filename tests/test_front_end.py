@@ -159,6 +159,8 @@ CALLER = "sys._getframe(1).f_locals"
         (f"return [n for n in {CALLER} if n.startswith('l_')]", ("l_*",), "look"),
         (f"return [n for n in {CALLER} if n == 'kg' and n]", ("kg",), "look"),
         (f"return keys({CALLER})", ("day",), "look"),
+        (f"d = {CALLER} if key else None; return d.get('day') if d is not None else 0", ("day",), "look"),
+        (f"d = {CALLER} or key; return sorted(d)", None, "look"),
         ("f = sys._getframe().f_back; f = cast(object, f); return f.f_locals['kg']", ("kg",), "look"),
         ("return sys._getframe(2).f_locals['kg']", ("kg",), ""),
         ("f = sys._getframe(1); f = f.f_back; return f.f_locals['kg']", ("kg",), ""),

@@ -112,7 +112,7 @@ _COPIES_ALL_AFTER = re.compile(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
 _IS_FILLED = re.compile(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 # What a module, class or function is called, where it is not known that it is one.
-_NO_INSTANCE = re.compile(r"(?<![\w.])(?:mod|module|cls|klass|func|function|fn|method|wrapper|wrapped)\s*\.\s*\Z")
+_NO_INSTANCE = re.compile(r"(?<![\w.])(?:mod|module|cls|klass|base|typ|type_|tp|ct|owner|func|function|fn|method|wrapper|wrapped)\s*\.\s*\Z")
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
 

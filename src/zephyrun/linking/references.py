@@ -553,6 +553,9 @@ class GlobalUsage:
 
     def _check_namespace_readers(self) -> None:
         """Doubts about code that reads the namespaces of modules off functions or frames."""
+        if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
+            # Somewhere a private name would have to stand as a text.
+            return
         readers = {file.path: file for word in sorted(_NAMESPACES) for file in self._linkage.mentioning(word)}
         for reader in readers.values():
             for path, home in self.homes.items():

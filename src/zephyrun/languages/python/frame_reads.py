@@ -185,6 +185,11 @@ class _Reading:
             return _literal(parent.left) if is_asked else None
         if isinstance(parent, ast.Attribute):
             return self._names_by_method(parent)
+        if isinstance(parent, ast.If | ast.While | ast.UnaryOp | ast.Assert | ast.Delete):
+            return frozenset()
+        if isinstance(parent, ast.IfExp | ast.BoolOp):
+            is_asked = isinstance(parent, ast.IfExp) and parent.test is mapping
+            return frozenset() if is_asked else self._names_asked_of(parent)
         if isinstance(parent, ast.Call):
             return self._names_asked_in(parent, mapping)
         if isinstance(parent, ast.For | ast.comprehension) and parent.iter is mapping:
