@@ -31,7 +31,6 @@ class FrameReader:
         """What it reads there."""
         return _read_off_frames(self.data)
 
-
     def seeks(self, name: str) -> bool:
         """Whether it asks frames for that very name, or for all that begin like it."""
         if not any(map(name.encode().startswith, _QUOTED.findall(self.data))):
