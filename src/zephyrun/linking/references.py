@@ -263,8 +263,15 @@ class GlobalUsage:
                 self._usage.places.add(Place(path, use.start, use.end, PlaceSort.IMPORT))
                 if use.has_alias:
                     continue
-                if file.facts.bindings[use.binding].scope == 0:
+                scope = file.facts.bindings[use.binding].scope
+                if scope == 0:
                     yield path
+                elif file.facts.scopes[scope].kind is ScopeKind.CLASS:
+                    self._usage.obstruct(
+                        f"`{self._name}` is imported in a class body in {path}, where it is a name of the class",
+                        path,
+                        use.start,
+                    )
                 else:
                     self._note_local_import(file, use.binding)
 
@@ -805,13 +812,24 @@ def statements_of(file: LinkedFile, binding: int) -> list[tuple[int, int]]:
 
 
 def is_exported(file: LinkedFile, name: str) -> bool:
-    """Whether `import *` takes a name along."""
+    """Whether `import *` takes a name along, as far as it shows: it may where the list is worked out."""
     if "__all__" not in file.module_bindings:
         return not name.startswith("_")
+    if any(_is_worked_out(file, start, end) for start, end in export_ranges(file)):
+        return True
     return any(
         text.words == name
         for start, end in export_ranges(file)
         for text in file.facts.texts_between(start, end)
+    )
+
+
+def _is_worked_out(file: LinkedFile, start: int, end: int) -> bool:
+    """Whether a list of exported names holds more than what is written there."""
+    facts = file.facts
+    references = [facts.references[index] for index in facts.references_between(start, end)]
+    return any(
+        each.role is Role.READ and facts.bindings[each.binding].name != "__all__" for each in references
     )
 
 
