@@ -16,7 +16,10 @@ def pytest_terminal_summary(terminalreporter):
     """By the rule of three: none of n bounds the rate below 3/n, with 95 % confidence."""
     for test, what in _COUNTED.items():
         reports = {
-            outcome: sum(test in report.nodeid for report in terminalreporter.stats.get(outcome, ()))
+            outcome: sum(
+                test in report.nodeid and "counts" in dict(report.user_properties)
+                for report in terminalreporter.stats.get(outcome, ())
+            )
             for outcome in ("passed", "failed")
         }
         n_programs = sum(reports.values())
