@@ -12,6 +12,7 @@ import re
 from collections.abc import Iterator, Mapping
 from functools import cached_property
 
+from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.escapes import (
@@ -151,6 +152,7 @@ class MemberUsage:
         self._note_texts()
         self._note_bridges()
         self._check_mangling()
+        self._check_declared()
         self._check_bases()
         doubt_strangers(self._evaluator, self._usage, self.spelling, self.family)
         self._check_protocols()
@@ -643,6 +645,31 @@ class MemberUsage:
                     f"`{self.spelling}` is written as `{self.name}` in {file.path}", file.path, match.start()
                 )
 
+    def _check_declared(self) -> None:
+        """What is only declared, and given a value nowhere in sight, has it from a base that was not read."""
+        evaluator = self._evaluator
+        declared = [
+            (key, binding)
+            for key in self.family
+            for binding in [evaluator.binding_in(key, self.name)]
+            if binding is not None
+        ]
+        is_written = any(use.use is Use.WRITE for _, use, _ in self._all_uses) or any(
+            evaluator.is_record(key) or not _is_only_declared(evaluator.file(key[0]), binding)
+            for key, binding in declared
+        )
+        outside = [
+            name
+            for key in self.family
+            for name in [*evaluator.unknown_above(key), *evaluator.foreign_above(key)]
+            if name not in _UNDERSTOOD_BASES and not name.startswith("typing")
+        ]
+        if declared and outside and not is_written:
+            self._usage.obstruct(
+                f"`{self.spelling}` is only declared, and given a value by the base {outside[0]}, which was not read",
+                *self._first_place(),
+            )
+
     def _check_bases(self) -> None:
         evaluator = self._evaluator
         if self.is_private and self.name == self.spelling:
@@ -997,6 +1024,19 @@ def _classes(values: Values) -> set[ClassKey]:
         for value in values
         if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
     }
+
+
+def _is_only_declared(file: LinkedFile, binding: int) -> bool:
+    """Whether a name of a class body is annotated there, and given no value."""
+    facts = file.facts
+    for index in facts.bindings[binding].references:
+        reference = facts.references[index]
+        statement = facts.statements[facts.statement_at(reference.start)]
+        if reference.role is not Role.READ and not (
+            statement.sort == "annassign" and "=" not in file.source.text[reference.end : statement.end]
+        ):
+            return False
+    return True
 
 
 def _is_own_receiver(file: LinkedFile, receiver: Origin, index: int) -> bool:
