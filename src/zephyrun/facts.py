@@ -212,14 +212,20 @@ class FrameRead(NamedTuple):
     names: tuple[str, ...] | None
     caller_of: str
 
-    def may_find(self, name: str, calls: frozenset[CallsOfReader], start: int, end: int) -> bool:
-        """Whether a variable of that name can be looked up, of code that stands in a range of a file."""
-        if self.names is not None and not any(
+    def asks_for(self, name: str) -> bool:
+        """Whether a variable of that name can be looked up."""
+        return self.names is None or any(
             name.startswith(each[:-1]) if each.endswith("*") else name == each for each in self.names
-        ):
-            return False
+        )
+
+    def reaches(self, calls: frozenset[CallsOfReader], start: int, end: int) -> bool:
+        """Whether variables of code can be looked up that stands in a range of the file whose calls these are."""
         places = [each.starts for each in calls if each.name == self.caller_of]
         return not places or any(start <= place < end for place in places[0])
+
+    def may_find(self, name: str, calls: frozenset[CallsOfReader], start: int, end: int) -> bool:
+        """Whether a variable of that name can be looked up, of code that stands in a range of a file."""
+        return self.asks_for(name) and self.reaches(calls, start, end)
 
 
 class Exposure(NamedTuple):

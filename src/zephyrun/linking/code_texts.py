@@ -84,18 +84,19 @@ def note_code_texts(
 
 
 def _note_examples(linkage: Linkage, usage: Usage, name: str, position: str) -> None:
-    """Open the places where examples may mean the name. It surely means itself where the file imports it, and
-    where nothing else bears it."""
+    """Open the places where examples may mean the name. It surely means itself where the file defines or
+    imports it, and where nothing else bears it."""
     is_global = usage.target.sort is TargetSort.GLOBAL
     pattern = re.compile((_EXAMPLE_NAME if is_global else position).replace("<name>", re.escape(name)))
-    importing = {place.path for place in usage.places if place.sort is PlaceSort.IMPORT}
+    knowing = {place.path for place in usage.places if place.sort is PlaceSort.IMPORT}
+    knowing.update(path for path, _ in usage.homes if is_global)
     for path in linkage.paths_where(name, example_words_in):
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
             assert file is not None, "it has texts"
             if text.use != "documentation" or name not in text.words:
                 continue
-            is_ours = usage.stands_alone or path in importing
+            is_ours = usage.stands_alone or path in knowing
             for line in _EXAMPLE_LINE.finditer(file.source.text, text.start, text.end):
                 for match in pattern.finditer(file.source.text, line.start(1), line.end(1)):
                     assert match.lastindex is not None, "each way to stand there names the name"

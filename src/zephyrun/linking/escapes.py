@@ -12,7 +12,7 @@ from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
-from zephyrun.linking.usage import Place, PlaceSort, Sought, Usage
+from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
@@ -82,7 +82,7 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         for data in map(evaluator.linkage.contents.get, evaluator.linkage.paths)
     ):
         usage.assume(STORED_OBJECTS)
-    if escapes and not (not is_class and _has_name_of_another(evaluator, usage)):
+    if escapes and (is_class or not _has_name_of_another(evaluator, usage)):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
 
 
@@ -105,17 +105,15 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
         data = linkage.contents[path]
         assert isinstance(data, bytes), "it was read"
         what = f"what reads the names of running functions in {path} does not look for …"
-        usage.sought |= {
-            Sought(each.decode("utf-8", "replace"), True, what) for each in _QUOTED_NAME.findall(data)
-        }
-        looks_for_it = any(map(name.encode().startswith, _QUOTED_NAME.findall(data)))
+        quoted = [each.decode("utf-8", "replace") for each in _QUOTED_NAME.findall(data)]
+        usage.look_out(what, quoted, for_beginnings=True)
         if reading is FrameReading.EVERYTHING:
             is_on_stack = run_together(evaluator, usage.target.path, path)
         else:
             is_on_stack = reading is not FrameReading.TRACEBACK and (
                 path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
             )
-        if looks_for_it or is_on_stack:
+        if is_on_stack:
             usage.doubt(what.replace("…", f"`{name}`"), path)
 
 
@@ -213,8 +211,8 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
             what = f"what reads `{attribute}` in {path} does not depend on the name of …"
             if pattern.search(data) is not None:
                 read_off = list(_unknown_reads(evaluator, path, attribute, pattern, is_class=is_class))
-                usage.sought |= {Sought(word, False, what) for words in read_off for word in words or ()}
-                reads_own |= any(words is None or name in words for words in read_off)
+                usage.look_out(what, [word for words in read_off for word in words or ()])
+                reads_own |= None in read_off
             if reads_own:
                 usage.doubt(what.replace("…", f"`{name}`"), path)
 

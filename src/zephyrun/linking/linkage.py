@@ -35,8 +35,6 @@ LIBRARY = "<library>/"
 _MOST_FILES_KEPT = 2048
 _MOST_FILES_GLANCED_AT = 4096
 _MANY_WORDS = 64
-# By what stands for a project's files, and a path: its contents, and the files that it imports.
-_KNOWN_IMPORTS: dict[tuple[int, str], tuple[bytes | str, frozenset[str]]] = {}
 
 _LOADS = re.compile(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
@@ -129,6 +127,26 @@ class LinkedFile:
             ]
         )
 
+    def absolute(self, module: str) -> str:
+        """The absolute dotted name of what the file imports as `module`, which may begin with dots."""
+        rest = module.lstrip(".")
+        level = len(module) - len(rest)
+        if not level:
+            return module
+        parts = self.module.split(".") if self.module else []
+        n_dropped = level - 1 if self.is_package else level
+        kept = parts[: max(len(parts) - n_dropped, 0)]
+        return ".".join([*kept, rest] if rest else kept)
+
+    @cached_property
+    def names_imported(self) -> frozenset[str]:
+        """The absolute dotted names of all modules that its imports may load, those around them included."""
+        found: set[str] = set()
+        for use in self.links.imports:
+            module = self.absolute(use.module)
+            found.update((module, f"{module}.{use.name}", *packages_around(module)))
+        return frozenset(found)
+
     @cached_property
     def handed_by_call(self) -> dict[int, list[Handed]]:
         """What each call is handed."""
@@ -203,28 +221,10 @@ class Linkage:
         self._quoted: dict[str, bool] = {}
 
     def imported_by(self, path: str) -> frozenset[str]:
-        """The files of the project that a file imports. Between versions that have the same files it is only
-        asked anew of those that changed."""
-        data = self.contents[path]
-        known = _KNOWN_IMPORTS.get((self._names, path))
-        if known is None or known[0] is not data:
-            known = _KNOWN_IMPORTS[self._names, path] = data, frozenset(self._imports_of(path))
-        return known[1]
-
-    def _imports_of(self, path: str) -> Iterator[str]:
+        """The files of the project that a file imports."""
         file = self.file(path)
-        for use in file.links.imports if file is not None else ():
-            assert file is not None, "it imports something"
-            module = self.module_of_import(file, use)
-            for dotted in (module, f"{module}.{use.name}", *packages_around(module)):
-                there = self.find_module(dotted, path)
-                if there is not None:
-                    yield there
-
-    @cached_property
-    def _names(self) -> int:
-        """What stands for the files and the modules that they are."""
-        return hash(tuple(self.modules.items()))
+        found = [self.find_module(name, path) for name in file.names_imported] if file is not None else []
+        return frozenset(each for each in found if each is not None)
 
     @cached_property
     def _paths_by_module(self) -> dict[str, list[str]]:
@@ -468,20 +468,9 @@ class Linkage:
         found = self._library(dotted)
         return found is not None and word.encode() in words_in(found[0])
 
-    def absolute(self, file: LinkedFile, module: str) -> str:
-        """The absolute dotted name of what a file imports as `module`, which may begin with dots."""
-        rest = module.lstrip(".")
-        level = len(module) - len(rest)
-        if not level:
-            return module
-        parts = file.module.split(".") if file.module else []
-        n_dropped = level - 1 if file.is_package else level
-        kept = parts[: max(len(parts) - n_dropped, 0)]
-        return ".".join([*kept, rest] if rest else kept)
-
     def module_of_import(self, file: LinkedFile, use: ImportUse) -> str:
         """The absolute name of the module that an import statement names."""
-        return self.absolute(file, use.module)
+        return file.absolute(use.module)
 
 
 @lru_cache(maxsize=_MOST_FILES_GLANCED_AT)

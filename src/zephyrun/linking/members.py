@@ -26,6 +26,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.references import (
+    FOUND_BY_RUNNER,
     binding_places,
     definitions_of,
     doubt_decorators,
@@ -40,7 +41,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import makes_classes
-from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Sought, Usage
+from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
     NAMED_TUPLES,
     UNKNOWN_VALUE,
@@ -681,10 +682,7 @@ class MemberUsage:
         first = evaluator.file(self.family[0][0])
         names = [*self._foreign_names, *(evaluator.class_record(key).name for key in self._reachable)]
         if is_test(first.path) or any(name.endswith(_TEST_CASE) for name in names):
-            what = "the test runner does not find … by its name"
-            self._usage.sought.add(Sought("test", True, what))
-            if self.spelling.startswith("test"):
-                self._usage.doubt(what.replace("…", f"`{self.spelling}`"), *self._first_place())
+            self._usage.look_out(FOUND_BY_RUNNER, ["test"], for_beginnings=True)
         for key in self._reachable:
             file, record = evaluator.file(key[0]), evaluator.class_record(key)
             if not file.is_own:

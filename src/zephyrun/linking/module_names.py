@@ -24,12 +24,11 @@ from zephyrun.source import SourceText
 _LOADING_CALL = re.compile(
     rb"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\("
 )
-_ASKS_OWN_NAME = re.compile(
-    r"(?P<other>(?:getLogger|get_logger)\(\s*|[\"']__main__[\"']\s*==\s*|\.\s*)?(?<!\w)(?P<asked>__name__)\b"
-    r"(?P<run>\s*[=!]=\s*[\"']__main__)?"
-)
-_ASKS_OWN_FILE = re.compile(
-    r"(?P<other>(?:dirname|Path|abspath|realpath)\(\s*(?:(?:\w+\.)*\w+\(\s*)*)?(?<![\w.])(?P<asked>__file__)\b"
+# What is harmless comes first; what is left is the name or path itself.
+_ASKS_ITSELF = re.compile(
+    r"(?:getLogger|get_logger)\(\s*__name__|[\"']__main__[\"']\s*==\s*__name__|\.\s*__name__|"
+    r"__name__\s*[=!]=\s*[\"']__main__|(?<!\w)(?P<name>__name__)\b|"
+    r"(?:dirname|Path|abspath|realpath)\(\s*(?:(?:\w+\.)*\w+\(\s*)*__file__|(?<![\w.])(?P<file>__file__)\b"
 )
 _READS_MODULE = re.compile(rb"\.\s*__module__\b(?!\s*=(?!=))|[\"']__module__[\"']")
 _LISTS_FILES = re.compile(rb"\b(?:listdir|scandir|iterdir|r?glob|i?glob|walk)\s*\(")
@@ -254,12 +253,11 @@ class ModuleUsage:
     def _check_own_name(self, file: LinkedFile) -> None:
         """Doubts about a module that asks for its own name, but to tell whether it is run or to name its
         logger, and for its own file, but to find what lies beside it."""
-        for pattern in (_ASKS_OWN_NAME, _ASKS_OWN_FILE):
-            for match in pattern.finditer(file.source.text):
-                if match["other"] is None and match.groupdict().get("run") is None:
-                    self._usage.doubt(
-                        f"what {file.path} does with `{match['asked']}` does not depend on the name", file.path, match.start()
-                    )
+        for match in _ASKS_ITSELF.finditer(file.source.text):
+            if match.lastgroup is not None:
+                self._usage.doubt(
+                    f"what {file.path} does with `{match[0]}` does not depend on the name", file.path, match.start()
+                )
 
     def _check_readers(self) -> None:
         """Doubts about code that reads names of modules off what they define, or goes through files of code."""

@@ -7,6 +7,7 @@ from bisect import bisect_left
 from collections.abc import Collection, Iterator
 
 from zephyrun.facts import Role, ScopeKind
+from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import (
     AttributeUse,
     ClassRecord,
@@ -33,8 +34,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test
 from zephyrun.linking.reader_calls import calls_of_readers
-from zephyrun.linking.texts import EXAMPLE_LINE
-from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Sought, Usage
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
 from zephyrun.source import SourceText
 
@@ -47,12 +47,12 @@ SORT_OF_ROLE = {
     Role.IMPORT: PlaceSort.IMPORT,
 }
 _OWN_NAME = re.compile(r"\s*\.\s*__(?:qual)?name__\b")
-_NAMESPACES = frozenset({"f_globals", "__globals__", "f_locals"})
-_TEST_NAMES = ("test", "Test", "pytest_")
+_READING_FRAMES = NAMESPACES | {"f_locals"}
+FOUND_BY_RUNNER = "the test runner does not find … by its name"
+_TEST_NAMES = ("test", "Test", "TEST")
 _OWN_ANNOTATIONS = re.compile(r"(?<![\w.])__annotations__\b")
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
-_EXAMPLE_LINE = re.compile(EXAMPLE_LINE)
 _LOOKS_AT_NAMES = re.compile(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
 )
@@ -420,7 +420,6 @@ class GlobalUsage:
                     self._note_text(file, text, listed)
             if file.path in self.homes:
                 self._note_type_comments(file)
-                self._note_doctests(file)
         self._note_packaging()
 
     def _note_text(
@@ -482,19 +481,6 @@ class GlobalUsage:
                 ):
                     self._usage.places.add(
                         Place(file.path, match.start(), match.end(), PlaceSort.TYPE_COMMENT)
-                    )
-
-    def _note_doctests(self, file: LinkedFile) -> None:
-        """Examples in documentation run: names in them are references."""
-        text = file.source.text
-        pattern = re.compile(rf"(?<![\w.]){re.escape(self._name)}(?!\w|\s*=[^=])")
-        for literal in file.facts.texts:
-            if literal.use != "documentation" or ">>>" not in literal.words:
-                continue
-            for line in _EXAMPLE_LINE.finditer(text, literal.start, literal.end):
-                for match in pattern.finditer(text, line.start(1), line.end(1)):
-                    self._usage.places.add(
-                        Place(file.path, match.start(), match.end(), PlaceSort.TEXT)
                     )
 
     def _note_fixture(self) -> None:
@@ -563,7 +549,7 @@ class GlobalUsage:
         if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
             # Somewhere a private name would have to stand as a text.
             return
-        readers = {file.path: file for word in sorted(_NAMESPACES) for file in self._linkage.mentioning(word)}
+        readers = {file.path: file for word in sorted(_READING_FRAMES) for file in self._linkage.mentioning(word)}
         for reader in readers.values():
             for path, home in self.homes.items():
                 calls = calls_of_readers(self._evaluator, path)
@@ -901,13 +887,9 @@ def _is_passed_on(evaluator: Evaluator, file: LinkedFile, name: str, seen: set[s
 
 def check_test_name(usage: Usage, file: LinkedFile, binding: int) -> None:
     """A test is found by its name, and a fixture by that of parameters."""
-    name = usage.target.name
-    what = "the test runner does not find … by its name"
-    usage.sought |= {Sought(beginning, True, what) for beginning in _TEST_NAMES}
-    is_hook = file.path.endswith("conftest.py") and name.startswith("pytest_")
-    if name.lower().startswith("test") or is_hook:
-        start = file.facts.references[file.facts.bindings[binding].references[0]].start
-        usage.doubt(what.replace("…", f"`{name}`"), file.path, start)
+    hooks = ["pytest_"] if file.path.endswith("conftest.py") else []
+    start = file.facts.references[file.facts.bindings[binding].references[0]].start
+    usage.look_out(FOUND_BY_RUNNER, [*_TEST_NAMES, *hooks], start, for_beginnings=True)
 
 
 def place_of_attribute(file: LinkedFile, use: AttributeUse) -> Place:

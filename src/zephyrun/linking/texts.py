@@ -65,8 +65,7 @@ _NEAR_FRAME = re.compile(
 _LOOKS_AT_STACK = re.compile(
     rb"_getframe|currentframe|f_back|getouterframes|extract_stack|inspect\s*\.\s*stack|\bstack\s*\("
 )
-_LOOKS_AT_ALL = re.compile(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi|cr|ag)_frame\b|sys\.monitoring"
-)
+_LOOKS_AT_ALL = re.compile(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi|cr|ag)_frame\b|sys\.monitoring")
 
 
 # What shows the names that stand in the instructions of functions, but for what makes another such function.

@@ -104,6 +104,14 @@ class Sought(NamedTuple):
     is_beginning: bool
     what: str
 
+    def may_be(self, name: str) -> bool:
+        """Whether a name is looked for."""
+        return name.startswith(self.name) if self.is_beginning else name == self.name
+
+    def about(self, name: str) -> str:
+        """What is to be vouched for of a name."""
+        return self.what.replace("…", f"`{name}`")
+
 
 class Obstacle(NamedTuple):
     """Why a name cannot be changed, in one plain sentence, and where that shows."""
@@ -158,11 +166,20 @@ class Usage:
         if what not in self.assumed:
             self.assumed.append(what)
 
+    def look_out(self, what: str, names: Iterable[str], start: int = 0, *, for_beginnings: bool = False) -> None:
+        """Note names, or beginnings of names, that code looks for, and a doubt where the name is one of them.
+        `what` says so of the name in whose place "…" stands."""
+        sought = {Sought(name, for_beginnings, what) for name in names}
+        self.sought |= sought
+        for each in sought:
+            if each.may_be(self.target.written):
+                self.doubt(each.about(self.target.written), self.target.path, start)
+
     def doubts_about(self, new: str) -> Iterator[str]:
         """What would have to be vouched for if the name were another one, and is not of the old one."""
         for each in sorted(self.sought):
-            if new.startswith(each.name) if each.is_beginning else new == each.name:
-                yield each.what.replace("…", f"`{new}`")
+            if each.may_be(new):
+                yield each.about(new)
 
     def by_path(self) -> dict[str, list[Place]]:
         """The references of each file, in text order."""

@@ -782,15 +782,19 @@ class Evaluator:
 
     def _may_change(self, key: ClassKey) -> bool:
         """Whether an instance of a class may become one of another: by its own methods, or by who knows what."""
-        changing = [
-            [
+        return any(not keys or not keys.isdisjoint(self.above(key)) for keys in self._changing)
+
+    @cached_property
+    def _changing(self) -> list[set[ClassKey]]:
+        """For each place where an instance becomes one of another class: the class whose method does so."""
+        return [
+            {
                 (file.path, origin.binding)
                 for origin in file.links.sources.get(use.receiver.binding, ())
                 if origin.sort is OriginSort.OWN
-            ]
+            }
             for file, use in self.writes("__class__")
         ]
-        return any(not keys or not set(keys).isdisjoint(self.above(key)) for keys in changing)
 
     def _result(self, callee: Value) -> Values:
         key = (callee.path, callee.number)

@@ -35,7 +35,7 @@ class FrameReader:
         """Whether it asks frames for that very name, or for all that begin like it."""
         if not any(map(name.encode().startswith, _QUOTED.findall(self.data))):
             return False
-        return any(reads.names is not None and reads.may_find(name, frozenset(), 0, 0) for reads in self.reads)
+        return any(reads.names is not None and reads.asks_for(name) for reads in self.reads)
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

@@ -78,7 +78,7 @@ class Surroundings:
     def reads_any_name_in(self, start: int, end: int) -> bool:
         """Whether some module may be told which variable to read of code that stands in a range of this file."""
         return any(
-            reads.names is None and reads.may_find("", self.calls, start, end)
+            reads.names is None and reads.reaches(self.calls, start, end)
             for reader in self.frame_readers
             for reads in reader.reads
         )
@@ -194,7 +194,7 @@ def found_by_new_name(
         if reader.seeks(new):
             reads.update(dict.fromkeys(reader.reads, reader.module))
     for read, where in sorted(reads.items(), key=repr):
-        if read.names is not None and read.may_find(new, frozenset(), *reach[:2]):
+        if read.names is not None and read.asks_for(new):
             yield Reservation(
                 f"nothing in {where} that asks for `{new}` of running functions finds it in {reach.name}", reach.start
             )
