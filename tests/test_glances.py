@@ -4,10 +4,14 @@ import ast
 import re
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from tests.helpers import STDLIB
 from zephyrun.linking.linkage import Linkage
-from zephyrun.linking.texts import code_words_in, derives_classes, registering_in, words_in, written_in
+from zephyrun.linking.texts import code_words_in, derives_classes, example_words_in, registering_in, words_in, written_in
+from zephyrun.linking.import_graph import reached_files, run_together
+from zephyrun.linking.set_by_name import names_set_in
 from zephyrun.linking.values import Evaluator
 
 MODULES = sorted(path for path in STDLIB.glob("*.py") if not path.name.startswith("_"))[::3]
@@ -109,3 +113,59 @@ def test_below_is_above_turned_round():
         assert {above for above, each in keys.items() if each in evaluator.above(key)} == {
             above for above in keys if name == above or name in below[above]
         }
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: path.stem)
+def test_no_example_is_overlooked(path):
+    """Held against the interpreter's own reading of documentation: every name in an example."""
+    data = path.read_bytes()
+    seen = example_words_in(data)
+    for node in ast.walk(ast.parse(data)):
+        text = ast.get_docstring(node, clean=False) if isinstance(node, DESCRIBED) else None
+        for line in re.findall(r"(?m)^\s*>>> (.*)$", text or ""):
+            assert encoded(re.findall(r"\b[A-Za-z_]\w*", line)) <= seen, line
+
+
+@pytest.mark.parametrize(
+    ("code", "names"),
+    [
+        ("setattr(hive, 'kg', 3)", {"kg"}),
+        ("object.__setattr__(self, 'kg', 3)", {"kg"}),
+        ("super().__setattr__('kg', 3)", {"kg"}),
+        ("kit.setattr('yard.hive.weigh', stand_in)", {"weigh"}),
+        ("mock.patch('yard.hive.weigh', stand_in)", {"weigh"}),
+        ("mock.patch.object(hive, 'weigh', return_value=3)", {"weigh"}),
+        ("mock.patch.object(Hive(), 'weigh', new=f)", {"weigh"}),
+        ("hive.__dict__['kg'] = 3", {"kg"}),
+        ("vars(hive)['kg'] = 3", {"kg"}),
+        ("hive.__dict__.update(kg=3, day=4)", {"kg", "day"}),
+        ("vars(hive).update({'kg': 3})", {"kg"}),
+        ("mock.patch.multiple(yard, weigh=f)", {"weigh"}),
+        ("mock.patch('yard.hive.weigh')", set()),
+        ("mock.patch('yard.hive.weigh', autospec=True)", set()),
+        ("hive.__dict__['kg'] == 3", set()),
+        ("getattr(hive, 'kg', 3)", set()),
+    ],
+)
+def test_what_is_set_by_its_name(code, names):
+    """By a text or a keyword that is written out; a stand-in that answers to everything sets nothing."""
+    assert names_set_in(code.encode()) == encoded(names)
+
+
+NAMES = ("hive", "log", "yard", "scale", "report")
+IMPORTS = st.dictionaries(st.sampled_from(NAMES), st.sets(st.sampled_from(NAMES)), min_size=1)
+
+
+@given(IMPORTS, st.sampled_from(NAMES), st.sampled_from(NAMES))
+def test_who_runs_with_whom(imports, first, second):
+    """Held against all ways through the imports: what a file gets to, and whether some file gets to two."""
+    files = {f"{name}.py": "".join(f"import {each}\n" for each in sorted(imports.get(name, ()))) for name in NAMES}
+    evaluator = Evaluator(Linkage({path: text.encode() for path, text in files.items()}))
+    reached = {name: {name} for name in NAMES}
+    for _ in NAMES:
+        for name in NAMES:
+            reached[name] |= {far for near in reached[name] for far in imports.get(near, ())}
+    for name in NAMES:
+        assert reached_files(evaluator, f"{name}.py") == {f"{each}.py" for each in reached[name]}
+    is_together = any({first, second} <= each for each in reached.values())
+    assert run_together(evaluator, f"{first}.py", f"{second}.py") == is_together

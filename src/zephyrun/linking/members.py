@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import builtins
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.facts import Role
@@ -149,7 +149,7 @@ class MemberUsage:
         self._note_attributes()
         self._note_keywords()
         self._check_rests()
-        self._check_shown_names()
+        self._check_shown_names(_SHOWN_NAMES)
         self._note_texts()
         self._note_bridges()
         self._check_mangling()
@@ -180,23 +180,11 @@ class MemberUsage:
                     else:
                         is_method = True
                 if binding in file.links.annotated:
-                    self._check_annotation_readers()
+                    self._check_shown_names(["__annotations__"])
         if is_class or is_method:
             check_name_readers(self._evaluator, self._usage, is_class=is_class)
         elif is_property:
             check_frame_readers(self._evaluator, self._usage)
-
-    def _check_annotation_readers(self) -> None:
-        """Doubts about code that reads off a class which names its body annotates."""
-        for file in self._linkage.mentioning("__annotations__"):
-            for use in file.links.attributes_by_name.get("__annotations__", ()):
-                values = self._evaluator.values(file, use.receiver)
-                if UNKNOWN_VALUE in values or _classes(values) & self._reachable:
-                    self._usage.doubt(
-                        f"what reads `__annotations__` in {file.path} does not look for `{self.spelling}`",
-                        file.path,
-                        use.start,
-                    )
 
     def _note_bridges(self) -> None:
         """Old names that lead to this one, in classes of the family."""
@@ -488,9 +476,9 @@ class MemberUsage:
             return self._is_made_somewhere
         return called.name in _REPLACING or self._takes_field(file, called, in_pattern=False)
 
-    def _check_shown_names(self) -> None:
-        """Doubts about code that reads the names of slots or fields off a class."""
-        for word in _SHOWN_NAMES:
+    def _check_shown_names(self, words: Iterable[str]) -> None:
+        """Doubts about code that reads the names of slots, fields or annotations off a class."""
+        for word in words:
             for file in self._linkage.mentioning(word):
                 for use in file.links.attributes_by_name.get(word, ()):
                     values = self._evaluator.values(file, use.receiver)

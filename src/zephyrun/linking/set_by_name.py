@@ -12,13 +12,14 @@ from zephyrun.linking.linkage import LinkedFile
 _MOST_FILES_KEPT = 4096
 _WORDS = (b"setattr", b"__dict__", b"vars", b"patch")
 _NAMED = rb"[\"'](?:[\w.]*[.:])?(\w+)[\"']"
+_FIRST = rb"(?:[^,()]*(?:\([^()]*\))?[^,()\"']*,\s*)?"
 _NO_STAND_IN = rb"(?!\s*(?:autospec|spec|spec_set|create)\s*=)"
 # Each holds one name, or the keywords that are names.
 _SETS_ONE = tuple(
     re.compile(pattern)
     for pattern in (
-        rb"setattr(?:__)?\s*\(\s*(?:[^,()]*(?:\([^()]*\))?[^,()\"']*,\s*)?%b\s*," % _NAMED,
-        rb"patch(?:\.object)?\s*\(\s*(?:[^,()\"']+,\s*)?%b\s*,%b" % (_NAMED, _NO_STAND_IN),
+        rb"setattr(?:__)?\s*\(\s*%b%b\s*," % (_FIRST, _NAMED),
+        rb"patch(?:\.object)?\s*\(\s*%b%b\s*,%b" % (_FIRST, _NAMED, _NO_STAND_IN),
         rb"(?:__dict__|\bvars\s*\([^()]*\))\s*\[\s*%b\s*\]\s*=(?!=)" % _NAMED,
     )
 )
