@@ -253,7 +253,7 @@ class LinkFacts:
 
     `sources` gives for each binding where its value may come from; those that are `annotated` have
     what the annotation says and nothing else. `called` holds the ends of all expressions that are
-    called or that decorate.
+    called or that decorate; `called_through` of those where the result of the call does so.
     """
 
     sources: dict[int, tuple[Origin, ...]]
@@ -268,6 +268,7 @@ class LinkFacts:
     handed: tuple[Handed, ...]
     lookups: tuple[Lookup, ...]
     called: frozenset[int]
+    called_through: frozenset[int]
 
     @cached_property
     def attributes_by_name(self) -> dict[str, list[AttributeUse]]:

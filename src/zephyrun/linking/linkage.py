@@ -15,7 +15,16 @@ from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
-from zephyrun.link_facts import Handed, ImportUse, LinkFacts
+from zephyrun.link_facts import (
+    UNKNOWN,
+    ClassRecord,
+    FunctionRecord,
+    Handed,
+    ImportUse,
+    LinkFacts,
+    Origin,
+    OriginSort,
+)
 from zephyrun.linking.modules import find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
@@ -146,6 +155,31 @@ class LinkedFile:
             module = self.absolute(use.module)
             found.update((module, f"{module}.{use.name}", *packages_around(module)))
         return frozenset(found)
+
+    @cached_property
+    def decorated(self) -> tuple[Handed, ...]:
+        """What decorators are handed: the function or class below, unless another decorator comes first."""
+        records: list[tuple[Origin, FunctionRecord | ClassRecord]] = [
+            (Origin(OriginSort.DEFINED_FUNCTION, "", index), record)
+            for index, record in enumerate(self.links.functions)
+        ]
+        records += [
+            (Origin(OriginSort.DEFINED_CLASS, "", index), record)
+            for index, record in enumerate(self.links.classes)
+        ]
+        return tuple(
+            Handed(
+                record.name_start,
+                record.name_start + len(record.name),
+                UNKNOWN if n_below else origin,
+                decorator,
+                -1,
+                0,
+                "",
+            )
+            for origin, record in records
+            for n_below, decorator in enumerate(reversed(record.decorators))
+        )
 
     @cached_property
     def handed_by_call(self) -> dict[int, list[Handed]]:

@@ -9,6 +9,7 @@ import warnings
 from functools import lru_cache
 
 from zephyrun.facts import CallsOfReader
+from zephyrun.linking.calls_in_sight import may_be_looked_up
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.values import Evaluator
@@ -54,7 +55,7 @@ def _may_be_looked_up(evaluator: Evaluator, file: LinkedFile, name: str) -> bool
     """Whether a name that is worked out may lead to a function of a file."""
     records = [record for record in file.links.functions if record.name == name]
     return _LOOKS_UP_IN_MODULE.search(file.data) is not None or any(
-        evaluator.may_be_looked_up(file, record) for record in records
+        may_be_looked_up(evaluator, file, name, is_member=record.owner >= 0) for record in records
     )
 
 

@@ -146,14 +146,11 @@ PROPERTIES = frozenset(
 )
 _ENTERING = frozenset({"contextlib.contextmanager", "contextlib.asynccontextmanager"})
 _SAME_RESULT = HARMLESS_DECORATORS - PROPERTIES - _ENTERING - {"functools.singledispatchmethod"}
-_BASES_THAT_CALL_NOTHING = ("builtins.object", "abc.ABC", "typing.Generic", "enum.", "builtins.Exception")
 _GOING_THROUGH = frozenset(
     """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter
     isinstance print repr str bool""".split()
 )
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
-# What holds functions under their names.
-_MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN)
 _SERIES_METHODS = frozenset({"pop", "popleft", "__getitem__"})
 _MUTATORS = frozenset(
     "append add insert extend update appendleft extendleft setdefault __setitem__ push".split()
@@ -1031,126 +1028,13 @@ class Evaluator:
         return any(decorator.name == "staticmethod" for decorator in record.decorators)
 
     def _calls_of(self, file: LinkedFile, index: int) -> list[tuple[LinkedFile, Handed]] | None:
-        """All that calls hand to a function, `None` where some of them may not be in sight: it is handed
-        on or kept as a value, code outside may call it, or arguments are spread out."""
+        # Each of the two asks the other.
+        from zephyrun.linking.calls_in_sight import find_calls
+
         key = (file.path, index)
         if key not in self._known_calls:
-            calls = self._find_calls(file, file.links.functions[index])
-            if calls is not None and any(each.keyword in ("*", "**") for _, each in calls):
-                calls = None
-            self._known_calls[key] = calls
+            self._known_calls[key] = find_calls(self, file, index)
         return self._known_calls[key]
-
-    def _find_calls(
-        self, file: LinkedFile, record: FunctionRecord
-    ) -> list[tuple[LinkedFile, Handed]] | None:
-        is_open = self.linkage.is_library and not record.name.startswith("_")
-        if record.binding < 0 or record.name.startswith("__") or not all(
-            self.is_harmless(file, decorator) for decorator in record.decorators
-        ):
-            return None
-        kind = file.facts.scopes[file.facts.bindings[record.binding].scope].kind
-        if kind is ScopeKind.FUNCTION:
-            return self._calls_by_binding(file, record.binding)
-        if is_open or self.linkage.loading_paths:
-            return None
-        if len(self.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
-            return None
-        if self.may_be_looked_up(file, record) or not self._is_called_by_us_alone(file, record):
-            return None
-        found: list[tuple[LinkedFile, Handed]] = []
-        if kind is ScopeKind.MODULE:
-            if re.search(r"\bglobals\s*\(", file.source.text):
-                return None
-            own = self._calls_by_binding(file, record.binding)
-            if own is None:
-                return None
-            found += own
-        for other in self.linkage.mentioning(record.name):
-            more = self._calls_from(other, file, record, kind)
-            if more is None:
-                return None
-            found += more
-        return found
-
-    def may_be_looked_up(self, file: LinkedFile, record: FunctionRecord) -> bool:
-        """Whether a name that is worked out may lead to a function of a module or class."""
-        for path in self.linkage.lookup_paths:
-            other = self.linkage.file(path)
-            for lookup in other.links.lookups if other is not None else ():
-                assert other is not None, "it has calls"
-                if not lookup.may_find(record.name):
-                    continue
-                sources = other.links.sources.get(lookup.receiver.binding, ())
-                is_module = any(each.sort is OriginSort.IMPORTED for each in sources) and any(
-                    value == UNKNOWN_VALUE or value.sort in _MODULES
-                    for value in self.values(other, lookup.receiver)
-                )
-                is_near = path == file.path or not record.name.startswith("_")
-                if is_module if record.owner < 0 else is_near:
-                    return True
-        return False
-
-    def _is_called_by_us_alone(self, file: LinkedFile, record: FunctionRecord) -> bool:
-        """Whether no library calls a method that it knows from a base, and the class's body does not
-        make something else of it."""
-        if record.owner < 0:
-            return True
-        key = (file.path, record.owner)
-        if self.unknown_above(key) or any(
-            not name.startswith(_BASES_THAT_CALL_NOTHING) for name in self.foreign_above(key)
-        ):
-            return False
-        for each in self.relatives(key):
-            other = self.file(each[0])
-            binding = self.binding_in(each, record.name)
-            if binding is None:
-                continue
-            if not other.is_own or Role.READ in other.facts.roles(binding):
-                return False
-        return True
-
-    def _calls_by_binding(
-        self, file: LinkedFile, binding: int
-    ) -> list[tuple[LinkedFile, Handed]] | None:
-        """What calls by a name in its own file hand over; `None` where it is not only called."""
-        for index in file.facts.bindings[binding].references:
-            reference = file.facts.references[index]
-            is_definition = reference.role in (Role.FUNCTION, Role.IMPORT)
-            if not is_definition and reference.end not in file.links.called:
-                return None
-        return [
-            (file, handed)
-            for handed in file.links.handed
-            if handed.callee.sort is OriginSort.NAME and handed.callee.binding == binding
-        ]
-
-    def _calls_from(
-        self, other: LinkedFile, file: LinkedFile, record: FunctionRecord, kind: ScopeKind
-    ) -> list[tuple[LinkedFile, Handed]] | None:
-        """What the calls in one file hand over, where a function may be called by its name there."""
-        found: list[tuple[LinkedFile, Handed]] = []
-        for use in other.links.imports:
-            if kind is ScopeKind.MODULE and use.name in (record.name, "*") and other.path != file.path:
-                module = self.linkage.module_of_import(other, use)
-                if self.linkage.find_module(module, other.path) not in (file.path, None):
-                    continue
-                if use.name == "*" or use.binding < 0:
-                    return None
-                more = self._calls_by_binding(other, use.binding)
-                if more is None:
-                    return None
-                found += more
-        for attribute in other.links.attributes_by_name.get(record.name, ()):
-            if attribute.end not in other.links.called:
-                return None
-        if any(text.words.rpartition(".")[2] == record.name for text in other.links.texts):
-            return None
-        for handed in other.links.handed:
-            callee = handed.callee
-            if callee.sort is OriginSort.ATTRIBUTE and callee.name == record.name:
-                found.append((other, handed))
-        return found
 
 
 def decorator_callee(decorator: Origin) -> Origin:

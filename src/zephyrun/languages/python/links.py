@@ -134,6 +134,7 @@ class _Reader(ast.NodeVisitor):
         self._given_to_lambdas: dict[int, Origin] = {}
         self._fragments: dict[int, ast.expr | None] = {}
         self._called: set[int] = set()
+        self._called_through: set[int] = set()
         self._scope = 0
         self._class = -1
         self._is_class_body = False
@@ -158,6 +159,7 @@ class _Reader(ast.NodeVisitor):
             tuple(self._handed),
             tuple(self._lookups),
             frozenset(self._called),
+            frozenset(self._called_through),
         )
 
     # -- names -------------------------------------------------------------------------------
@@ -289,7 +291,7 @@ class _Reader(ast.NodeVisitor):
     def visit_FunctionDef(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
         """A function: its head belongs outside, its body has a frame of its own."""
         for decorator in node.decorator_list:
-            self._called.add(self._end_of(decorator))
+            self._note_called(decorator)
             self.visit(decorator)
         self._visit_heads(node.args)
         if node.returns is not None:
@@ -429,7 +431,7 @@ class _Reader(ast.NodeVisitor):
     def visit_ClassDef(self, node: ast.ClassDef) -> None:
         """A class: its body is a scope in which methods find their owner."""
         for decorator in node.decorator_list:
-            self._called.add(self._end_of(decorator))
+            self._note_called(decorator)
             self.visit(decorator)
         for base in node.bases:
             self.visit(base)
@@ -734,8 +736,7 @@ class _Reader(ast.NodeVisitor):
 
     def visit_Call(self, node: ast.Call) -> None:
         """A call: what it is of, and what it hands on."""
-        call = self._end_of(node.func)
-        self._called.add(call)
+        call = self._note_called(node.func)
         self.visit(node.func)
         callee = self._origin(node.func)
         arguments = tuple(map(self._origin, node.args))
@@ -751,6 +752,14 @@ class _Reader(ast.NodeVisitor):
             self._note_text(keyword.value, callee, call, -1, keyword.arg or "", arguments)
             self._hand(keyword.value, callee, call, -1, keyword.arg or "**")
             self.visit(keyword.value)
+
+    def _note_called(self, callee: ast.expr) -> int:
+        """Note an expression that is called, or that decorates; where it ends."""
+        end = self._end_of(callee)
+        self._called.add(end)
+        if isinstance(callee, ast.Call):
+            self._called_through.add(self._end_of(callee.func))
+        return end
 
     def _note_lookup(self, node: ast.Call, arguments: tuple[Origin, ...]) -> None:
         """Note a call that looks an attribute up by a name which is worked out."""

@@ -85,7 +85,7 @@ def _parse_with_table(data: bytes) -> tuple[ParsedFile, ScopeTable]:
         source = SourceText.from_bytes(data)
     except UnreadableText as problem:
         raise UnreadableSource(str(problem)) from problem
-    tree = _tree(source)
+    tree = tree_of(source)
     found = scan(source.text, nested_quotes=NESTED_QUOTES)
     walk = Walk(source, found.texts)
     try:
@@ -99,7 +99,8 @@ def _parse_with_table(data: bytes) -> tuple[ParsedFile, ScopeTable]:
     return parsed, walk.table
 
 
-def _tree(source: SourceText) -> ast.Module:
+def tree_of(source: SourceText) -> ast.Module:
+    """The syntax tree of a text. Errors: `UnreadableSource`."""
     try:
         with warnings.catch_warnings():
             # Invalid escapes and the like are for the person's own interpreter to tell.

@@ -1,0 +1,199 @@
+"""All that calls hand to a function, where every call of it is in sight."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from zephyrun.facts import Reference, Role, ScopeKind
+from zephyrun.link_facts import FunctionRecord, Handed, Origin, OriginSort
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, ValueSort
+
+Calls = list[tuple[LinkedFile, Handed]]
+
+_MOST_FILES_FOR_ONE = 30
+_BASES_THAT_CALL_NOTHING = ("builtins.object", "abc.ABC", "typing.Generic", "enum.", "builtins.Exception")
+# What holds functions under their names.
+_MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN)
+_GIVEN_BACK = re.compile(r"return\s+\w+\s*(?:#.*)?")
+
+
+class _Wanted(NamedTuple):
+    """The calls that are sought: of the function itself, or of what it gives, where it gives a function that
+    stands inside it (`n_calls` times)."""
+
+    record: FunctionRecord
+    n_calls: int = 0
+
+    def ends(self, file: LinkedFile) -> frozenset[int]:
+        """Where a name of the function may end, in a file: every other use of it is none in sight."""
+        return file.links.called_through if self.n_calls else file.links.called
+
+    def name_called(self, handed: Handed) -> Origin | None:
+        """What stands for the function in a call of that depth."""
+        callee = handed.callee
+        for _ in range(self.n_calls):
+            if callee.sort is not OriginSort.CALL:
+                return None
+            callee = callee.parts[0]
+        return callee
+
+
+def find_calls(evaluator: Evaluator, file: LinkedFile, index: int) -> Calls | None:
+    """All that calls hand to a function, `None` where some of them may not be in sight: it is handed on or
+    kept as a value, code outside may call it, or arguments are spread out. What a decorator is handed counts."""
+    calls = _find_calls(evaluator, file, _Wanted(file.links.functions[index]))
+    if calls is not None and any(each.keyword in ("*", "**") for _, each in calls):
+        return None
+    return calls
+
+
+def _find_calls(evaluator: Evaluator, file: LinkedFile, wanted: _Wanted) -> Calls | None:
+    record = wanted.record
+    is_open = evaluator.linkage.is_library and not record.name.startswith("_")
+    if record.binding < 0 or record.name.startswith("__") or not all(
+        evaluator.is_harmless(file, decorator) for decorator in record.decorators
+    ):
+        return None
+    kind = file.facts.scopes[file.facts.bindings[record.binding].scope].kind
+    if kind is ScopeKind.FUNCTION:
+        return _calls_by_binding(evaluator, file, record.binding, wanted)
+    if is_open or evaluator.linkage.loading_paths:
+        return None
+    if len(evaluator.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
+        return None
+    is_member = record.owner >= 0
+    if may_be_looked_up(evaluator, file, record.name, is_member=is_member) or not _is_called_by_us_alone(evaluator, file, record):
+        return None
+    found: Calls = []
+    if kind is ScopeKind.MODULE:
+        if re.search(r"\bglobals\s*\(", file.source.text):
+            return None
+        own = _calls_by_binding(evaluator, file, record.binding, wanted)
+        if own is None:
+            return None
+        found += own
+    for other in evaluator.linkage.mentioning(record.name):
+        more = _calls_from(evaluator, other, file, wanted, kind)
+        if more is None:
+            return None
+        found += more
+    return found
+
+
+def may_be_looked_up(evaluator: Evaluator, file: LinkedFile, name: str, *, is_member: bool) -> bool:
+    """Whether a name that is worked out may lead to a name of a module, or of a class in it."""
+    for path in evaluator.linkage.lookup_paths:
+        other = evaluator.linkage.file(path)
+        for lookup in other.links.lookups if other is not None else ():
+            assert other is not None, "it has calls"
+            if not lookup.may_find(name):
+                continue
+            sources = other.links.sources.get(lookup.receiver.binding, ())
+            is_module = any(each.sort is OriginSort.IMPORTED for each in sources) and any(
+                value == UNKNOWN_VALUE or value.sort in _MODULES
+                for value in evaluator.values(other, lookup.receiver)
+            )
+            is_near = path == file.path or not name.startswith("_")
+            if is_near if is_member else is_module:
+                return True
+    return False
+
+
+def _is_called_by_us_alone(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+    """Whether no library calls a method that it knows from a base, and the class's body does not make
+    something else of it."""
+    if record.owner < 0:
+        return True
+    key = (file.path, record.owner)
+    if evaluator.unknown_above(key) or any(
+        not name.startswith(_BASES_THAT_CALL_NOTHING) for name in evaluator.foreign_above(key)
+    ):
+        return False
+    for each in evaluator.relatives(key):
+        other = evaluator.file(each[0])
+        binding = evaluator.binding_in(each, record.name)
+        if binding is None:
+            continue
+        if not other.is_own or Role.READ in other.facts.roles(binding):
+            return False
+    return True
+
+
+def _calls_by_binding(
+    evaluator: Evaluator, file: LinkedFile, binding: int, wanted: _Wanted
+) -> Calls | None:
+    """What calls by a name in its own file hand over; `None` where it is not only called. A function inside
+    another that gives it is called where the other one's result is."""
+    found: Calls = []
+    is_given_back = False
+    for index in file.facts.bindings[binding].references:
+        reference = file.facts.references[index]
+        if reference.role in (Role.FUNCTION, Role.IMPORT) or reference.end in wanted.ends(file):
+            continue
+        if not _is_given_back(file, reference):
+            return None
+        is_given_back = True
+    if is_given_back:
+        more = _calls_of_result(evaluator, file, binding, wanted)
+        if more is None:
+            return None
+        found += more
+    for handed in (*file.links.handed, *file.decorated):
+        callee = wanted.name_called(handed)
+        if callee is not None and callee.sort is OriginSort.NAME and callee.binding == binding:
+            found.append((file, handed))
+    return found
+
+
+def _is_given_back(file: LinkedFile, reference: Reference) -> bool:
+    """Whether a name is all that a statement gives back, in the function in which it is bound."""
+    statement = file.facts.statements[file.facts.statement_at(reference.start)]
+    return (
+        reference.scope == file.facts.bindings[reference.binding].scope
+        and _GIVEN_BACK.fullmatch(file.source.text, statement.start, statement.end) is not None
+    )
+
+
+def _calls_of_result(
+    evaluator: Evaluator, file: LinkedFile, binding: int, wanted: _Wanted
+) -> Calls | None:
+    """What is handed to a function where the one around it has given it back."""
+    scope = file.facts.bindings[binding].scope
+    starts = {each.name_start for each in file.facts.definitions if each.inner_scope == scope}
+    around = [record for record in file.links.functions if record.name_start in starts]
+    is_bound_here = wanted.record.binding == binding and wanted.record in file.links.functions
+    # A decorator of the function around may give something else than it does.
+    if not is_bound_here or len(around) != 1 or around[0].binding < 0 or around[0].decorators:
+        return None
+    return _find_calls(evaluator, file, _Wanted(around[0], wanted.n_calls + 1))
+
+
+def _calls_from(
+    evaluator: Evaluator, other: LinkedFile, file: LinkedFile, wanted: _Wanted, kind: ScopeKind
+) -> Calls | None:
+    """What the calls in one file hand over, where a function may be called by its name there."""
+    name = wanted.record.name
+    found: Calls = []
+    for use in other.links.imports:
+        if kind is ScopeKind.MODULE and use.name in (name, "*") and other.path != file.path:
+            module = evaluator.linkage.module_of_import(other, use)
+            if evaluator.linkage.find_module(module, other.path) not in (file.path, None):
+                continue
+            if use.name == "*" or use.binding < 0:
+                return None
+            more = _calls_by_binding(evaluator, other, use.binding, wanted)
+            if more is None:
+                return None
+            found += more
+    for attribute in other.links.attributes_by_name.get(name, ()):
+        if attribute.end not in wanted.ends(other):
+            return None
+    if any(text.words.rpartition(".")[2] == name for text in other.links.texts):
+        return None
+    for handed in (*other.links.handed, *other.decorated):
+        callee = wanted.name_called(handed)
+        if callee is not None and callee.sort is OriginSort.ATTRIBUTE and callee.name == name:
+            found.append((other, handed))
+    return found

@@ -1,0 +1,70 @@
+"""The syntax tree of a file, with what stands around each part of it."""
+
+from __future__ import annotations
+
+import ast
+from functools import lru_cache
+from typing import NamedTuple
+
+from zephyrun.languages.python.reading import tree_of, without_collector
+from zephyrun.languages.python.walk import position_readers
+from zephyrun.source import SourceText
+
+_MOST_FILES_KEPT = 16
+_DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
+
+
+class SyntaxTree(NamedTuple):
+    """The expressions of a file by where they stand, and what each part is a part of.
+
+    `names` go by where they start, `attributes` by where they end, `lambdas` by where their first parameter
+    starts, `definitions` by their name and where they end.
+    """
+
+    around: dict[ast.AST, ast.AST]
+    names: dict[int, ast.Name]
+    attributes: dict[int, ast.Attribute]
+    lambdas: dict[int, ast.Lambda]
+    definitions: dict[tuple[str, int], ast.AST]
+    source: SourceText
+
+    def start_of(self, node: ast.AST) -> int:
+        """Where a part starts."""
+        return position_readers(self.source)[0](node)
+
+    def end_of(self, node: ast.AST) -> int:
+        """Where a part ends."""
+        return position_readers(self.source)[1](node)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def syntax_tree(data: bytes) -> SyntaxTree:
+    """The tree of a file that can be parsed."""
+    source = SourceText.from_bytes(data)
+    found = SyntaxTree({}, {}, {}, {}, {}, source)
+    start_of, end_of = position_readers(source)
+    with without_collector():
+        rest: list[ast.AST] = [tree_of(source)]
+        while rest:
+            node = rest.pop()
+            if isinstance(node, ast.Name):
+                found.names[start_of(node)] = node
+            elif isinstance(node, ast.Attribute):
+                found.attributes[end_of(node)] = node
+            elif isinstance(node, _DEFINITIONS):
+                found.definitions[node.name, end_of(node)] = node
+            elif isinstance(node, ast.Lambda) and (parameters := parameters_of(node)):
+                found.lambdas[start_of(parameters[0])] = node
+            for child in ast.iter_child_nodes(node):
+                found.around[child] = node
+                rest.append(child)
+    return found
+
+
+def parameters_of(node: ast.Lambda | ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.arg]:
+    """The parameters of a function, in text order."""
+    arguments = node.args
+    found = [*arguments.posonlyargs, *arguments.args]
+    found += [arguments.vararg] if arguments.vararg is not None else []
+    found += arguments.kwonlyargs
+    return found + ([arguments.kwarg] if arguments.kwarg is not None else [])
