@@ -7,13 +7,13 @@ from collections.abc import Collection, Iterator
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import FunctionRecord, Handed, Origin
-from zephyrun.linking.going_about import is_method_of_pattern
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
+from zephyrun.linking.whereabouts import is_method_of_pattern, is_never_asked
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
@@ -21,7 +21,7 @@ _QUOTED_NAME = re.compile(rb"[\"'](\w{3,})[\"']")
 _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = re.compile(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
-_NAME_ATTRIBUTES = ("__name__", "__qualname__")
+NAME_ATTRIBUTES = frozenset({"__name__", "__qualname__"})
 # Names read off something else than a class or instance by itself; a function is never `type(…)`.
 _READS_NAME = re.compile(rb"(?<!\bcls)(?<!__class__)(?<!\))\.__(?:qual)?name__\b")
 _READS_NAME_OF_CLASS = re.compile(
@@ -66,6 +66,10 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
     """Doubts about everything that the function or class is handed to, and about code that reads
     names off what it is given."""
     escapes = is_class
+    if not is_class and _is_never_asked_for_name(evaluator, usage):
+        usage.assume(NAMES_ARE_SHOWN)
+        check_frame_readers(evaluator, usage)
+        return
     for path, places in usage.by_path().items():
         file = evaluator.linkage.file(path)
         if file is None:
@@ -84,6 +88,21 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         usage.assume(STORED_OBJECTS)
     if escapes and (is_class or not _has_name_of_another(evaluator, usage)):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
+
+
+def _is_never_asked_for_name(evaluator: Evaluator, usage: Usage) -> bool:
+    """Whether the functions that bear a name can be followed, and are asked for it nowhere."""
+    functions = [
+        (file, record)
+        for path, places in usage.by_path().items()
+        if (file := evaluator.linkage.file(path)) is not None
+        for starts in [{place.start for place in places if place.sort is PlaceSort.DEFINITION}]
+        for record in file.links.functions
+        if record.name_start in starts
+    ]
+    return bool(functions) and all(
+        is_never_asked(evaluator, file, record, NAME_ATTRIBUTES) for file, record in functions
+    )
 
 
 def check_instruction_readers(evaluator: Evaluator, usage: Usage, paths: Collection[str]) -> None:
@@ -157,7 +176,7 @@ def _check_place(
     if after.startswith("."):
         if _LEADS_BACK.match(after):
             return True
-        for attribute in _NAME_ATTRIBUTES:
+        for attribute in sorted(NAME_ATTRIBUTES):
             if re.match(rf"\.\s*{attribute}\b", after):
                 usage.doubt(f"`{name}.{attribute}` may give another text", file.path, place.start)
         return False
@@ -203,7 +222,7 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
     name = usage.target.name
     own_paths = _paths_of_relatives(evaluator, usage) if is_class else frozenset()
     pattern = _READS_NAME_OF_CLASS if is_class else _READS_NAME
-    for attribute in _NAME_ATTRIBUTES:
+    for attribute in sorted(NAME_ATTRIBUTES):
         for path in evaluator.linkage.paths_mentioning(attribute):
             data = evaluator.linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"

@@ -32,6 +32,7 @@ from zephyrun.linking.references import (
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value, ValueSort
+from zephyrun.linking.whereabouts import Whereabouts, whereabouts
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
@@ -253,6 +254,7 @@ class ParameterUsage:
         near = set(self._loading_paths(functions))
         for name in self._called_names(functions):
             near.update(self._linkage.paths_mentioning(name))
+        near.update(path for key in functions for path, _ in self._followed(key).keywords)
         is_everywhere = any(is_kept(self._evaluator, key) for key in functions)
         for path in self._paths_with_keyword:
             if is_everywhere or path in near:
@@ -293,6 +295,7 @@ class ParameterUsage:
         elif UNKNOWN_VALUE in values and (
             use.callee.name in _SAYS_HOW_CALLED
             or self._may_be_called(use.callee)
+            or any((file.path, use.start) in self._followed(key).keywords for key in self.functions)
             or file.path in self._loading_paths(self.functions)
         ):
             self._open(place, use)
@@ -354,6 +357,11 @@ class ParameterUsage:
         """Whether one of the functions is handed on or kept as a value somewhere."""
         return any(is_kept(self._evaluator, key) for key in self.functions)
 
+    def _followed(self, key: FunctionKey) -> Whereabouts:
+        """Where one of the functions gets to as a value; that of what makes instances is told by the class."""
+        is_made = self._evaluator.function_record(key).name.startswith("__")
+        return Whereabouts(False) if is_made else whereabouts(self._evaluator, key)
+
     def _note_rests(self) -> None:
         """Calls with `**`: what keys it holds may not be known."""
         for file, rest in self._rests_to(self.functions):
@@ -403,13 +411,17 @@ class ParameterUsage:
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
         loading = self._loading_paths(functions)
         paths.update(loading)
+        followed = {place for key in functions for place in self._followed(key).rests}
+        paths.update(path for path, _ in followed)
         for path in self._linkage.paths if are_kept else sorted(paths):
             file = self._linkage.file(path) if self._linkage.has_rests(path) else None
             for rest in file.links.rests if file is not None else ():
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
-                is_open = are_kept or rest.callee.name in names or path in loading
+                is_open = (
+                    are_kept or rest.callee.name in names or path in loading or (path, rest.start) in followed
+                )
                 if (
                     (not rest.is_passed and (is_ours or (UNKNOWN_VALUE in values and is_open)))
                     or self._is_run_there(
@@ -521,7 +533,8 @@ class ParameterUsage:
                 values = self._evaluator.values(file, use.callee)
                 if any(self._runs_one_of(value, [key]) for value in values):
                     return True
-                if UNKNOWN_VALUE in values and (goes_about or use.callee.name in names):
+                is_followed = (file.path, use.start) in self._followed(key).keywords
+                if UNKNOWN_VALUE in values and (goes_about or is_followed or use.callee.name in names):
                     return True
                 if self._is_run_there(file, use.callee, use.call, [key], goes_about):
                     return True
@@ -574,7 +587,9 @@ class ParameterUsage:
     def _check_function(self, key: FunctionKey) -> None:
         file = self._file(key[0])
         record = file.links.functions[key[1]]
-        doubt_decorators(self._evaluator, self._usage, file, record, f"`{self.name}`")
+        doubt_decorators(
+            self._evaluator, self._usage, file, record, f"`{self.name}`", frozenset(_SIGNATURE_ATTRIBUTES)
+        )
         if asks_for_fixtures(record):
             starts = list(parameter_texts(file, record, self.name))
             for start in starts:
@@ -618,7 +633,7 @@ class ParameterUsage:
                 starts += [
                     use.start
                     for use in file.links.attributes_by_name.get(word, ())
-                    if word in _SIGNATURE_ATTRIBUTES and self._may_be_ours(file, use.receiver)
+                    if word in _SIGNATURE_ATTRIBUTES and self._may_be_ours(file, use.receiver, word)
                 ]
                 for start in starts[:1]:
                     self._usage.doubt(
@@ -627,13 +642,14 @@ class ParameterUsage:
                         start,
                     )
 
-    def _may_be_ours(self, file: LinkedFile, origin: Origin) -> bool:
+    def _may_be_ours(self, file: LinkedFile, origin: Origin, attribute: str = "") -> bool:
         values = self._evaluator.values(file, origin)
         if any(map(self._is_call_of, values)):
             return True
         names = {self._evaluator.function_record(key).name for key in self.functions}
         is_named_so = origin.sort is OriginSort.ATTRIBUTE and origin.name in names
-        return UNKNOWN_VALUE in values and (is_named_so or self._goes_about)
+        is_read_off = any(attribute in self._followed(key).attributes for key in self.functions)
+        return UNKNOWN_VALUE in values and (is_named_so or is_read_off or self._goes_about)
 
     def _sees(self, file: LinkedFile, scope: int, key: FunctionKey) -> bool:
         parameters = [each for _, each in self._parameters_of(key)]

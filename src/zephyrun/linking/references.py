@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from bisect import bisect_left
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Set
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.languages.python.frame_reads import NAMESPACES
@@ -20,7 +20,12 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_bridge_function
-from zephyrun.linking.escapes import NAMES_ARE_SHOWN, check_instruction_readers, check_name_readers
+from zephyrun.linking.escapes import (
+    NAME_ATTRIBUTES,
+    NAMES_ARE_SHOWN,
+    check_instruction_readers,
+    check_name_readers,
+)
 from zephyrun.linking.fixtures import (
     gives_parameters,
     has_other_name,
@@ -36,6 +41,7 @@ from zephyrun.linking.modules import imports_everything, is_private_module, is_t
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
+from zephyrun.linking.whereabouts import is_never_asked
 from zephyrun.source import SourceText
 
 SORT_OF_ROLE = {
@@ -746,9 +752,13 @@ def doubt_decorators(
     file: LinkedFile,
     record: FunctionRecord | ClassRecord,
     what: str,
+    attributes: Set[str] = NAME_ATTRIBUTES,
 ) -> None:
-    """A doubt where a decorator was not understood: it may look at names."""
-    if isinstance(record, FunctionRecord) and is_fixture(record):
+    """A doubt where a decorator was not understood: it may look at names. A function is only looked at by those
+    who read certain `attributes` off it."""
+    if isinstance(record, FunctionRecord) and (
+        is_fixture(record) or is_never_asked(evaluator, file, record, attributes)
+    ):
         return
     if not all(_leaves_names(evaluator, file, decorator) for decorator in record.decorators):
         usage.doubt(

@@ -18,7 +18,8 @@ class SyntaxTree(NamedTuple):
     """The expressions of a file by where they stand, and what each part is a part of.
 
     `names` go by where they start, `attributes` by where they end, `lambdas` by where their first parameter
-    starts, `definitions` by their name and where they end.
+    starts, `definitions` by their name and where they end, calls that may be `lookups` of attributes by where
+    they or one of their texts starts.
     """
 
     around: dict[ast.AST, ast.AST]
@@ -26,6 +27,7 @@ class SyntaxTree(NamedTuple):
     attributes: dict[int, ast.Attribute]
     lambdas: dict[int, ast.Lambda]
     definitions: dict[tuple[str, int], ast.AST]
+    lookups: dict[int, ast.Call]
     source: SourceText
 
     def start_of(self, node: ast.AST) -> int:
@@ -41,7 +43,7 @@ class SyntaxTree(NamedTuple):
 def syntax_tree(data: bytes) -> SyntaxTree:
     """The tree of a file that can be parsed."""
     source = SourceText.from_bytes(data)
-    found = SyntaxTree({}, {}, {}, {}, {}, source)
+    found = SyntaxTree({}, {}, {}, {}, {}, {}, source)
     start_of, end_of = position_readers(source)
     with without_collector():
         rest: list[ast.AST] = [tree_of(source)]
@@ -55,10 +57,18 @@ def syntax_tree(data: bytes) -> SyntaxTree:
                 found.definitions[node.name, end_of(node)] = node
             elif isinstance(node, ast.Lambda) and (parameters := parameters_of(node)):
                 found.lambdas[start_of(parameters[0])] = node
+            elif isinstance(node, ast.Call) and "attr" in called_name(node):
+                texts = [each for each in node.args if isinstance(each, ast.Constant)]
+                found.lookups.update(dict.fromkeys(map(start_of, [node, *texts]), node))
             for child in ast.iter_child_nodes(node):
                 found.around[child] = node
                 rest.append(child)
     return found
+
+
+def called_name(call: ast.Call) -> str:
+    """The name that is called, without what stands before the dot."""
+    return getattr(call.func, "id", "") or getattr(call.func, "attr", "")
 
 
 def parameters_of(node: ast.Lambda | ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.arg]:

@@ -591,13 +591,29 @@ class Evaluator:
 
     def _of_outside_name(self, file: LinkedFile, name: str) -> Values:
         stars = [use for use in file.links.imports if use.name == "*"]
-        if name in BUILTINS and not stars:
+        if name in BUILTINS and not self._may_be_taken_along(file, name):
             return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{name}")})
         for use in stars:
             values = self.module_attribute(file, self.linkage.module_of_import(file, use), name)
             if UNKNOWN_VALUE not in values:
                 return values
         return _NOTHING_KNOWN
+
+    def _may_be_taken_along(self, file: LinkedFile, name: str) -> bool:
+        """Whether a file may have a name from an import of everything, of modules that do so, too."""
+        rest, seen = [file], {file.path}
+        for each in rest:
+            for use in each.links.imports:
+                if use.name != "*":
+                    continue
+                path = self.linkage.find_module(self.linkage.module_of_import(each, use), each.path)
+                there = self.linkage.file(path) if path is not None else None
+                if there is None or name in there.module_bindings:
+                    return True
+                if there.path not in seen:
+                    seen.add(there.path)
+                    rest.append(there)
+        return False
 
     def _of_import(self, file: LinkedFile, index: int) -> Values:
         use = file.links.imports[index]

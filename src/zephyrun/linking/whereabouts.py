@@ -13,18 +13,34 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator, Set
 from enum import StrEnum
 from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import FunctionRecord, Handed, OriginSort, ParameterRecord, ParameterSort
-from zephyrun.linking.calls_in_sight import may_be_looked_up
+from zephyrun.link_facts import (
+    UNKNOWN,
+    FunctionRecord,
+    Handed,
+    ImportUse,
+    Origin,
+    OriginSort,
+    ParameterRecord,
+    ParameterSort,
+)
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.syntax_trees import SyntaxTree, syntax_tree
+from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.targets import functions_called
-from zephyrun.linking.values import PROPERTIES, Evaluator, FunctionKey, Value, ValueSort
+from zephyrun.linking.values import (
+    UNKNOWN_VALUE,
+    ClassKey,
+    Evaluator,
+    FunctionKey,
+    Value,
+    Values,
+    ValueSort,
+)
 
 
 class Step(StrEnum):
@@ -56,13 +72,20 @@ class Whereabouts(NamedTuple):
 
 
 class _Slot(NamedTuple):
-    """Something that may hold the function: a binding of a file, or (without a path) an attribute of whatever
-    has one of that name."""
+    """Something that may hold the function: a binding of a file, or an attribute (`binding` is -1). The owner of
+    an attribute is a class by its file and record, or a module (-1); without a path, whatever has one of that
+    name."""
 
     path: str
     binding: int
     name: str
     way: Way
+    owner: int = -1
+
+    @property
+    def is_attribute(self) -> bool:
+        """Whether it is an attribute of something."""
+        return self.binding < 0
 
 
 class _Lost(Exception):
@@ -86,30 +109,42 @@ _COLLECTING = frozenset(
     builtins.iter builtins.dict collections.deque""".split()
 )
 _CHOOSING = frozenset({"builtins.next", "builtins.min", "builtins.max"})
-# What calls functions by position, or looks at things without keeping or calling them.
-_LEAVING_ALONE = frozenset(
+# What looks at things without keeping or calling them, or what is in them.
+_LOOKING_ON = frozenset(
+    """builtins.callable builtins.isinstance builtins.issubclass builtins.id builtins.print builtins.repr
+    builtins.str builtins.hash builtins.bool builtins.len builtins.any builtins.all builtins.type""".split()
+)
+# What calls functions by position.
+_CALLING_BY_POSITION = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
     functools.reduce itertools.starmap itertools.takewhile itertools.dropwhile itertools.groupby
-    itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner builtins.callable
-    builtins.isinstance builtins.issubclass builtins.id builtins.print builtins.repr builtins.str
-    builtins.hash builtins.bool builtins.len builtins.any builtins.all builtins.type atexit.register
-    builtins.property functools.cached_property functools.cmp_to_key heapq.nlargest heapq.nsmallest
-    heapq.merge""".split()
+    itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner atexit.register signal.signal
+    weakref.ref weakref.finalize builtins.property functools.cached_property functools.cmp_to_key
+    heapq.nlargest heapq.nsmallest heapq.merge""".split()
 )
 _LOOKING_UP = frozenset({"builtins.getattr", "builtins.hasattr", "builtins.setattr", "builtins.delattr"})
+_LOOKING_UP_NAMES = frozenset("getattr __getattribute__ getattr_static attrgetter methodcaller".split())
+_GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
+_ASKING = frozenset("hasattr setattr delattr __setattr__ __delattr__".split())
+_GIVING_NAMESPACE = frozenset({"locals()", "vars()"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
+_COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 _ADDING = {"append": 0, "add": 0, "appendleft": 0, "insert": 1, "setdefault": 1}
 _ADDING_ALL = frozenset({"extend", "update", "extendleft"})
 _TAKING_OUT = frozenset({"get", "pop", "popleft", "setdefault", "__getitem__", "popitem"})
+_LOOKING_FOR = frozenset({"remove", "index", "count", "discard", "__contains__"})
 _LEADING_ON = frozenset("values items copy keys".split())
 # Attributes that lead from a function to what it was made of, or to itself.
-_LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__ __class__ __dict__".split())
+_LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__".split())
 _SAME_RESULT = frozenset(
     """builtins.staticmethod builtins.classmethod abc.abstractmethod functools.lru_cache functools.cache
     functools.wraps typing.final typing.override typing.overload typing.no_type_check""".split()
 )
-_WRITING_ATTRIBUTES = re.compile(rb"\b__dict__\b|\bvars\s*\(")
+_OF_PATTERNS = frozenset({"sub", "subn"})
+_BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
+# A namespace that is only looked into by names.
+_LOOKED_INTO = re.compile(r"\s*(?:\[|=[^=]|\.\s*(?:get|pop|setdefault|update|keys)\b)")
 _UNWRAPPING = ("__wrapped__", "unwrap")
 _TRIVIAL_BASES = ("builtins.object", "builtins.Exception", "abc.ABC", "typing.Generic", "typing.Protocol")
 
@@ -117,10 +152,11 @@ _TRIVIAL_BASES = ("builtins.object", "builtins.Exception", "abc.ABC", "typing.Ge
 @once_a_version
 def whereabouts(evaluator: Evaluator, key: FunctionKey) -> Whereabouts:
     """Where a function of the project gets to; its index is that of its record."""
-    pursuit = _Pursuit(evaluator)
+    file = evaluator.file(key[0])
+    record = file.links.functions[key[1]]
+    pursuit = _Pursuit(evaluator, record.name)
     try:
-        file = evaluator.file(key[0])
-        pursuit.begin(file, file.links.functions[key[1]], _THE_THING)
+        pursuit.begin(file, record, _THE_THING)
         pursuit.finish()
     except _Lost:
         return Whereabouts(True)
@@ -129,12 +165,19 @@ def whereabouts(evaluator: Evaluator, key: FunctionKey) -> Whereabouts:
     )
 
 
+def is_never_asked(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord, attributes: Set[str]) -> bool:
+    """Whether a function can be followed wherever it gets to, and none of some attributes is read off it there."""
+    found = whereabouts(evaluator, (file.path, file.links.functions.index(record)))
+    return not found.is_lost and found.attributes.isdisjoint(attributes)
+
+
 class _Pursuit:
     """Follows one function. Raises `_Lost` where it cannot."""
 
-    def __init__(self, evaluator: Evaluator) -> None:
+    def __init__(self, evaluator: Evaluator, own_name: str) -> None:
         self._evaluator = evaluator
         self._linkage = evaluator.linkage
+        self._own_name = own_name
         self.keywords: set[tuple[str, int]] = set()
         self.rests: set[tuple[str, int]] = set()
         self.attributes: set[str] = set()
@@ -172,17 +215,19 @@ class _Pursuit:
                 raise _Lost
             self._follow(file, node, way)
             return
-        for decorator in reversed(record.decorators):
-            if self._evaluator.is_harmless(file, decorator):
-                name = self._evaluator.decorator_name(file, decorator)
-                if name in PROPERTIES and len(way) > 1 and way[0] is Step.CALLED:
-                    way = way[1:]
-                elif way and name not in _SAME_RESULT:
-                    raise _Lost
-                continue
-            for value in self._evaluator.values(file, decorator):
-                self._hand_to(value, 0, "", way)
+        if self._evaluator.is_property(file, record):
+            # To read it is to call it.
+            if way:
+                self._put(file, record.binding, way[1:])
             return
+        for decorator in reversed(record.decorators):
+            if not self._evaluator.is_harmless(file, decorator):
+                handed = Handed(record.name_start, record.name_start, UNKNOWN, decorator, -1, 0, "")
+                for value in self._evaluator.values(file, decorator):
+                    self._hand_to(file, value, handed, way)
+                return
+            if way and self._evaluator.decorator_name(file, decorator) not in _SAME_RESULT:
+                raise _Lost
         self._put(file, record.binding, way)
 
     def finish(self) -> None:
@@ -191,34 +236,49 @@ class _Pursuit:
             slot = self._slots.pop()
             if len(self._seen) > _MOST_SLOTS:
                 raise _Lost
-            if slot.path:
-                self._leave_binding(self._evaluator.file(slot.path), slot)
-            else:
+            if slot.is_attribute:
                 self._leave_attribute(slot)
+            else:
+                self._leave_binding(self._evaluator.file(slot.path), slot)
 
     def _put(self, file: LinkedFile, binding: int, way: Way) -> None:
         """A variable, parameter or function's name may hold it."""
         self._note(_Slot(file.path, binding, file.facts.bindings[binding].name, way))
 
-    def _put_in_attribute(self, name: str, way: Way) -> None:
-        """An attribute may hold it."""
+    def _put_in_attribute(self, owner: ClassKey, name: str, way: Way) -> None:
+        """An attribute of instances or a module may hold it."""
         if name.startswith("__") and name.endswith("__"):
             raise _Lost
-        self._note(_Slot("", -1, name, way))
+        self._note(_Slot(owner[0], -1, name, way, owner[1]))
 
     def _note(self, slot: _Slot) -> None:
-        if len(slot.way) > _LONGEST_WAY:
+        if len(slot.way) > _LONGEST_WAY or self._is_offered(slot):
             raise _Lost
         if slot not in self._seen:
             self._seen.add(slot)
             self._slots.append(slot)
 
+    def _is_offered(self, slot: _Slot) -> bool:
+        """Whether code outside the project may have it from there; that it has the function itself, where that is
+        a public one, is for others to say."""
+        is_itself = slot.name == self._own_name and slot.way == _THE_THING
+        if not self._linkage.is_library or slot.name.startswith("_") or is_itself:
+            return False
+        facts = self._evaluator.file(slot.path).facts if not slot.is_attribute else None
+        return facts is None or facts.scopes[facts.bindings[slot.binding].scope].kind is ScopeKind.MODULE
+
     def _leave_binding(self, file: LinkedFile, slot: _Slot) -> None:
         """Every place that reads a name, in its file and in others."""
         facts = file.facts
         record = facts.bindings[slot.binding]
+        kind = facts.scopes[record.scope].kind
         for exposure in facts.exposures:
-            if exposure.whole_file or record.scope in facts.ancestors(exposure.scope):
+            # What looks into frames shows what it finds there, and does not call it; code that stands in texts
+            # is sought by itself.
+            if exposure.what in _GIVING_NAMESPACE and (
+                exposure.scope == record.scope
+                or (kind is ScopeKind.FUNCTION and record.scope in facts.ancestors(exposure.scope))
+            ):
                 raise _Lost
         tree = syntax_tree(file.data)
         for index in record.references:
@@ -229,9 +289,8 @@ class _Pursuit:
             if node is None:
                 raise _Lost
             self._follow(file, node, slot.way)
-        kind = facts.scopes[record.scope].kind
         if kind is ScopeKind.CLASS:
-            self._put_in_attribute(slot.name, slot.way)
+            self._put_in_attribute((file.path, file.links.class_by_scope[record.scope]), slot.name, slot.way)
         elif kind is ScopeKind.MODULE:
             self._leave_module(file, slot)
 
@@ -239,48 +298,101 @@ class _Pursuit:
         paths = self._linkage.paths_mentioning(slot.name)
         if "globals()" in file.source.text or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
-        if may_be_looked_up(self._evaluator, file, slot.name, is_member=False):
-            raise _Lost
-        self._put_in_attribute(slot.name, slot.way)
-        for path in self._linkage.paths:
-            if path not in paths and not self._takes_all(path, file):
-                continue
-            other = self._linkage.file(path)
-            for use in other.links.imports if other is not None and path != file.path else ():
+        offering = self._modules_offering(file)
+        for path in offering:
+            self._put_in_attribute((path, -1), slot.name, slot.way)
+        others = [self._linkage.file(path) for path in dict.fromkeys([*paths, *offering]) if path != file.path]
+        for other in others:
+            for use in other.links.imports if other is not None else ():
                 assert other is not None, "it has imports"
-                if use.name not in (slot.name, "*"):
+                if use.name not in (slot.name, "*") or self._module_imported(other, use) not in offering:
                     continue
-                module = self._linkage.module_of_import(other, use)
-                if self._linkage.find_module(module, other.path) == file.path:
-                    if use.name == "*" or use.binding < 0:
-                        raise _Lost
+                if use.name == "*":
+                    for index, binding in enumerate(other.facts.bindings):
+                        if binding.outside and binding.name == slot.name:
+                            self._put(other, index, slot.way)
+                elif use.binding < 0:
+                    raise _Lost
+                else:
                     self._put(other, use.binding, slot.way)
 
-    def _takes_all(self, path: str, file: LinkedFile) -> bool:
-        """Whether another file may take everything of a module (`from weights import *`), at a glance."""
-        data = self._linkage.contents.get(path)
-        short = file.module.rpartition(".")[2]
-        return isinstance(data, bytes) and b"import *" in data and path in self._linkage.paths_mentioning(short)
+    def _modules_offering(self, file: LinkedFile) -> list[str]:
+        """A module, and those that take everything of it along (`from weights import *`), by their paths."""
+        found = [file.path]
+        for path in found:
+            short = self._evaluator.file(path).module.rpartition(".")[2]
+            for other in self._linkage.mentioning(short):
+                if other.path not in found and any(
+                    use.name == "*" and self._module_imported(other, use) == path for use in other.links.imports
+                ):
+                    found.append(other.path)
+        return found
+
+    def _module_imported(self, file: LinkedFile, use: ImportUse) -> str | None:
+        return self._linkage.find_module(self._linkage.module_of_import(file, use), file.path)
 
     def _leave_attribute(self, slot: _Slot) -> None:
         """Every place that reads an attribute of that name."""
         name = slot.name
-        is_unwritten = name.startswith("_") and not self._linkage.stands_in_quotes(name)
         for path in self._linkage.lookup_paths:
-            file = self._linkage.file(path)
-            for lookup in file.links.lookups if file is not None else ():
-                if lookup.may_find(name) and not (is_unwritten and not lookup.shape):
-                    raise _Lost
+            if (file := self._linkage.file(path)) is not None:
+                self._leave_by_lookups(file, slot)
         for file in self._linkage.mentioning(name):
-            if any(text.call >= 0 and text.words.rpartition(".")[2] == name for text in file.links.texts):
-                raise _Lost
             tree = syntax_tree(file.data)
             for use in file.links.attributes_by_name.get(name, ()):
                 node = tree.attributes.get(use.end)
                 if node is None:
                     raise _Lost
-                if isinstance(node.ctx, ast.Load):
+                if isinstance(node.ctx, ast.Load) and self._may_be_had_by(file, use.receiver, slot):
                     self._follow(file, node, slot.way)
+
+    def _leave_by_lookups(self, file: LinkedFile, slot: _Slot) -> None:
+        """Every call that may look an attribute of that name up. A name of which nothing is known, in something
+        of which nothing is known, may be any: it is taken for one of a method that is looked for, since what sorts
+        messages does that, and not for one of what happens to hold the function."""
+        is_method = slot.owner >= 0 and slot.name == self._own_name
+        is_unwritten = slot.name.startswith("_") and not self._linkage.stands_in_quotes(slot.name)
+        for lookup in file.links.lookups:
+            if not lookup.may_find(slot.name) or (is_unwritten and not lookup.shape):
+                continue
+            if not lookup.shape and not is_method and file.path != slot.path and self._is_unknown(file, lookup.receiver):
+                continue
+            if self._may_be_had_by(file, lookup.receiver, slot):
+                self._look_up_there(file, lookup.start, slot.way)
+        for text in file.links.texts:
+            if text.callee.name in _LOOKING_UP_NAMES and slot.name in text.words.split("."):
+                self._look_up_there(file, text.start, slot.way)
+
+    def _is_unknown(self, file: LinkedFile, origin: Origin) -> bool:
+        return UNKNOWN_VALUE in self._evaluator.values(file, origin)
+
+    def _may_be_had_by(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
+        """Whether what stands before a dot may be what has the attribute."""
+        for value in self._evaluator.values(file, receiver):
+            if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE):
+                key = (value.path, value.number)
+                if not slot.path or (
+                    slot.owner >= 0 and (slot.path, slot.owner) in self._evaluator.relatives(key)
+                ):
+                    return True
+            elif value.sort is ValueSort.MODULE:
+                if not slot.path or (slot.owner < 0 and value.path == slot.path):
+                    return True
+            elif value.sort in (ValueSort.UNKNOWN, ValueSort.PACKAGE, ValueSort.FUNCTION):
+                return True
+        return False
+
+    def _look_up_there(self, file: LinkedFile, start: int, way: Way) -> None:
+        """A call may give an attribute that holds it; the call or its name begins at `start`."""
+        call = syntax_tree(file.data).lookups.get(start)
+        if call is None:
+            raise _Lost
+        if called_name(call) in _GIVING_ATTRIBUTE:
+            self._follow(file, call, way)
+        elif called_name(call) == "attrgetter":
+            self._follow(file, call, (*_CALLED, *way))
+        elif called_name(call) not in _ASKING:
+            raise _Lost
 
     # -- one step ------------------------------------------------------------------------------
 
@@ -314,9 +426,9 @@ class _Pursuit:
         """The value is called."""
         tree = syntax_tree(file.data)
         if way:
-            if way[0] is not Step.CALLED:
-                raise _Lost
-            self._follow(file, call, way[1:])
+            # A collection cannot be called.
+            if way[0] is Step.CALLED:
+                self._follow(file, call, way[1:])
             return
         for keyword in call.keywords:
             found = self.rests if keyword.arg is None else self.keywords
@@ -325,11 +437,14 @@ class _Pursuit:
 
     def _hand(self, file: LinkedFile, call: ast.Call, handed: Handed | None, way: Way) -> None:
         """The value is handed to a call."""
-        if handed is None or handed.keyword in (*_SPREADING, "…"):
+        if handed is None or handed.keyword in ("*", "…"):
             raise _Lost
+        if handed.keyword == "**":
+            self._spread_over(file, handed, way)
+            return
         for value in self._evaluator.values(file, handed.callee):
             if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS) and self._evaluator.file(value.path).is_own:
-                self._hand_to(value, handed.position, handed.keyword, way)
+                self._hand_to(file, value, handed, way)
             else:
                 self._hand_to_library(file, call, handed, value, way)
 
@@ -357,8 +472,12 @@ class _Pursuit:
         elif name == "builtins.enumerate" and is_inside:
             self._follow(file, call, (*_INSIDE, *way))
         elif name.startswith(_COLLECTIONS) and isinstance(call.func, ast.Attribute):
-            self._put_into(file, call.func, handed, way)
-        elif not (way == _THE_THING and name in _LEAVING_ALONE) and not self._is_sorting(handed):
+            self._put_into(file, call, call.func, handed, way)
+        elif name in _LOOKING_ON:
+            return
+        elif way or not (
+            name in _CALLING_BY_POSITION or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
+        ):
             raise _Lost
 
     def _is_sorting(self, handed: Handed) -> bool:
@@ -380,31 +499,58 @@ class _Pursuit:
             raise _Lost
         self.attributes.add(attribute)
 
-    def _put_into(self, file: LinkedFile, method: ast.Attribute, handed: Handed, way: Way) -> None:
+    def _put_into(
+        self, file: LinkedFile, call: ast.Call, method: ast.Attribute, handed: Handed, way: Way
+    ) -> None:
         """The value is handed to a method of a collection."""
-        if method.attr in _ADDING_ALL and way[:1] == _INSIDE:
-            self._put_in_target(file, method.value, way)
+        if method.attr in _ADDING_ALL:
+            if way[:1] == _INSIDE:
+                self._put_in_target(file, method.value, way)
         elif _ADDING.get(method.attr) == handed.position:
             self._put_in_target(file, method.value, (*_INSIDE, *way))
-        elif not (method.attr == "sort" and not way):
+            self._follow(file, call, way)
+        elif method.attr in _TAKING_OUT:
+            # What is given for want of a key.
+            if handed.position > 0:
+                self._follow(file, call, way)
+        elif method.attr not in _LOOKING_FOR and (method.attr != "sort" or way):
             raise _Lost
 
-    def _hand_to(self, value: Value, position: int, keyword: str, way: Way) -> None:
+    def _hand_to(self, file: LinkedFile, value: Value, handed: Handed, way: Way) -> None:
         """The value is handed to a function or class of the project."""
         keys = functions_called(self._evaluator, value)
-        if not keys and value.sort is ValueSort.CLASS and keyword and self._is_plain_record(value):
-            self._put_in_attribute(keyword, way)
+        if not keys and value.sort is ValueSort.CLASS and handed.keyword and self._is_plain_record(value):
+            self._put_in_attribute((value.path, value.number), handed.keyword, way)
             return
         if not keys:
             raise _Lost
         for key in keys:
-            file, record = self._evaluator.file(key[0]), self._evaluator.function_record(key)
-            if not file.is_own or not all(
-                self._evaluator.is_harmless(file, decorator) for decorator in record.decorators
+            there, record = self._evaluator.file(key[0]), self._evaluator.function_record(key)
+            if not there.is_own or not all(
+                self._evaluator.is_harmless(there, decorator) for decorator in record.decorators
             ):
                 raise _Lost
-            for parameter, inner in _taking(record, position, keyword, way):
-                self._put(file, parameter.binding, inner)
+            positions = self._positions(file, value, handed, record)
+            for parameter, inner in _taking(record, positions, handed.keyword, way):
+                self._put(there, parameter.binding, inner)
+
+    def _positions(
+        self, file: LinkedFile, value: Value, handed: Handed, record: FunctionRecord
+    ) -> tuple[int, ...]:
+        """Among the parameters, the places that an argument may fill: the receiver of a method may come by
+        itself. None for a keyword."""
+        if handed.position < 0:
+            return ()
+        is_static = any(decorator.name == "staticmethod" for decorator in record.decorators)
+        if record.owner < 0 or is_static:
+            return (handed.position,)
+        if value.sort is ValueSort.CLASS:
+            return (handed.position + 1,)
+        if handed.callee.sort is OriginSort.ATTRIBUTE:
+            receivers = self._evaluator.values(file, handed.callee.parts[0])
+            if {each.sort for each in receivers} <= {ValueSort.INSTANCE, ValueSort.ABOVE}:
+                return (handed.position + 1,)
+        return (handed.position, handed.position + 1)
 
     def _is_plain_record(self, value: Value) -> bool:
         return self._evaluator.is_record((value.path, value.number))
@@ -450,6 +596,8 @@ class _Pursuit:
         elif isinstance(target, ast.Attribute):
             self._put_in_attribute_of(file, target, way)
         elif isinstance(target, ast.Subscript):
+            if not self._is_collection(file, target.value):
+                raise _Lost
             self._put_in_target(file, target.value, (*_INSIDE, *way))
         elif isinstance(target, (ast.Tuple, ast.List)) and way[:1] == _INSIDE:
             for element in target.elts:
@@ -459,20 +607,58 @@ class _Pursuit:
         else:
             raise _Lost
 
+    def _is_collection(self, file: LinkedFile, node: ast.expr) -> bool:
+        """Whether a variable or attribute holds a collection of the language."""
+        tree = syntax_tree(file.data)
+        values: Values = frozenset()
+        if isinstance(node, ast.Name):
+            reference = file.facts.reference_by_start.get(tree.start_of(node))
+            values = self._evaluator.binding_values(file, reference.binding if reference is not None else -1)
+        elif isinstance(node, ast.Attribute):
+            for use in file.links.attributes_by_name.get(node.attr, ()):
+                if use.end == tree.end_of(node):
+                    origin = Origin(OriginSort.ATTRIBUTE, use.name, -1, (use.receiver,))
+                    values = self._evaluator.values(file, origin)
+        return bool(values) and all(value.sort in _COLLECTION_SORTS for value in values)
+
     def _put_in_attribute_of(self, file: LinkedFile, target: ast.Attribute, way: Way) -> None:
         """An attribute of something that is known to be the project's own holds the value from then on."""
         end = syntax_tree(file.data).end_of(target)
         uses = [use for use in file.links.attributes_by_name.get(target.attr, ()) if use.end == end]
-        if not uses or _WRITING_ATTRIBUTES.search(file.data):
+        values = self._evaluator.values(file, uses[0].receiver) if uses else frozenset()
+        if not values or self._are_all_taken(file, values):
             raise _Lost
-        for value in self._evaluator.values(file, uses[0].receiver):
+        for value in values:
             if value.sort is ValueSort.MODULE and value.path in self._linkage.contents:
                 there = self._evaluator.file(value.path)
                 if (binding := there.module_bindings.get(target.attr)) is not None:
                     self._put(there, binding, way)
-            elif value.sort not in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.FUNCTION) or not self._is_own(value):
+                self._put_in_attribute((value.path, -1), target.attr, way)
+            elif value.sort is ValueSort.FUNCTION and self._is_own(value):
+                self._put_in_attribute(("", -1), target.attr, way)
+            elif value.sort in (ValueSort.INSTANCE, ValueSort.CLASS) and self._is_own(value):
+                self._put_in_attribute((value.path, value.number), target.attr, way)
+            else:
                 raise _Lost
-        self._put_in_attribute(target.attr, way)
+
+    def _are_all_taken(self, file: LinkedFile, owners: Values) -> bool:
+        """Whether a file takes everything at once that something holds (`vars(self).values()`)."""
+        origins = [
+            use.receiver
+            for use in file.links.attributes_by_name.get("__dict__", ())
+            if _LOOKED_INTO.match(file.source.text, use.end) is None
+        ]
+        origins += [handed.value for handed in file.links.handed if handed.callee.name == "vars"]
+        keys = {(value.path, value.number) for value in owners}
+        return any(
+            value.sort is ValueSort.UNKNOWN
+            or (
+                value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
+                and not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
+            )
+            for origin in origins
+            for value in self._evaluator.values(file, origin)
+        )
 
     def _is_own(self, value: Value) -> bool:
         """Whether a class of the project is one of which no library reads attributes."""
@@ -491,18 +677,17 @@ class _Pursuit:
         if way[:1] == _INSIDE:
             call = syntax_tree(file.data).around[attribute]
             if not isinstance(call, ast.Call) or call.func is not attribute:
-                raise _Lost
+                return
             if attribute.attr in _TAKING_OUT:
                 self._follow(file, call, way[1:])
             elif attribute.attr in _LEADING_ON:
                 # What is given in pairs lies one deeper.
                 self._follow(file, call, (*_INSIDE, *way) if attribute.attr == "items" else way)
-            elif attribute.attr not in (*_ADDING, *_ADDING_ALL, "sort", "remove", "index", "clear", "count"):
-                raise _Lost
-        elif way:
-            raise _Lost
         elif attribute.attr == "__call__":
             self._follow(file, attribute, way)
+        elif way:
+            if attribute.attr in _LEADING_ELSEWHERE:
+                raise _Lost
         elif isinstance(attribute.ctx, ast.Load):
             self._read_off(attribute.attr)
 
@@ -515,9 +700,7 @@ class _Pursuit:
 
     def _gone_through(self, file: LinkedFile, node: ast.AST, loop: ast.AST, way: Way) -> None:
         assert isinstance(loop, ast.For | ast.AsyncFor | ast.comprehension), "by the table"
-        if node is loop.iter:
-            if way[:1] != _INSIDE:
-                raise _Lost
+        if node is loop.iter and way[:1] == _INSIDE:
             self._put_in_target(file, loop.target, way[1:])
 
     def _indexed(self, file: LinkedFile, node: ast.AST, subscript: ast.AST, way: Way) -> None:
@@ -527,28 +710,33 @@ class _Pursuit:
             if not isinstance(subscript.ctx, ast.Load):
                 self._put_in_target(file, subscript.value, (*_INSIDE, *way))
             return
-        if way[:1] != _INSIDE:
-            raise _Lost
-        if isinstance(subscript.ctx, ast.Load):
+        if way[:1] == _INSIDE and isinstance(subscript.ctx, ast.Load):
             self._follow(file, subscript, way if isinstance(subscript.slice, ast.Slice) else way[1:])
 
     def _spread(self, file: LinkedFile, node: ast.AST, starred: ast.AST, way: Way) -> None:
         around = syntax_tree(file.data).around[starred]
         if way[:1] != _INSIDE:
-            raise _Lost
+            return
         if isinstance(around, (ast.List, ast.Tuple, ast.Set)):
             self._follow(file, around, way)
             return
         handed = file.handed_by_end.get(syntax_tree(file.data).end_of(node))
         if not isinstance(around, ast.Call) or handed is None:
             raise _Lost
+        self._spread_over(file, handed, way)
+
+    def _spread_over(self, file: LinkedFile, handed: Handed, way: Way) -> None:
+        """The elements of a collection are arguments, of which nobody knows where they go."""
+        if way[:1] != _INSIDE:
+            return
+        rest = ParameterSort.REST if handed.keyword == "*" else ParameterSort.REST_KEYWORDS
         for value in self._evaluator.values(file, handed.callee):
             for key in self._own_functions(value):
                 there = self._evaluator.file(key[0])
                 for parameter in self._evaluator.function_record(key).parameters:
-                    if parameter.sort is ParameterSort.REST:
+                    if parameter.sort is rest:
                         self._put(there, parameter.binding, way)
-                    elif parameter.sort is not ParameterSort.REST_KEYWORDS:
+                    elif parameter.sort not in (ParameterSort.REST, ParameterSort.REST_KEYWORDS):
                         self._put(there, parameter.binding, way[1:])
 
     def _own_functions(self, value: Value) -> list[FunctionKey]:
@@ -588,7 +776,7 @@ class _Pursuit:
         if way[0] is not Step.CALLED or isinstance(definition, ast.ClassDef):
             raise _Lost
         record = _record_of(file, tree, definition)
-        above = definition.decorator_list.index(node)  # type: ignore[arg-type]
+        above = definition.decorator_list.index(node)
         if not all(self._evaluator.is_harmless(file, each) for each in record.decorators[:above]):
             raise _Lost
         self._put(file, record.binding, way[1:])
@@ -598,33 +786,37 @@ class _Pursuit:
             raise _Lost
 
     def _joined(self, file: LinkedFile, node: ast.AST, expression: ast.AST, way: Way) -> None:
-        if way[:1] != _INSIDE:
-            raise _Lost
-        self._follow(file, expression, way)
+        assert isinstance(expression, ast.BinOp), "by the table"
+        # Otherwise it is filled into a text.
+        if way[:1] == _INSIDE and not isinstance(expression.op, ast.Mod):
+            self._follow(file, expression, way)
 
 
 def _taking(
-    record: FunctionRecord, position: int, keyword: str, way: Way
+    record: FunctionRecord, positions: tuple[int, ...], keyword: str, way: Way
 ) -> Iterator[tuple[ParameterRecord, Way]]:
-    """The parameters that take an argument, and the way to what is followed from there. The receiver of a
-    method comes by itself; where it is not sure which parameter takes it, all of them count. Raises `_Lost`
-    where none does."""
+    """The parameters that take an argument, and the way to what is followed from there. Raises `_Lost` where
+    none does."""
     found: list[tuple[ParameterRecord, Way]] = []
-    positions = [position, position + 1] if record.owner >= 0 else [position]
-    named = [each for each in record.parameters if each.sort is not ParameterSort.KEYWORD]
-    for index, parameter in enumerate(named if position >= 0 else ()):
-        if parameter.sort is ParameterSort.REST:
-            if max(positions) >= index:
-                found.append((parameter, (*_INSIDE, *way)))
-        elif parameter.sort is not ParameterSort.REST_KEYWORDS and index in positions:
+    by_position = [each for each in record.parameters if each.sort is not ParameterSort.KEYWORD]
+    for index, parameter in enumerate(by_position if positions else ()):
+        if parameter.sort is ParameterSort.REST and max(positions) >= index:
+            found.append((parameter, (*_INSIDE, *way)))
+        elif parameter.sort in _BY_POSITION and index in positions:
             found.append((parameter, way))
-    if position < 0:
+    if not positions:
         found += [(each, way) for each in record.parameters if each.name == keyword]
         rests = [each for each in record.parameters if each.sort is ParameterSort.REST_KEYWORDS]
         found += [(each, (*_INSIDE, *way)) for each in rests if not found]
     if not found:
         raise _Lost
     yield from found
+
+
+def is_method_of_pattern(callee: Origin, value: Value) -> bool:
+    """Whether a call is one of a compiled pattern, which calls what it is given by position: nothing else that
+    no code of the project made bears such a method."""
+    return value.sort is ValueSort.OUTSIDE and callee.name in _OF_PATTERNS
 
 
 def _lambda_of(tree: SyntaxTree, record: FunctionRecord) -> ast.Lambda | None:
@@ -644,8 +836,3 @@ def _record_of(file: LinkedFile, tree: SyntaxTree, node: ast.AST) -> FunctionRec
         if record.name_start in starts:
             return record
     raise _Lost
-
-
-def called_so(places: Iterable[tuple[str, int]], path: str) -> set[int]:
-    """The offsets of one file among places."""
-    return {start for there, start in places if there == path}
