@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection, Iterator, Sequence
+from typing import NamedTuple
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import FunctionRecord, Handed, Origin
+from zephyrun.link_facts import ClassRecord, FunctionRecord, Handed, Origin, Use
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
@@ -23,9 +24,10 @@ _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 _LEADS_BACK = re.compile(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 NAME_ATTRIBUTES = frozenset({"__name__", "__qualname__"})
 # Names read off something else than a class or instance by itself; a function is never `type(…)`.
-_READS_NAME = re.compile(rb"(?<!\bcls)(?<!__class__)(?<!\))\.__(?:qual)?name__\b")
+_READS_NAME = re.compile(rb"(?<!\bcls)(?<!__class__)\.__(?:qual)?name__\b|\bgetattr\b|\battrgetter\b")
 _READS_NAME_OF_CLASS = re.compile(
-    rb"(?<!\bcls)(?<!self\.__class__)(?<!type\(self\))(?<!type\(cls\))\.__(?:qual)?name__\b"
+    rb"(?<!\bcls)(?<!self\.__class__)(?<!type\(self\))(?<!type\(cls\))\.__(?:qual)?name__\b|"
+    rb"\bgetattr\b|\battrgetter\b"
 )
 _READS_OWN_NAME = re.compile(rb"\.__(?:qual)?name__\b")
 _LONGEST_RECEIVER = 32
@@ -33,6 +35,8 @@ _LONGEST_RECEIVER = 32
 _COMPARED = re.compile(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
 _QUOTED = re.compile(r"[\"']([^\"']*)[\"']")
 _WRAPS = re.compile(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
+_LOOKING_UP = frozenset({"getattr", "getattr_static", "attrgetter", "__getattribute__"})
+_PLAIN_BASES = frozenset({"builtins.object", "abc.ABC", "typing.Generic", "typing.Protocol"})
 _ANSWERING_METHODS = ("__getattr__", "__getattribute__")
 _STORING = re.compile(
     rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
@@ -60,6 +64,15 @@ _HARMLESS_CALLEES = frozenset(
 )
 _LONGEST_ATTRIBUTE = 40
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
+
+
+class _Ours(NamedTuple):
+    """The functions or classes that bear a name, by their records; those that `are_plain` classes stand below
+    none of the language's own but `object`."""
+
+    are_classes: bool
+    keys: frozenset[tuple[str, int]]
+    are_plain: bool
 
 
 def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> None:
@@ -94,9 +107,7 @@ def _is_never_asked_for_name(evaluator: Evaluator, usage: Usage) -> bool:
     """Whether the functions that bear a name can be followed, and are asked for it nowhere."""
     functions = [
         (file, record)
-        for path, places in usage.by_path().items()
-        if (file := evaluator.linkage.file(path)) is not None
-        for starts in [{place.start for place in places if place.sort is PlaceSort.DEFINITION}]
+        for file, starts in _definitions(evaluator, usage)
         for record in file.links.functions
         if record.name_start in starts
     ]
@@ -220,6 +231,7 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
     """Doubts about code that reads `__name__`, told at a glance: what it is read off is seldom known.
     What a class reads off itself concerns itself and its relatives alone."""
     name = usage.target.name
+    ours = _ours(evaluator, usage, is_class=is_class)
     own_paths = _paths_of_relatives(evaluator, usage) if is_class else frozenset()
     pattern = _READS_NAME_OF_CLASS if is_class else _READS_NAME
     for attribute in sorted(NAME_ATTRIBUTES):
@@ -229,19 +241,39 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
             reads_own = path in own_paths and _READS_OWN_NAME.search(data) is not None
             what = f"what reads `{attribute}` in {path} does not depend on the name of …"
             if pattern.search(data) is not None:
-                read_off = list(_unknown_reads(evaluator, path, attribute, pattern, is_class=is_class))
+                read_off = list(_unknown_reads(evaluator, path, attribute, pattern, ours))
                 usage.look_out(what, [word for words in read_off for word in words or ()])
                 reads_own |= None in read_off
             if reads_own:
                 usage.doubt(what.replace("…", f"`{name}`"), path)
 
 
+def _ours(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> _Ours:
+    """The functions or classes that bear the name."""
+    found: list[tuple[str, int]] = []
+    for file, starts in _definitions(evaluator, usage):
+        records: Sequence[FunctionRecord | ClassRecord] = file.links.classes if is_class else file.links.functions
+        found += [(file.path, index) for index, record in enumerate(records) if record.name_start in starts]
+    are_plain = is_class and all(
+        not evaluator.unknown_above(key) and set(evaluator.foreign_above(key)) <= _PLAIN_BASES for key in found
+    )
+    return _Ours(is_class, frozenset(found), are_plain)
+
+
+def _definitions(evaluator: Evaluator, usage: Usage) -> Iterator[tuple[LinkedFile, frozenset[int]]]:
+    """The files that define the name, and where it starts there."""
+    for path, places in usage.by_path().items():
+        file = evaluator.linkage.file(path)
+        starts = frozenset(place.start for place in places if place.sort is PlaceSort.DEFINITION)
+        if file is not None and starts:
+            yield file, starts
+
+
 def _unknown_reads(
-    evaluator: Evaluator, path: str, attribute: str, pattern: re.Pattern[bytes], *, is_class: bool
+    evaluator: Evaluator, path: str, attribute: str, pattern: re.Pattern[bytes], ours: _Ours
 ) -> Iterator[tuple[str, ...] | None]:
-    """Where a file reads a name off what may be a function or class of the project: not off something of
-    which it is known to be the other of the two, or of a library. Each is the names that it is held
-    against and nothing else; `None` for any."""
+    """Where a file reads a name off what may be a function or class that bears ours. Each is the names that it
+    is held against and nothing else; `None` for any."""
     file = evaluator.linkage.file(path)
     if file is None:
         yield None
@@ -249,27 +281,40 @@ def _unknown_reads(
     for use in file.links.attributes_by_name.get(attribute, ()):
         before = file.source.text[max(use.start - _LONGEST_RECEIVER, 0) : use.end]
         values = evaluator.values(file, use.receiver)
-        if pattern.search(before.encode()) and any(
-            _may_bear_name(evaluator, value, is_class=is_class) for value in values
+        if (
+            use.use is Use.READ
+            and pattern.search(before.encode())
+            and any(_may_bear_name(evaluator, value, ours) for value in values)
         ):
             compared = _COMPARED.match(file.source.text, use.end)
             yield tuple(_QUOTED.findall(compared[1])) if compared is not None else None
+    for text in file.links.texts:
+        if text.words != attribute or text.callee.name not in _LOOKING_UP:
+            continue
+        values = evaluator.values(file, text.arguments[0]) if text.position > 0 else frozenset()
+        if not values or any(_may_bear_name(evaluator, value, ours) for value in values):
+            yield None
 
 
-def _may_bear_name(evaluator: Evaluator, value: Value, *, is_class: bool) -> bool:
-    """Whether something may be a function (or a class), or give the name of one for its own."""
+def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours) -> bool:
+    """Whether something may be one of ours, or give the name of one for its own."""
+    key = (value.path, value.number)
     if value.sort is ValueSort.INSTANCE:
-        key = (value.path, value.number)
         return bool(
             evaluator.unknown_above(key)
-            or (is_class and "builtins.type" in evaluator.foreign_above(key))
+            or (ours.are_classes and "builtins.type" in evaluator.foreign_above(key))
             or any(
                 evaluator.defines(each, hook) for each in evaluator.relatives(key) for hook in _ANSWERING_METHODS
             )
         )
-    return value.sort not in {
-        ValueSort.FUNCTION if is_class else ValueSort.CLASS, ValueSort.FOREIGN, ValueSort.MODULE
-    }
+    if value.sort is ValueSort.CLASS:
+        return ours.are_classes and not ours.keys.isdisjoint([key, *evaluator.below(key)])
+    if value.sort is ValueSort.FUNCTION:
+        return key in ours.keys and not ours.are_classes
+    if value.sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
+        # What no code of the project made may still be an instance of a class below one of the language's.
+        return ours.are_classes and not ours.are_plain
+    return value.sort not in (ValueSort.FOREIGN, ValueSort.MODULE)
 
 
 def _has_name_of_another(evaluator: Evaluator, usage: Usage) -> bool:

@@ -15,6 +15,7 @@ from functools import cached_property
 from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
+from zephyrun.linking.certain_attributes import is_always_there
 from zephyrun.linking.escapes import (
     check_frame_readers,
     check_handed,
@@ -696,7 +697,9 @@ class MemberUsage:
                     record.name_start,
                 )
             for hook in _ATTRIBUTE_HOOKS:
-                if evaluator.binding_in(key, hook) is not None:
+                if evaluator.binding_in(key, hook) is not None and not (
+                    hook == "__getattr__" and is_always_there(evaluator, key, self.name)
+                ):
                     self._usage.doubt(
                         f"the `{hook}` of {record.name} does not depend on the name `{self.spelling}`",
                         file.path,

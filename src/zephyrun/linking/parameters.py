@@ -31,7 +31,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value, Values, ValueSort
 from zephyrun.linking.whereabouts import Whereabouts, whereabouts
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
@@ -292,11 +292,13 @@ class ParameterUsage:
                     file.path,
                     use.start,
                 )
-        elif UNKNOWN_VALUE in values and (
-            use.callee.name in _SAYS_HOW_CALLED
-            or self._may_be_called(use.callee)
-            or any((file.path, use.start) in self._followed(key).keywords for key in self.functions)
-            or file.path in self._loading_paths(self.functions)
+        elif self._is_followed_to(file, use.start, values, self.functions) or (
+            UNKNOWN_VALUE in values
+            and (
+                use.callee.name in _SAYS_HOW_CALLED
+                or self._may_be_called(use.callee)
+                or file.path in self._loading_paths(self.functions)
+            )
         ):
             self._open(place, use)
         elif self._is_run_there(file, use.callee, use.call, self.functions, self._goes_about):
@@ -362,6 +364,17 @@ class ParameterUsage:
         is_made = self._evaluator.function_record(key).name.startswith("__")
         return Whereabouts(False) if is_made else whereabouts(self._evaluator, key)
 
+    def _is_followed_to(
+        self, file: LinkedFile, start: int, values: Values, functions: list[FunctionKey]
+    ) -> bool:
+        """Whether one of some functions gets to a call with keywords that begin at `start`, where it is not known
+        that something else of the project is called."""
+        place = (file.path, start)
+        is_known = all(value.sort in (ValueSort.FUNCTION, ValueSort.CLASS) for value in values)
+        return not is_known and any(
+            place in followed.keywords or place in followed.rests for followed in map(self._followed, functions)
+        )
+
     def _note_rests(self) -> None:
         """Calls with `**`: what keys it holds may not be known."""
         for file, rest in self._rests_to(self.functions):
@@ -411,19 +424,17 @@ class ParameterUsage:
         paths = {path for name in names for path in self._linkage.paths_mentioning(name)}
         loading = self._loading_paths(functions)
         paths.update(loading)
-        followed = {place for key in functions for place in self._followed(key).rests}
-        paths.update(path for path, _ in followed)
+        paths.update(path for key in functions for path, _ in self._followed(key).rests)
         for path in self._linkage.paths if are_kept else sorted(paths):
             file = self._linkage.file(path) if self._linkage.has_rests(path) else None
             for rest in file.links.rests if file is not None else ():
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
-                is_open = (
-                    are_kept or rest.callee.name in names or path in loading or (path, rest.start) in followed
-                )
+                is_open = are_kept or rest.callee.name in names or path in loading
                 if (
                     (not rest.is_passed and (is_ours or (UNKNOWN_VALUE in values and is_open)))
+                    or self._is_followed_to(file, rest.start, values, functions)
                     or self._is_run_there(
                         file, rest.callee, rest.call, functions, are_kept, is_passed=rest.is_passed
                     )
@@ -533,8 +544,9 @@ class ParameterUsage:
                 values = self._evaluator.values(file, use.callee)
                 if any(self._runs_one_of(value, [key]) for value in values):
                     return True
-                is_followed = (file.path, use.start) in self._followed(key).keywords
-                if UNKNOWN_VALUE in values and (goes_about or is_followed or use.callee.name in names):
+                if UNKNOWN_VALUE in values and (goes_about or use.callee.name in names):
+                    return True
+                if self._is_followed_to(file, use.start, values, [key]):
                     return True
                 if self._is_run_there(file, use.callee, use.call, [key], goes_about):
                     return True

@@ -19,7 +19,7 @@ class SyntaxTree(NamedTuple):
 
     `names` go by where they start, `attributes` by where they end, `lambdas` by where their first parameter
     starts, `definitions` by their name and where they end, calls that may be `lookups` of attributes by where
-    they or one of their texts starts.
+    they or one of their texts starts; `patterns` are those of classes.
     """
 
     around: dict[ast.AST, ast.AST]
@@ -28,6 +28,7 @@ class SyntaxTree(NamedTuple):
     lambdas: dict[int, ast.Lambda]
     definitions: dict[tuple[str, int], ast.AST]
     lookups: dict[int, ast.Call]
+    patterns: list[ast.MatchClass]
     source: SourceText
 
     def start_of(self, node: ast.AST) -> int:
@@ -43,7 +44,7 @@ class SyntaxTree(NamedTuple):
 def syntax_tree(data: bytes) -> SyntaxTree:
     """The tree of a file that can be parsed."""
     source = SourceText.from_bytes(data)
-    found = SyntaxTree({}, {}, {}, {}, {}, {}, source)
+    found = SyntaxTree({}, {}, {}, {}, {}, {}, [], source)
     start_of, end_of = position_readers(source)
     with without_collector():
         rest: list[ast.AST] = [tree_of(source)]
@@ -57,6 +58,8 @@ def syntax_tree(data: bytes) -> SyntaxTree:
                 found.definitions[node.name, end_of(node)] = node
             elif isinstance(node, ast.Lambda) and (parameters := parameters_of(node)):
                 found.lambdas[start_of(parameters[0])] = node
+            elif isinstance(node, ast.MatchClass):
+                found.patterns.append(node)
             elif isinstance(node, ast.Call) and "attr" in called_name(node):
                 texts = [each for each in node.args if isinstance(each, ast.Constant)]
                 found.lookups.update(dict.fromkeys(map(start_of, [node, *texts]), node))

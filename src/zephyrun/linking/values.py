@@ -115,7 +115,7 @@ _GIVE_OWN_THINGS = frozenset(
 # texts that are compared.
 _GIVEN_BACK = frozenset(
     "string raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
-    "converters numerator denominator filters handlers".split()
+    "converters numerator denominator filters handlers value obj object".split()
 )
 # What calling something of the standard library gives, where that is one thing of the library's own; the
 # attributes of a namespace may be anything.
@@ -676,7 +676,7 @@ class Evaluator:
             if receiver.name in _NAMESPACES:
                 return _NOTHING_KNOWN
             return frozenset({Value(ValueSort.FOREIGN, name=f"{receiver.name}.{name}")})
-        if sort is ValueSort.OUTSIDE and name in _GIVEN_BACK:
+        if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN) and name in _GIVEN_BACK:
             return _NOTHING_KNOWN
         if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
             return _OUTSIDE
@@ -748,7 +748,7 @@ class Evaluator:
             if origin.sort is not OriginSort.DEFINED_FUNCTION:
                 # What an enumeration's body binds becomes one of its instances.
                 member = frozenset({Value(ValueSort.INSTANCE, *key)})
-                found.append(member if is_enumeration else self.values(file, origin))
+                found.append(member if is_enumeration else self._as_read(self.values(file, origin)))
                 continue
             record = file.links.functions[origin.binding]
             if self.is_property(file, record):
@@ -761,6 +761,16 @@ class Evaluator:
             else:
                 found.append(_NOTHING_KNOWN)
         return _union(found)
+
+    def _as_read(self, values: Values) -> Values:
+        """What reading an attribute of a class gives: one that has a `__get__` says so itself."""
+        asks = any(
+            self.defines(each, "__get__")
+            for value in values
+            if value.sort is ValueSort.INSTANCE
+            for each in self.above((value.path, value.number))
+        )
+        return _NOTHING_KNOWN if asks else values
 
     def _of_call(self, file: LinkedFile, origin: Origin) -> Values:
         callees = self.values(file, origin.parts[0])

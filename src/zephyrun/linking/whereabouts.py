@@ -1,8 +1,8 @@
 """Where a function may get to as a value: followed from its definition through variables, parameters,
 attributes, collections and what functions give.
 
-What is followed is a value with the function somewhere in it, and a way to it: `CALLED` where calling the
-value gives what the rest of the way leads to, `INSIDE` where an element of it is that. The answer is all
+What is followed is a value with the function somewhere in it, and a way to it: by a call where calling the
+value gives what the rest of the way leads to, else to an element that is that. The answer is all
 that is done with the function at the end of its ways, or that it got lost: it went to code that was not
 read, or through something that is not followed. The idea is that of control flow analysis without contexts
 (0-CFA; O. Shivers, "Control-Flow Analysis of Higher-Order Languages", 1991), over the names of attributes in
@@ -14,10 +14,10 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Callable, Iterator, Set
-from enum import StrEnum
 from typing import NamedTuple
 
-from zephyrun.facts import Role, ScopeKind
+from zephyrun.facts import Exposure, Role, ScopeKind
+from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import (
     UNKNOWN,
     FunctionRecord,
@@ -43,18 +43,19 @@ from zephyrun.linking.values import (
 )
 
 
-class Step(StrEnum):
-    """One step of the way to a function."""
+class Step(NamedTuple):
+    """One step of the way to a function: a call, or to an element of a collection, under a `key` that is a text
+    where that is known ("" for any)."""
 
-    CALLED = "called"
-    INSIDE = "inside"
+    is_call: bool
+    key: str = ""
 
 
 Way = tuple[Step, ...]
 
 _THE_THING: Way = ()
-_CALLED: Way = (Step.CALLED,)
-_INSIDE: Way = (Step.INSIDE,)
+_CALLED: Way = (Step(True),)
+_INSIDE: Way = (Step(False),)
 _LONGEST_WAY = 4
 _MOST_SLOTS = 300
 _MOST_FILES_FOR_ONE = 30
@@ -119,13 +120,14 @@ _CALLING_BY_POSITION = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
     functools.reduce itertools.starmap itertools.takewhile itertools.dropwhile itertools.groupby
     itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner atexit.register signal.signal
-    weakref.ref weakref.finalize builtins.property functools.cached_property functools.cmp_to_key
+    weakref.ref weakref.finalize builtins.property functools.cmp_to_key
     heapq.nlargest heapq.nsmallest heapq.merge""".split()
 )
 _LOOKING_UP = frozenset({"builtins.getattr", "builtins.hasattr", "builtins.setattr", "builtins.delattr"})
 _LOOKING_UP_NAMES = frozenset("getattr __getattribute__ getattr_static attrgetter methodcaller".split())
 _GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
 _ASKING = frozenset("hasattr setattr delattr __setattr__ __delattr__".split())
+_RUNNING_TEXTS = frozenset({"eval()", "exec()"})
 _GIVING_NAMESPACE = frozenset({"locals()", "vars()"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
 _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
@@ -137,14 +139,20 @@ _LOOKING_FOR = frozenset({"remove", "index", "count", "discard", "__contains__"}
 _LEADING_ON = frozenset("values items copy keys".split())
 # Attributes that lead from a function to what it was made of, or to itself.
 _LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__".split())
+_ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
 _SAME_RESULT = frozenset(
     """builtins.staticmethod builtins.classmethod abc.abstractmethod functools.lru_cache functools.cache
     functools.wraps typing.final typing.override typing.overload typing.no_type_check""".split()
 )
 _OF_PATTERNS = frozenset({"sub", "subn"})
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
-# A namespace that is only looked into by names.
-_LOOKED_INTO = re.compile(r"\s*(?:\[|=[^=]|\.\s*(?:get|pop|setdefault|update|keys)\b)")
+# A namespace that is only given another name, or asked for one ("name").
+_LOOKED_INTO = re.compile(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
+_MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
+_TAKING_APART = ("astuple", "asdict", "fields", "__match_args__", "__dataclass_fields__")
+_READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargspec", "getcallargs")
+_READING_CLOSURES = ("cell_contents", "getclosurevars")
+_READING_PROPERTIES = ("fget", "fset", "fdel")
 _UNWRAPPING = ("__wrapped__", "unwrap")
 _TRIVIAL_BASES = ("builtins.object", "builtins.Exception", "abc.ABC", "typing.Generic", "typing.Protocol")
 
@@ -220,7 +228,13 @@ class _Pursuit:
             if way:
                 self._put(file, record.binding, way[1:])
             return
-        for decorator in reversed(record.decorators):
+        self._decorate(file, record, record.decorators, way)
+
+    def _decorate(
+        self, file: LinkedFile, record: FunctionRecord, decorators: tuple[Origin, ...], way: Way
+    ) -> None:
+        """A function, or what decorators below have made of it, is decorated, and bears the name."""
+        for decorator in reversed(decorators):
             if not self._evaluator.is_harmless(file, decorator):
                 handed = Handed(record.name_start, record.name_start, UNKNOWN, decorator, -1, 0, "")
                 for value in self._evaluator.values(file, decorator):
@@ -272,14 +286,10 @@ class _Pursuit:
         facts = file.facts
         record = facts.bindings[slot.binding]
         kind = facts.scopes[record.scope].kind
-        for exposure in facts.exposures:
-            # What looks into frames shows what it finds there, and does not call it; code that stands in texts
-            # is sought by itself.
-            if exposure.what in _GIVING_NAMESPACE and (
-                exposure.scope == record.scope
-                or (kind is ScopeKind.FUNCTION and record.scope in facts.ancestors(exposure.scope))
-            ):
-                raise _Lost
+        if any(self._gives(file, exposure, slot) for exposure in facts.exposures):
+            raise _Lost
+        if record.captured and any(self._linkage.paths_mentioning(word) for word in _READING_CLOSURES):
+            raise _Lost
         tree = syntax_tree(file.data)
         for index in record.references:
             reference = facts.references[index]
@@ -290,9 +300,22 @@ class _Pursuit:
                 raise _Lost
             self._follow(file, node, slot.way)
         if kind is ScopeKind.CLASS:
-            self._put_in_attribute((file.path, file.links.class_by_scope[record.scope]), slot.name, slot.way)
+            owner = (file.path, file.links.class_by_scope[record.scope])
+            if self._are_all_taken(file, frozenset({Value(ValueSort.CLASS, *owner)}), slot.name):
+                raise _Lost
+            self._put_in_attribute(owner, slot.name, slot.way)
         elif kind is ScopeKind.MODULE:
             self._leave_module(file, slot)
+
+    def _gives(self, file: LinkedFile, exposure: Exposure, slot: _Slot) -> bool:
+        """Whether something may give the value of a variable by its name. What looks into frames shows what it finds
+        there, and does not call it."""
+        facts, scope = file.facts, file.facts.bindings[slot.binding].scope
+        is_around = scope in facts.ancestors(exposure.scope)
+        if exposure.what in _RUNNING_TEXTS:
+            return is_around and _stands_in_text(file, slot.name)
+        is_function = facts.scopes[scope].kind is ScopeKind.FUNCTION
+        return exposure.what in _GIVING_NAMESPACE and is_around and (is_function or exposure.scope == scope)
 
     def _leave_module(self, file: LinkedFile, slot: _Slot) -> None:
         paths = self._linkage.paths_mentioning(slot.name)
@@ -337,7 +360,12 @@ class _Pursuit:
         for path in self._linkage.lookup_paths:
             if (file := self._linkage.file(path)) is not None:
                 self._leave_by_lookups(file, slot)
+        if self._may_be_captured(name):
+            raise _Lost
         for file in self._linkage.mentioning(name):
+            for text in file.links.texts:
+                if text.callee.name in _LOOKING_UP_NAMES and name in text.words.split("."):
+                    self._look_up_there(file, text.start, slot.way)
             tree = syntax_tree(file.data)
             for use in file.links.attributes_by_name.get(name, ()):
                 node = tree.attributes.get(use.end)
@@ -345,6 +373,15 @@ class _Pursuit:
                     raise _Lost
                 if isinstance(node.ctx, ast.Load) and self._may_be_had_by(file, use.receiver, slot):
                     self._follow(file, node, slot.way)
+
+    def _may_be_captured(self, name: str) -> bool:
+        """Whether a pattern may capture what an attribute holds: by its name, or by its place among others."""
+        return any(
+            pattern.patterns and getattr(pattern.cls, "id", "") not in BUILTINS or name in pattern.kwd_attrs
+            for path in self._linkage.paths_matching("match", _MATCHES)
+            if (file := self._linkage.file(path)) is not None
+            for pattern in syntax_tree(file.data).patterns
+        )
 
     def _leave_by_lookups(self, file: LinkedFile, slot: _Slot) -> None:
         """Every call that may look an attribute of that name up. A name of which nothing is known, in something
@@ -359,9 +396,6 @@ class _Pursuit:
                 continue
             if self._may_be_had_by(file, lookup.receiver, slot):
                 self._look_up_there(file, lookup.start, slot.way)
-        for text in file.links.texts:
-            if text.callee.name in _LOOKING_UP_NAMES and slot.name in text.words.split("."):
-                self._look_up_there(file, text.start, slot.way)
 
     def _is_unknown(self, file: LinkedFile, origin: Origin) -> bool:
         return UNKNOWN_VALUE in self._evaluator.values(file, origin)
@@ -427,7 +461,7 @@ class _Pursuit:
         tree = syntax_tree(file.data)
         if way:
             # A collection cannot be called.
-            if way[0] is Step.CALLED:
+            if way[0].is_call:
                 self._follow(file, call, way[1:])
             return
         for keyword in call.keywords:
@@ -452,7 +486,7 @@ class _Pursuit:
         self, file: LinkedFile, call: ast.Call, handed: Handed, value: Value, way: Way
     ) -> None:
         name = self._evaluator.library_name(value)
-        is_inside = way[:1] == _INSIDE
+        is_inside = _is_inside(way)
         if name in _LOOKING_UP and handed.position == 0:
             self._look_up(file, call, way)
         elif name in _WRAPPING and handed.position == (name != "functools.wraps") and not way:
@@ -465,15 +499,20 @@ class _Pursuit:
             self._follow(file, call, way)
         elif is_inside and name in _COLLECTING:
             self._follow(file, call, way)
+            if name == "builtins.dict" and _is_inside(way[1:]):
+                # Of pairs, the second is what lies under the first.
+                self._follow(file, call, way[1:])
         elif is_inside and name in _CHOOSING:
             self._follow(file, call, way[1:])
         elif name == "builtins.dict" and handed.keyword:
-            self._follow(file, call, (*_INSIDE, *way))
+            self._follow(file, call, _under(handed.keyword, way))
         elif name == "builtins.enumerate" and is_inside:
-            self._follow(file, call, (*_INSIDE, *way))
+            self._follow(file, call, (*_INSIDE, *_INSIDE, *way[1:]))
         elif name.startswith(_COLLECTIONS) and isinstance(call.func, ast.Attribute):
             self._put_into(file, call, call.func, handed, way)
-        elif name in _LOOKING_ON:
+        elif name == "builtins.property" and any(self._linkage.paths_mentioning(word) for word in _READING_PROPERTIES):
+            raise _Lost
+        elif name in _LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
             return
         elif way or not (
             name in _CALLING_BY_POSITION or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
@@ -504,10 +543,11 @@ class _Pursuit:
     ) -> None:
         """The value is handed to a method of a collection."""
         if method.attr in _ADDING_ALL:
-            if way[:1] == _INSIDE:
+            if _is_inside(way):
                 self._put_in_target(file, method.value, way)
         elif _ADDING.get(method.attr) == handed.position:
-            self._put_in_target(file, method.value, (*_INSIDE, *way))
+            key = _text_of(call.args[0]) if method.attr == "setdefault" else ""
+            self._put_in_target(file, method.value, _under(key, way))
             self._follow(file, call, way)
         elif method.attr in _TAKING_OUT:
             # What is given for want of a key.
@@ -553,7 +593,13 @@ class _Pursuit:
         return (handed.position, handed.position + 1)
 
     def _is_plain_record(self, value: Value) -> bool:
-        return self._evaluator.is_record((value.path, value.number))
+        """Whether a class is a record that nobody takes apart."""
+        key = (value.path, value.number)
+        return (
+            self._evaluator.is_record(key)
+            and not self._evaluator.foreign_above(key)
+            and not any(self._linkage.paths_mentioning(word) for word in _TAKING_APART)
+        )
 
     def _given_back(self, file: LinkedFile, node: ast.AST, statement: ast.AST, way: Way) -> None:
         tree = syntax_tree(file.data)
@@ -577,7 +623,7 @@ class _Pursuit:
     def _assigned(self, file: LinkedFile, node: ast.AST, statement: ast.AST, way: Way) -> None:
         if isinstance(statement, ast.AnnAssign) and node is not statement.value:
             return
-        if isinstance(statement, ast.AugAssign) and (node is statement.target or way[:1] != _INSIDE):
+        if isinstance(statement, ast.AugAssign) and (node is statement.target or not _is_inside(way)):
             raise _Lost
         targets = statement.targets if isinstance(statement, ast.Assign) else [statement.target]  # type: ignore[attr-defined]
         for target in targets:
@@ -598,8 +644,11 @@ class _Pursuit:
         elif isinstance(target, ast.Subscript):
             if not self._is_collection(file, target.value):
                 raise _Lost
-            self._put_in_target(file, target.value, (*_INSIDE, *way))
-        elif isinstance(target, (ast.Tuple, ast.List)) and way[:1] == _INSIDE:
+            if isinstance(target.slice, ast.Slice):
+                self._put_in_target(file, target.value, way)
+                return
+            self._put_in_target(file, target.value, _under(_text_of(target.slice), way))
+        elif isinstance(target, (ast.Tuple, ast.List)) and _is_inside(way):
             for element in target.elts:
                 is_rest = isinstance(element, ast.Starred)
                 inner = element.value if isinstance(element, ast.Starred) else element
@@ -626,7 +675,7 @@ class _Pursuit:
         end = syntax_tree(file.data).end_of(target)
         uses = [use for use in file.links.attributes_by_name.get(target.attr, ()) if use.end == end]
         values = self._evaluator.values(file, uses[0].receiver) if uses else frozenset()
-        if not values or self._are_all_taken(file, values):
+        if not values or self._are_all_taken(file, values, target.attr):
             raise _Lost
         for value in values:
             if value.sort is ValueSort.MODULE and value.path in self._linkage.contents:
@@ -636,29 +685,48 @@ class _Pursuit:
                 self._put_in_attribute((value.path, -1), target.attr, way)
             elif value.sort is ValueSort.FUNCTION and self._is_own(value):
                 self._put_in_attribute(("", -1), target.attr, way)
-            elif value.sort in (ValueSort.INSTANCE, ValueSort.CLASS) and self._is_own(value):
+            elif (
+                value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
+                and self._is_own(value)
+                and self._holds_plainly(value, target.attr)
+            ):
                 self._put_in_attribute((value.path, value.number), target.attr, way)
             else:
                 raise _Lost
 
-    def _are_all_taken(self, file: LinkedFile, owners: Values) -> bool:
-        """Whether a file takes everything at once that something holds (`vars(self).values()`)."""
-        origins = [
-            use.receiver
-            for use in file.links.attributes_by_name.get("__dict__", ())
-            if _LOOKED_INTO.match(file.source.text, use.end) is None
-        ]
-        origins += [handed.value for handed in file.links.handed if handed.callee.name == "vars"]
+    def _are_all_taken(self, home: LinkedFile, owners: Values, name: str) -> bool:
+        """Whether an attribute is taken by way of everything that something holds (`vars(self).values()`). What is
+        taken from who knows what counts in the file at hand."""
         keys = {(value.path, value.number) for value in owners}
-        return any(
-            value.sort is ValueSort.UNKNOWN
-            or (
-                value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
-                and not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
-            )
-            for origin in origins
-            for value in self._evaluator.values(file, origin)
-        )
+        for file in self._linkage.mentioning_any({"__dict__", "vars"}):
+            origins = [
+                use.receiver
+                for use in file.links.attributes_by_name.get("__dict__", ())
+                for looked_into in [_LOOKED_INTO.match(file.source.text, use.end)]
+                if looked_into is None or looked_into["name"] == name
+            ]
+            origins += [handed.value for handed in file.links.handed if handed.callee.name == "vars"]
+            for value in (each for origin in origins for each in self._evaluator.values(file, origin)):
+                if value.sort is ValueSort.UNKNOWN:
+                    is_taken = file.path == home.path
+                elif value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE):
+                    is_taken = not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
+                else:
+                    is_taken = value.sort is ValueSort.FUNCTION and value in owners
+                if is_taken:
+                    return True
+        return False
+
+    def _holds_plainly(self, value: Value, name: str) -> bool:
+        """Whether an attribute that is set is there as it was given: by no method of the class."""
+        for each in self._evaluator.relatives((value.path, value.number)):
+            if any(self._evaluator.defines(each, hook) for hook in _ATTRIBUTE_HOOKS):
+                return False
+            binding = self._evaluator.binding_in(each, name)
+            sources = self._evaluator.file(each[0]).links.sources.get(binding, ()) if binding is not None else ()
+            if any(source.sort in (OriginSort.DEFINED_FUNCTION, OriginSort.CALL) for source in sources):
+                return False
+        return True
 
     def _is_own(self, value: Value) -> bool:
         """Whether a class of the project is one of which no library reads attributes."""
@@ -674,15 +742,17 @@ class _Pursuit:
     def _looked_into(self, file: LinkedFile, node: ast.AST, attribute: ast.AST, way: Way) -> None:
         """An attribute of the value is read, or set."""
         assert isinstance(attribute, ast.Attribute), "by the table"
-        if way[:1] == _INSIDE:
+        if _is_inside(way):
             call = syntax_tree(file.data).around[attribute]
             if not isinstance(call, ast.Call) or call.func is not attribute:
                 return
             if attribute.attr in _TAKING_OUT:
-                self._follow(file, call, way[1:])
+                if _fits(way, _text_of(call.args[0]) if call.args else ""):
+                    self._follow(file, call, way[1:])
+            elif attribute.attr == "items":
+                self._follow(file, call, (*_INSIDE, *_INSIDE, *way[1:]))
             elif attribute.attr in _LEADING_ON:
-                # What is given in pairs lies one deeper.
-                self._follow(file, call, (*_INSIDE, *way) if attribute.attr == "items" else way)
+                self._follow(file, call, way if attribute.attr == "copy" else (*_INSIDE, *way[1:]))
         elif attribute.attr == "__call__":
             self._follow(file, attribute, way)
         elif way:
@@ -690,17 +760,28 @@ class _Pursuit:
                 raise _Lost
         elif isinstance(attribute.ctx, ast.Load):
             self._read_off(attribute.attr)
+            if attribute.attr == "func":
+                # What `functools.partial` has made of it leads back.
+                self._follow(file, attribute, way)
 
     def _chosen(self, file: LinkedFile, node: ast.AST, expression: ast.AST, way: Way) -> None:
         if not (isinstance(expression, ast.IfExp) and node is expression.test):
             self._follow(file, expression, way)
 
     def _collected(self, file: LinkedFile, node: ast.AST, expression: ast.AST, way: Way) -> None:
-        self._follow(file, expression, (*_INSIDE, *way))
+        key = ""
+        if isinstance(expression, ast.Dict) and node in expression.values:
+            beside = expression.keys[expression.values.index(node)]
+            if beside is None:
+                # What `**` spreads out stays under its keys.
+                self._follow(file, expression, way)
+                return
+            key = _text_of(beside)
+        self._follow(file, expression, _under(key, way))
 
     def _gone_through(self, file: LinkedFile, node: ast.AST, loop: ast.AST, way: Way) -> None:
         assert isinstance(loop, ast.For | ast.AsyncFor | ast.comprehension), "by the table"
-        if node is loop.iter and way[:1] == _INSIDE:
+        if node is loop.iter and _is_inside(way):
             self._put_in_target(file, loop.target, way[1:])
 
     def _indexed(self, file: LinkedFile, node: ast.AST, subscript: ast.AST, way: Way) -> None:
@@ -708,14 +789,14 @@ class _Pursuit:
         if node is not subscript.value:
             # As a key of a dictionary it is looked for, or kept.
             if not isinstance(subscript.ctx, ast.Load):
-                self._put_in_target(file, subscript.value, (*_INSIDE, *way))
+                self._put_in_target(file, subscript.value, _under("", way))
             return
-        if way[:1] == _INSIDE and isinstance(subscript.ctx, ast.Load):
+        if isinstance(subscript.ctx, ast.Load) and _fits(way, _text_of(subscript.slice)):
             self._follow(file, subscript, way if isinstance(subscript.slice, ast.Slice) else way[1:])
 
     def _spread(self, file: LinkedFile, node: ast.AST, starred: ast.AST, way: Way) -> None:
         around = syntax_tree(file.data).around[starred]
-        if way[:1] != _INSIDE:
+        if not _is_inside(way):
             return
         if isinstance(around, (ast.List, ast.Tuple, ast.Set)):
             self._follow(file, around, way)
@@ -727,16 +808,20 @@ class _Pursuit:
 
     def _spread_over(self, file: LinkedFile, handed: Handed, way: Way) -> None:
         """The elements of a collection are arguments, of which nobody knows where they go."""
-        if way[:1] != _INSIDE:
+        if not _is_inside(way):
             return
         rest = ParameterSort.REST if handed.keyword == "*" else ParameterSort.REST_KEYWORDS
         for value in self._evaluator.values(file, handed.callee):
             for key in self._own_functions(value):
                 there = self._evaluator.file(key[0])
-                for parameter in self._evaluator.function_record(key).parameters:
+                parameters = self._evaluator.function_record(key).parameters
+                named = [each for each in parameters if each.name == way[0].key]
+                for parameter in named or parameters:
                     if parameter.sort is rest:
                         self._put(there, parameter.binding, way)
-                    elif parameter.sort not in (ParameterSort.REST, ParameterSort.REST_KEYWORDS):
+                    elif parameter.sort not in (ParameterSort.REST, ParameterSort.REST_KEYWORDS) and (
+                        named or not way[0].key
+                    ):
                         self._put(there, parameter.binding, way[1:])
 
     def _own_functions(self, value: Value) -> list[FunctionKey]:
@@ -755,6 +840,8 @@ class _Pursuit:
             for argument, default in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
             if default is not None
         ]
+        if any(self._linkage.paths_mentioning(word) for word in _READING_DEFAULTS):
+            raise _Lost
         for argument, default in pairs:
             if default is node:
                 start = syntax_tree(file.data).start_of(argument)
@@ -773,13 +860,11 @@ class _Pursuit:
         if not way:
             return
         tree = syntax_tree(file.data)
-        if way[0] is not Step.CALLED or isinstance(definition, ast.ClassDef):
+        if not way[0].is_call or isinstance(definition, ast.ClassDef):
             raise _Lost
         record = _record_of(file, tree, definition)
-        above = definition.decorator_list.index(node)
-        if not all(self._evaluator.is_harmless(file, each) for each in record.decorators[:above]):
-            raise _Lost
-        self._put(file, record.binding, way[1:])
+        n_above = definition.decorator_list.index(node)
+        self._decorate(file, record, record.decorators[:n_above], way[1:])
 
     def _tested(self, file: LinkedFile, node: ast.AST, statement: ast.AST, way: Way) -> None:
         if isinstance(statement, ast.UnaryOp) and not isinstance(statement.op, ast.Not):
@@ -788,8 +873,28 @@ class _Pursuit:
     def _joined(self, file: LinkedFile, node: ast.AST, expression: ast.AST, way: Way) -> None:
         assert isinstance(expression, ast.BinOp), "by the table"
         # Otherwise it is filled into a text.
-        if way[:1] == _INSIDE and not isinstance(expression.op, ast.Mod):
+        if _is_inside(way) and not isinstance(expression.op, ast.Mod):
             self._follow(file, expression, way)
+
+
+def _is_inside(way: Way) -> bool:
+    """Whether a way begins in a collection."""
+    return bool(way) and not way[0].is_call
+
+
+def _under(key: str, way: Way) -> Way:
+    """The way from a collection that has something under a key ("" for any)."""
+    return (Step(False, key), *way)
+
+
+def _fits(way: Way, key: str) -> bool:
+    """Whether what a collection has under a key ("" for any) may be what the way leads to."""
+    return _is_inside(way) and (not key or way[0].key in ("", key))
+
+
+def _text_of(node: ast.expr) -> str:
+    """A text that is written out, "" for anything else."""
+    return node.value if isinstance(node, ast.Constant) and isinstance(node.value, str) else ""
 
 
 def _taking(
@@ -807,7 +912,7 @@ def _taking(
     if not positions:
         found += [(each, way) for each in record.parameters if each.name == keyword]
         rests = [each for each in record.parameters if each.sort is ParameterSort.REST_KEYWORDS]
-        found += [(each, (*_INSIDE, *way)) for each in rests if not found]
+        found += [(each, _under(keyword, way)) for each in rests if not found]
     if not found:
         raise _Lost
     yield from found
@@ -817,6 +922,12 @@ def is_method_of_pattern(callee: Origin, value: Value) -> bool:
     """Whether a call is one of a compiled pattern, which calls what it is given by position: nothing else that
     no code of the project made bears such a method."""
     return value.sort is ValueSort.OUTSIDE and callee.name in _OF_PATTERNS
+
+
+def _stands_in_text(file: LinkedFile, name: str) -> bool:
+    """Whether a text of a file holds a name as a word."""
+    word = re.compile(rf"\b{re.escape(name)}\b")
+    return any(word.search(text.words) is not None for text in file.facts.texts if text.use != "documentation")
 
 
 def _lambda_of(tree: SyntaxTree, record: FunctionRecord) -> ast.Lambda | None:

@@ -57,6 +57,8 @@ _PASSED_AT = {
     **{"Thread": 4, "Process": 4, "Timer": 3, "enter": 4, "enterabs": 4},
     **{"apply": 2, "apply_async": 2, "start_new_thread": 2},
 }
+# Expressions that end where one of their parts does, which is not called with them.
+_ENDING_AS_A_PART = (ast.BoolOp, ast.BinOp, ast.IfExp, ast.Lambda, ast.NamedExpr, ast.Await, ast.UnaryOp)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 # Special methods that are asked for a name, and what keeps names to ask for later.
 _HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
@@ -756,7 +758,8 @@ class _Reader(ast.NodeVisitor):
     def _note_called(self, callee: ast.expr) -> int:
         """Note an expression that is called, or that decorates; where it ends."""
         end = self._end_of(callee)
-        self._called.add(end)
+        if not isinstance(callee, _ENDING_AS_A_PART):
+            self._called.add(end)
         if isinstance(callee, ast.Call):
             self._called_through.add(self._end_of(callee.func))
         return end
