@@ -37,8 +37,6 @@ _QUOTED = re.compile(r"[\"']([^\"']*)[\"']")
 _WRAPS = re.compile(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
 _LOOKING_UP = frozenset({"getattr", "getattr_static", "attrgetter", "__getattribute__"})
 _PLAIN_BASES = frozenset({"builtins.object", "abc.ABC", "typing.Generic", "typing.Protocol"})
-# What is said to be one of these may be of the project all the same.
-_ANYTHING = frozenset({"type", "object"})
 _ANSWERING_METHODS = ("__getattr__", "__getattribute__")
 _STORING = re.compile(
     rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
@@ -313,7 +311,7 @@ def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours) -> bool:
         return ours.are_classes and not ours.keys.isdisjoint([key, *evaluator.below(key)])
     if value.sort is ValueSort.FUNCTION:
         return key in ours.keys and not ours.are_classes
-    if value.sort in (ValueSort.OUTSIDE, ValueSort.PLAIN) and value.name not in _ANYTHING:
+    if value.sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
         # What no code of the project made may still be an instance of a class below one of the language's.
         return ours.are_classes and not ours.are_plain
     return value.sort not in (ValueSort.FOREIGN, ValueSort.MODULE)

@@ -21,9 +21,11 @@ from zephyrun.link_facts import (
     FunctionRecord,
     Handed,
     ImportUse,
+    KeywordUse,
     LinkFacts,
     Origin,
     OriginSort,
+    RestUse,
 )
 from zephyrun.linking.modules import find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
@@ -187,6 +189,22 @@ class LinkedFile:
         found: dict[int, list[Handed]] = {}
         for handed in self.links.handed:
             found.setdefault(handed.call, []).append(handed)
+        return found
+
+    @cached_property
+    def keywords_by_call(self) -> dict[int, list[KeywordUse]]:
+        """The keywords of each call."""
+        found: dict[int, list[KeywordUse]] = {}
+        for use in self.links.keywords:
+            found.setdefault(use.call, []).append(use)
+        return found
+
+    @cached_property
+    def rests_by_call(self) -> dict[int, list[RestUse]]:
+        """The dictionaries of keywords of each call."""
+        found: dict[int, list[RestUse]] = {}
+        for rest in self.links.rests:
+            found.setdefault(rest.call, []).append(rest)
         return found
 
     @cached_property

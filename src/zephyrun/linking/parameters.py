@@ -71,6 +71,7 @@ class ParameterUsage:
         self._usage = usage
         self.name = usage.target.name
         self.functions: list[FunctionKey] = []
+        self._known_as_given: dict[FunctionKey, bool] = {}
 
     def note(self) -> None:
         """Fill the usage."""
@@ -301,7 +302,9 @@ class ParameterUsage:
             )
         ):
             self._open(place, use)
-        elif self._is_run_there(file, use.callee, use.call, self.functions, self._goes_about):
+        elif self._is_run_there(
+            file, use.callee, use.call, self.functions, are_kept=self._goes_about
+        ):
             self._open(place, use)
 
     def _open(self, place: Place, use: KeywordUse) -> None:
@@ -436,7 +439,7 @@ class ParameterUsage:
                     (not rest.is_passed and (is_ours or (UNKNOWN_VALUE in values and is_open)))
                     or self._is_followed_to(file, rest.start, values, functions)
                     or self._is_run_there(
-                        file, rest.callee, rest.call, functions, are_kept, is_passed=rest.is_passed
+                        file, rest.callee, rest.call, functions, are_kept=are_kept, is_passed=rest.is_passed
                     )
                 ):
                     yield file, rest
@@ -447,8 +450,8 @@ class ParameterUsage:
         callee: Origin,
         call: int,
         functions: list[FunctionKey],
-        are_kept: bool,
         *,
+        are_kept: bool,
         is_passed: bool = False,
     ) -> bool:
         """Whether a call of what is not the project's own is handed one of some functions, to run it; what
@@ -536,21 +539,43 @@ class ParameterUsage:
     def _is_given(self, key: FunctionKey) -> bool:
         """Whether some call that may run a function has the name as a keyword. Of one that goes about as a
         value, every call counts of which it is not known that it runs another."""
-        names, goes_about = self._called_names([key]), is_kept(self._evaluator, key)
-        for file in self._files_that_may_call([key]):
-            for use in file.links.keywords:
-                if use.name != self.name or use.in_pattern:
-                    continue
-                values = self._evaluator.values(file, use.callee)
-                if any(self._runs_one_of(value, [key]) for value in values):
-                    return True
-                if UNKNOWN_VALUE in values and (goes_about or use.callee.name in names):
-                    return True
-                if self._is_followed_to(file, use.start, values, [key]):
-                    return True
-                if self._is_run_there(file, use.callee, use.call, [key], goes_about):
-                    return True
-        return False
+        if key not in self._known_as_given:
+            self._known_as_given[key] = self._find_given(key)
+        return self._known_as_given[key]
+
+    def _find_given(self, key: FunctionKey) -> bool:
+        names = self._called_names([key])
+        unclear: list[tuple[LinkedFile, KeywordUse, Values]] = []
+        for file, use, values in self._keyword_uses:
+            if any(self._runs_one_of(value, [key]) for value in values):
+                return True
+            if UNKNOWN_VALUE in values and use.callee.name in names:
+                return True
+            if self._is_run_there(file, use.callee, use.call, [key], are_kept=False):
+                return True
+            if not all(value.sort in (ValueSort.FUNCTION, ValueSort.CLASS) for value in values):
+                unclear.append((file, use, values))
+        # Where a function goes takes long to find: that is only asked where it matters.
+        if not unclear:
+            return False
+        goes_about = is_kept(self._evaluator, key)
+        return any(
+            (goes_about and UNKNOWN_VALUE in values)
+            or self._is_followed_to(file, use.start, values, [key])
+            or self._is_run_there(file, use.callee, use.call, [key], are_kept=goes_about)
+            for file, use, values in unclear
+        )
+
+    @cached_property
+    def _keyword_uses(self) -> list[tuple[LinkedFile, KeywordUse, Values]]:
+        """The calls with the name as a keyword, and what may be called there."""
+        return [
+            (file, use, self._evaluator.values(file, use.callee))
+            for path in self._paths_with_keyword
+            if (file := self._linkage.file(path)) is not None
+            for use in file.links.keywords
+            if use.name == self.name and not use.in_pattern
+        ]
 
     @cached_property
     def _may_be_key(self) -> bool:

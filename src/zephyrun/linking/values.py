@@ -100,6 +100,8 @@ _GIVE_PLAIN = {
     **{name: name for name in "int float complex bytes bytearray memoryview range slice".split()},
     **dict.fromkeys("print delattr setattr".split(), "NoneType"),
 }
+# What is an instance of one of these may be anything, or any class.
+_ANYTHING = frozenset({"builtins.object", "builtins.type"})
 _GIVE_SERIES = frozenset("list tuple set frozenset sorted reversed iter".split())
 _GIVE_ELEMENT = frozenset({"next", "min", "max"})
 _GIVE_ARGUMENT = frozenset({"os.fspath", "copy.copy", "copy.deepcopy", "dataclasses.replace", "weakref.proxy"})
@@ -969,6 +971,8 @@ class Evaluator:
         for value in self.values(file, origin.parts[0]):
             if value.sort is ValueSort.CLASS and not self.is_protocol((value.path, value.number)):
                 found.append(value._replace(sort=ValueSort.INSTANCE))
+            elif value.sort is ValueSort.FOREIGN and value.name in _ANYTHING:
+                found.append(UNKNOWN_VALUE)
             elif value.sort is ValueSort.FOREIGN and value.name.startswith("builtins."):
                 found.append(Value(ValueSort.PLAIN, name=value.name.removeprefix("builtins.")))
             elif value.sort is ValueSort.FOREIGN and value.name in _GIVE_FOREIGN:

@@ -27,6 +27,7 @@ from zephyrun.link_facts import (
     OriginSort,
     ParameterRecord,
     ParameterSort,
+    Use,
 )
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
@@ -290,12 +291,11 @@ class _Pursuit:
             raise _Lost
         if record.captured and any(self._linkage.paths_mentioning(word) for word in _READING_CLOSURES):
             raise _Lost
-        tree = syntax_tree(file.data)
         for index in record.references:
             reference = facts.references[index]
-            if reference.role is not Role.READ:
+            if reference.role is not Role.READ or self._is_only_called(file, reference.end, slot.way):
                 continue
-            node = tree.names.get(reference.start)
+            node = syntax_tree(file.data).names.get(reference.start)
             if node is None:
                 raise _Lost
             self._follow(file, node, slot.way)
@@ -360,28 +360,22 @@ class _Pursuit:
         for path in self._linkage.lookup_paths:
             if (file := self._linkage.file(path)) is not None:
                 self._leave_by_lookups(file, slot)
-        if self._may_be_captured(name):
+        captured = _names_captured(self._evaluator)
+        if captured is None or name in captured:
             raise _Lost
         for file in self._linkage.mentioning(name):
             for text in file.links.texts:
                 if text.callee.name in _LOOKING_UP_NAMES and name in text.words.split("."):
                     self._look_up_there(file, text.start, slot.way)
-            tree = syntax_tree(file.data)
             for use in file.links.attributes_by_name.get(name, ()):
-                node = tree.attributes.get(use.end)
+                if use.use is not Use.READ or not self._may_be_had_by(file, use.receiver, slot):
+                    continue
+                if self._is_only_called(file, use.end, slot.way):
+                    continue
+                node = syntax_tree(file.data).attributes.get(use.end)
                 if node is None:
                     raise _Lost
-                if isinstance(node.ctx, ast.Load) and self._may_be_had_by(file, use.receiver, slot):
-                    self._follow(file, node, slot.way)
-
-    def _may_be_captured(self, name: str) -> bool:
-        """Whether a pattern may capture what an attribute holds: by its name, or by its place among others."""
-        return any(
-            pattern.patterns and getattr(pattern.cls, "id", "") not in BUILTINS or name in pattern.kwd_attrs
-            for path in self._linkage.paths_matching("match", _MATCHES)
-            if (file := self._linkage.file(path)) is not None
-            for pattern in syntax_tree(file.data).patterns
-        )
+                self._follow(file, node, slot.way)
 
     def _leave_by_lookups(self, file: LinkedFile, slot: _Slot) -> None:
         """Every call that may look an attribute of that name up. A name of which nothing is known, in something
@@ -399,6 +393,15 @@ class _Pursuit:
 
     def _is_unknown(self, file: LinkedFile, origin: Origin) -> bool:
         return UNKNOWN_VALUE in self._evaluator.values(file, origin)
+
+    def _is_only_called(self, file: LinkedFile, end: int, way: Way) -> bool:
+        """Whether it is the function itself that stands in front of an offset, and is called there: that needs no
+        tree. The keywords are noted."""
+        if way or end not in file.links.called:
+            return False
+        self.keywords.update((file.path, use.start) for use in file.keywords_by_call.get(end, ()))
+        self.rests.update((file.path, rest.start) for rest in file.rests_by_call.get(end, ()))
+        return True
 
     def _may_be_had_by(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
         """Whether what stands before a dot may be what has the attribute."""
@@ -922,6 +925,20 @@ def is_method_of_pattern(callee: Origin, value: Value) -> bool:
     """Whether a call is one of a compiled pattern, which calls what it is given by position: nothing else that
     no code of the project made bears such a method."""
     return value.sort is ValueSort.OUTSIDE and callee.name in _OF_PATTERNS
+
+
+@once_a_version
+def _names_captured(evaluator: Evaluator) -> frozenset[str] | None:
+    """The attributes that patterns capture by their names; `None` where some go by their places."""
+    found: set[str] = set()
+    for path in evaluator.linkage.paths_matching("match", _MATCHES):
+        if (file := evaluator.linkage.file(path)) is None:
+            continue
+        for pattern in syntax_tree(file.data).patterns:
+            if pattern.patterns and getattr(pattern.cls, "id", "") not in BUILTINS:
+                return None
+            found.update(pattern.kwd_attrs)
+    return frozenset(found)
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:
