@@ -9,6 +9,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import replace
 
 from zephyrun.changes.bridges import KeptName, add_bridges
+from zephyrun.changes.new_names import names_that_keep_order
 from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.commands import NOT_SO, OK, options
 from zephyrun.commands.differences import difference_lines
@@ -97,7 +98,7 @@ def run(arguments: argparse.Namespace) -> int:
     if not refusals and (arguments.confirm or not doubts and not change.open_places):
         proof = _prove(pointed, change, surroundings)
         if proof.verdict is not Verdict.SAME:
-            refusals = list(_unproved(proof))
+            refusals = [*_unproved(proof), *_other_names(pointed, arguments.new)]
         elif arguments.bridge:
             proof, kept, refusals = _keep_old_names(pointed, change, proof, doubts, surroundings)
     pointed.kept_facts.save()
@@ -217,6 +218,15 @@ def _unproved(proof: RenameProof) -> Iterator[str]:
             line = difference.old_line or difference.new_line
             where = f"{path}, line {line}" if line else path
             yield f"not proved: {where}: {difference.what}"
+
+
+def _other_names(pointed: PointedAt, new: str) -> Iterator[str]:
+    """What would do in place of a name that changes the order in which variables are let go."""
+    target = pointed.target
+    if target.sort in (TargetSort.LOCAL, TargetSort.PARAMETER):
+        facts = pointed.evaluator.file(target.path).facts
+        if phrase := names_that_keep_order(facts, target.number, new):
+            yield phrase
 
 
 def _write(pointed: PointedAt, change: Change, proof: RenameProof, label: str) -> None:
