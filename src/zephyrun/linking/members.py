@@ -41,6 +41,7 @@ from zephyrun.linking.references import (
     why_open,
 )
 from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.texts import makes_classes
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
@@ -114,8 +115,6 @@ _COPIES_ALL_BEFORE = re.compile(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
 _COPIES_ALL_AFTER = re.compile(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
 _IS_FILLED = re.compile(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
-# What a module, class or function is called, where it is not known that it is one.
-_NO_INSTANCE = re.compile(r"(?<![\w.])(?:mod|module|cls|klass|base|typ|type_|tp|ct|owner|func|function|fn|method|wrapper|wrapped)\s*\.\s*\Z")
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 
 
@@ -894,7 +893,7 @@ class MemberUsage:
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
         asked = _ONE_NAME_AFTER.match(text, use.end) or _ONE_NAME_BEFORE.search(before)
         if asked is None:
-            return is_ours or _NO_INSTANCE.search(before) is None
+            return is_ours or not is_called_like_class(file, use.start)
         if asked["name"] is not None:
             return asked["name"] == self.spelling
         if _COPIES_ALL_BEFORE.search(before) or _COPIES_ALL_AFTER.match(text, use.end):

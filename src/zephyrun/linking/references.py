@@ -756,11 +756,11 @@ def doubt_decorators(
 ) -> None:
     """A doubt where a decorator was not understood: it may look at names. A function is only looked at by those
     who read certain `attributes` off it."""
-    if isinstance(record, FunctionRecord) and (
+    if all(_leaves_names(evaluator, file, decorator) for decorator in record.decorators):
+        return
+    if not isinstance(record, FunctionRecord) or not (
         is_fixture(record) or is_never_asked(evaluator, file, record, attributes)
     ):
-        return
-    if not all(_leaves_names(evaluator, file, decorator) for decorator in record.decorators):
         usage.doubt(
             f"the decorator of `{record.name}` in {file.path} does not look at {what}",
             file.path,

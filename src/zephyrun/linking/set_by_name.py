@@ -29,6 +29,17 @@ _SETS_SOME = re.compile(
 _KEYWORD = re.compile(rb"\b(\w+)\s*=(?!=)|[\"'](\w+)[\"']\s*:")
 _SETTER = re.compile(r"[\w.()\s]*?(?:setattr|__setattr__)\s*\(")
 _SETS_IN_NAMESPACE = re.compile(r"\s*(?:\.\s*update\s*\((?!\s*\w+\s*=)|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))")
+# What a module, class or function is called, where it is not known that it is one.
+_NO_INSTANCE = re.compile(
+    r"(?<![\w.])(?:mod|module|cls|klass|base|typ|type_|tp|ct|owner|func|function|fn|method|wrapper|wrapped)"
+    r"\s*(?:\.\s*)?\Z"
+)
+_LONGEST_NAME = 20
+
+
+def is_called_like_class(file: LinkedFile, end: int) -> bool:
+    """Whether what stands in front of an offset, or of a dot there, is called as classes, modules and functions are."""
+    return _NO_INSTANCE.search(file.source.text[max(end - _LONGEST_NAME, 0) : end]) is not None
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

@@ -32,6 +32,7 @@ from zephyrun.link_facts import (
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
+from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.values import (
     UNKNOWN_VALUE,
@@ -59,7 +60,7 @@ _CALLED: Way = (Step(True),)
 _INSIDE: Way = (Step(False),)
 _LONGEST_WAY = 4
 _MOST_SLOTS = 300
-_MOST_FILES_FOR_ONE = 30
+_MOST_FILES_FOR_ONE = 100
 
 
 class Whereabouts(NamedTuple):
@@ -131,6 +132,7 @@ _ASKING = frozenset("hasattr setattr delattr __setattr__ __delattr__".split())
 _RUNNING_TEXTS = frozenset({"eval()", "exec()"})
 _GIVING_NAMESPACE = frozenset({"locals()", "vars()"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
+_OF_CLASSES = frozenset({ValueSort.INSTANCE, ValueSort.CLASS})
 _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 _ADDING = {"append": 0, "add": 0, "appendleft": 0, "insert": 1, "setdefault": 1}
@@ -149,6 +151,12 @@ _OF_PATTERNS = frozenset({"sub", "subn"})
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 # A namespace that is only given another name, or asked for one ("name").
 _LOOKED_INTO = re.compile(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
+# One that is asked for a name that is worked out, and one in which a name is sought.
+_ASKED_FOR_ONE = re.compile(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()")
+_LOOKED_IN = re.compile(r"\bin\s+[\w.]+\Z")
+_LONGEST_RECEIVER = 60
+# The names of a module, unless some are only set.
+_GLOBALS_READ = re.compile(r"\bglobals\(\)(?!\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b))")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
 _TAKING_APART = ("astuple", "asdict", "fields", "__match_args__", "__dataclass_fields__")
 _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargspec", "getcallargs")
@@ -319,7 +327,7 @@ class _Pursuit:
 
     def _leave_module(self, file: LinkedFile, slot: _Slot) -> None:
         paths = self._linkage.paths_mentioning(slot.name)
-        if "globals()" in file.source.text or len(paths) > _MOST_FILES_FOR_ONE:
+        if _GLOBALS_READ.search(file.source.text) is not None or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
         offering = self._modules_offering(file)
         for path in offering:
@@ -382,17 +390,27 @@ class _Pursuit:
         of which nothing is known, may be any: it is taken for one of a method that is looked for, since what sorts
         messages does that, and not for one of what happens to hold the function."""
         is_method = slot.owner >= 0 and slot.name == self._own_name
-        is_unwritten = slot.name.startswith("_") and not self._linkage.stands_in_quotes(slot.name)
         for lookup in file.links.lookups:
-            if not lookup.may_find(slot.name) or (is_unwritten and not lookup.shape):
+            if not lookup.may_find(slot.name) or (self._is_unwritten(slot.name) and not lookup.shape):
                 continue
-            if not lookup.shape and not is_method and file.path != slot.path and self._is_unknown(file, lookup.receiver):
+            if not lookup.shape and not is_method and not self._is_likely(file, lookup.receiver, slot):
                 continue
             if self._may_be_had_by(file, lookup.receiver, slot):
                 self._look_up_there(file, lookup.start, slot.way)
 
-    def _is_unknown(self, file: LinkedFile, origin: Origin) -> bool:
-        return UNKNOWN_VALUE in self._evaluator.values(file, origin)
+    def _is_unwritten(self, name: str) -> bool:
+        """Whether a name is a private one, which is seldom worked out, and stands as a text nowhere."""
+        return name.startswith("_") and not self._linkage.stands_in_quotes(name)
+
+    def _is_likely(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
+        """Whether a name of which nothing is known may be sought in what holds the function: in what is known to be
+        that, in something imported where it is a module, else in what the same file has of which nothing is known."""
+        if UNKNOWN_VALUE not in self._evaluator.values(file, receiver):
+            return True
+        if slot.owner >= 0 or not slot.path:
+            return file.path == slot.path
+        sources = file.links.sources.get(receiver.binding, ()) if receiver.sort is OriginSort.NAME else ()
+        return any(source.sort is OriginSort.IMPORTED for source in sources)
 
     def _is_only_called(self, file: LinkedFile, end: int, way: Way) -> bool:
         """Whether it is the function itself that stands in front of an offset, and is called there: that needs no
@@ -406,7 +424,7 @@ class _Pursuit:
     def _may_be_had_by(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
         """Whether what stands before a dot may be what has the attribute."""
         for value in self._evaluator.values(file, receiver):
-            if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE):
+            if value.sort in (*_OF_CLASSES, ValueSort.ABOVE):
                 key = (value.path, value.number)
                 if not slot.path or (
                     slot.owner >= 0 and (slot.path, slot.owner) in self._evaluator.relatives(key)
@@ -516,6 +534,8 @@ class _Pursuit:
         elif name == "builtins.property" and any(self._linkage.paths_mentioning(word) for word in _READING_PROPERTIES):
             raise _Lost
         elif name in _LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
+            return
+        elif name == "re.Scanner" and is_inside:
             return
         elif way or not (
             name in _CALLING_BY_POSITION or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
@@ -698,26 +718,28 @@ class _Pursuit:
                 raise _Lost
 
     def _are_all_taken(self, home: LinkedFile, owners: Values, name: str) -> bool:
-        """Whether an attribute is taken by way of everything that something holds (`vars(self).values()`). What is
-        taken from who knows what counts in the file at hand."""
+        """Whether an attribute is taken by way of everything that something holds (`vars(self).values()`): an
+        instance what it was given, a class what stands in its body. What is taken from who knows what counts in the
+        file at hand, where it is called like a class, or is not."""
+        are_classes = any(value.sort is ValueSort.CLASS for value in owners)
         keys = {(value.path, value.number) for value in owners}
+        same = {ValueSort.CLASS} if are_classes else {ValueSort.INSTANCE, ValueSort.ABOVE}
+        classes = [key for value in owners if value.sort in _OF_CLASSES for key in [(value.path, value.number)]]
+        if any(self._evaluator.defines(key, "__slots__") for key in classes):
+            # The class has what gets at it.
+            same.add(ValueSort.CLASS)
         for file in self._linkage.mentioning_any({"__dict__", "vars"}):
-            origins = [
-                use.receiver
-                for use in file.links.attributes_by_name.get("__dict__", ())
-                for looked_into in [_LOOKED_INTO.match(file.source.text, use.end)]
-                if looked_into is None or looked_into["name"] == name
-            ]
-            origins += [handed.value for handed in file.links.handed if handed.callee.name == "vars"]
-            for value in (each for origin in origins for each in self._evaluator.values(file, origin)):
-                if value.sort is ValueSort.UNKNOWN:
-                    is_taken = file.path == home.path
-                elif value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE):
-                    is_taken = not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
-                else:
-                    is_taken = value.sort is ValueSort.FUNCTION and value in owners
-                if is_taken:
-                    return True
+            for origin, end in _namespaces_taken(file, name, self._is_unwritten(name)):
+                for value in self._evaluator.values(file, origin):
+                    if value.sort in same:
+                        is_taken = not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
+                    elif value.sort is ValueSort.UNKNOWN:
+                        is_taken = file.path == home.path and not self._is_unwritten(name)
+                        is_taken = is_taken and is_called_like_class(file, end) == are_classes
+                    else:
+                        is_taken = value.sort is ValueSort.FUNCTION and value in owners
+                    if is_taken:
+                        return True
         return False
 
     def _holds_plainly(self, value: Value, name: str) -> bool:
@@ -939,6 +961,21 @@ def _names_captured(evaluator: Evaluator) -> frozenset[str] | None:
                 return None
             found.update(pattern.kwd_attrs)
     return frozenset(found)
+
+
+def _namespaces_taken(file: LinkedFile, name: str, is_unwritten: bool) -> Iterator[tuple[Origin, int]]:
+    """What a file takes all names of, or this one, and where that ends. A name that `is_unwritten` is not worked
+    out."""
+    text = file.source.text
+    for use in file.links.attributes_by_name.get("__dict__", ()):
+        looked_into = _LOOKED_INTO.match(text, use.end)
+        is_asked = is_unwritten and _ASKED_FOR_ONE.match(text, use.end) is not None
+        is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
+        if looked_into["name"] == name if looked_into is not None else not is_asked:
+            yield use.receiver, use.start - 1
+    for handed in file.links.handed:
+        if handed.callee.name == "vars":
+            yield handed.value, handed.end
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:
