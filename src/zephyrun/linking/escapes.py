@@ -78,11 +78,15 @@ class _Ours(NamedTuple):
 def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> None:
     """Doubts about everything that the function or class is handed to, and about code that reads
     names off what it is given."""
-    escapes = is_class
-    if not is_class and _is_never_asked_for_name(evaluator, usage):
+    functions = list(_functions(evaluator, usage)) if not is_class else []
+    if functions and all(is_never_asked(evaluator, *each, NAME_ATTRIBUTES) for each in functions):
         usage.assume(NAMES_ARE_SHOWN)
         check_frame_readers(evaluator, usage)
         return
+    # What decorates it has it under no name.
+    escapes = is_class or any(
+        not evaluator.is_harmless(file, decorator) for file, record in functions for decorator in record.decorators
+    )
     for path, places in usage.by_path().items():
         file = evaluator.linkage.file(path)
         if file is None:
@@ -91,6 +95,9 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         for place in places:
             if place.sort is PlaceSort.READ:
                 escapes |= _check_place(evaluator, usage, file, place, handed)
+            elif place.sort is PlaceSort.IMPORT:
+                # Under another name it goes where no place of its own is.
+                escapes |= any(use.start == place.start and use.has_alias for use in file.links.imports)
     usage.assume(NAMES_ARE_SHOWN)
     if not is_class:
         check_frame_readers(evaluator, usage)
@@ -103,17 +110,12 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         _check_readers_of_names(evaluator, usage, is_class=is_class)
 
 
-def _is_never_asked_for_name(evaluator: Evaluator, usage: Usage) -> bool:
-    """Whether the functions that bear a name can be followed, and are asked for it nowhere."""
-    functions = [
-        (file, record)
-        for file, starts in _definitions(evaluator, usage)
-        for record in file.links.functions
-        if record.name_start in starts
-    ]
-    return bool(functions) and all(
-        is_never_asked(evaluator, file, record, NAME_ATTRIBUTES) for file, record in functions
-    )
+def _functions(evaluator: Evaluator, usage: Usage) -> Iterator[tuple[LinkedFile, FunctionRecord]]:
+    """The functions that bear the name."""
+    for file, starts in _definitions(evaluator, usage):
+        for record in file.links.functions:
+            if record.name_start in starts:
+                yield file, record
 
 
 def check_instruction_readers(evaluator: Evaluator, usage: Usage, paths: Collection[str]) -> None:

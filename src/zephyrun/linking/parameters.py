@@ -274,7 +274,7 @@ class ParameterUsage:
                 for text in file.links.texts
                 if text.position == 0 and text.call == use.call
             }
-            if called & self._called_names(self.functions):
+            if called & {*self._called_names(self.functions), "__call__"}:
                 self._open(place, use)
             return
         if ours and any(self._goes_elsewhere_too(value) for value in ours):
@@ -685,7 +685,11 @@ class ParameterUsage:
             return True
         names = {self._evaluator.function_record(key).name for key in self.functions}
         is_named_so = origin.sort is OriginSort.ATTRIBUTE and origin.name in names
-        is_read_off = any(attribute in self._followed(key).attributes for key in self.functions)
+        read_off = {name for key in self.functions for name in self._followed(key).attributes}
+        if "__wrapped__" in read_off and any(value.sort is ValueSort.FUNCTION for value in values):
+            # What is told of a wrapper is that of what it wraps.
+            return True
+        is_read_off = not read_off.isdisjoint({attribute, "__wrapped__"})
         return UNKNOWN_VALUE in values and (is_named_so or is_read_off or self._goes_about)
 
     def _sees(self, file: LinkedFile, scope: int, key: FunctionKey) -> bool:
