@@ -56,16 +56,19 @@ def _find_calls(evaluator: Evaluator, file: LinkedFile, wanted: _Wanted) -> Call
         evaluator.is_harmless(file, decorator) for decorator in record.decorators
     ):
         return None
+
     kind = file.facts.scopes[file.facts.bindings[record.binding].scope].kind
     if kind is ScopeKind.FUNCTION:
         return _calls_by_binding(evaluator, file, record.binding, wanted)
     if is_open or evaluator.linkage.loading_paths:
         return None
+
     if len(evaluator.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
         return None
     is_member = record.owner >= 0
     if may_be_looked_up(evaluator, file, record.name, is_member=is_member) or not _is_called_by_us_alone(evaluator, file, record):
         return None
+
     found: Calls = []
     if kind is ScopeKind.MODULE:
         if re.search(r"\bglobals\s*\(", file.source.text):
@@ -74,6 +77,7 @@ def _find_calls(evaluator: Evaluator, file: LinkedFile, wanted: _Wanted) -> Call
         if own is None:
             return None
         found += own
+
     for other in evaluator.linkage.mentioning(record.name):
         more = _calls_from(evaluator, other, file, wanted, kind)
         if more is None:

@@ -17,7 +17,7 @@ _MAKING = "__init__"
 @once_a_version
 def is_always_there(evaluator: Evaluator, key: ClassKey, name: str) -> bool:
     """Whether each instance of a class, or of one below it, has an attribute as soon as it is made: from a class's
-    body, or set by every `__init__` without a condition; and nothing ever deletes it. Instances that are made
+    body, or set by every `__init__` before anything can ask for it; and nothing ever deletes it. Instances that are made
     without an `__init__` (copies, what was stored) have what the one had that they are made of."""
     if any(
         use.use is Use.DELETE
@@ -66,35 +66,60 @@ def _definition(file: LinkedFile, name_start: int) -> ast.FunctionDef | None:
 
 
 def _sets(making: ast.FunctionDef, name: str) -> bool:
-    """Whether a function gives its instance an attribute in one of its own statements, which nothing skips."""
-    receiver = making.args.args[0].arg if making.args.args else ""
+    """Whether a function gives its instance an attribute in one of its own statements, which nothing skips, and
+    before anything that could ask for it."""
+    receiver = _receiver(making)
     for statement in making.body:
-        targets: list[ast.expr] = []
-        if isinstance(statement, ast.Assign):
-            targets = statement.targets
-        elif isinstance(statement, ast.AnnAssign) and statement.value is not None:
-            targets = [statement.target]
-        for target in targets:
+        for target in _targets(statement):
             for each in target.elts if isinstance(target, ast.Tuple) else [target]:
                 if isinstance(each, ast.Attribute) and each.attr == name and _is_name(each.value, receiver):
                     return True
-        if any(isinstance(inner, ast.Return) for inner in ast.walk(statement)):
+        if _may_ask(statement, receiver):
             return False
     return False
 
 
 def _makes_above_first(making: ast.FunctionDef) -> bool:
-    """Whether one of its own statements lets what is above do its part (`super().__init__(…)`)."""
+    """Whether one of its own statements lets what is above do its part (`super().__init__(…)`), before anything that
+    could ask for an attribute."""
+    for statement in making.body:
+        call = statement.value if isinstance(statement, ast.Expr) else None
+        if (
+            isinstance(call, ast.Call)
+            and isinstance(call.func, ast.Attribute)
+            and call.func.attr == _MAKING
+            and _is_call_of_super(call.func.value)
+        ):
+            return True
+        if _may_ask(statement, _receiver(making)):
+            return False
+    return False
+
+
+def _targets(statement: ast.stmt) -> list[ast.expr]:
+    if isinstance(statement, ast.Assign):
+        return statement.targets
+    if isinstance(statement, ast.AnnAssign) and statement.value is not None:
+        return [statement.target]
+    return []
+
+
+def _may_ask(statement: ast.stmt, receiver: str) -> bool:
+    """Whether a statement may leave the function, or run something that has the instance."""
     return any(
-        isinstance(statement, ast.Expr)
-        and isinstance(statement.value, ast.Call)
-        and isinstance(statement.value.func, ast.Attribute)
-        and statement.value.func.attr == _MAKING
-        and isinstance(statement.value.func.value, ast.Call)
-        and _is_name(statement.value.func.value.func, "super")
-        for statement in making.body
+        isinstance(node, ast.Return)
+        or (isinstance(node, ast.Call) and any(_is_name(inner, receiver) or _is_name(inner, "super") for inner in ast.walk(node)))
+        for node in ast.walk(statement)
     )
 
 
-def _is_name(node: ast.expr, name: str) -> bool:
+def _receiver(making: ast.FunctionDef) -> str:
+    return making.args.args[0].arg if making.args.args else ""
+
+
+def _is_call_of_super(node: ast.expr) -> bool:
+    return isinstance(node, ast.Call) and _is_name(node.func, "super")
+
+
+def _is_name(node: ast.AST, name: str) -> bool:
     return isinstance(node, ast.Name) and node.id == name

@@ -9,6 +9,7 @@ from typing import NamedTuple
 from zephyrun.facts import Role
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Handed, Origin, Use
 from zephyrun.linking.import_graph import knows, reached_files, run_together
+from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
@@ -41,26 +42,6 @@ _ANSWERING_METHODS = ("__getattr__", "__getattribute__")
 _STORING = re.compile(
     rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
     rb"\bfrom\s+(?:pickle|shelve|copyreg|multiprocessing)\b"
-)
-# What takes functions or classes and does not look at their names. Source: library reference.
-_HARMLESS_CALLEES = frozenset(
-    """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.isinstance
-    builtins.issubclass builtins.iter builtins.next builtins.list builtins.tuple builtins.set
-    builtins.dict builtins.frozenset builtins.enumerate builtins.zip builtins.reversed builtins.any
-    builtins.all builtins.len builtins.id builtins.callable builtins.super builtins.bool builtins.type
-    builtins.property builtins.staticmethod builtins.classmethod builtins.print builtins.str
-    builtins.repr builtins.hash builtins.sum
-    builtins.getattr builtins.setattr builtins.hasattr builtins.delattr
-    functools.partial functools.reduce functools.lru_cache functools.cache functools.cmp_to_key
-    functools.partialmethod functools.cached_property functools.wraps functools.update_wrapper
-    functools.singledispatch itertools.chain itertools.starmap itertools.takewhile
-    itertools.dropwhile itertools.groupby itertools.filterfalse itertools.accumulate
-    operator.itemgetter collections.defaultdict collections.deque collections.Counter
-    threading.Thread threading.Timer atexit.register signal.signal asyncio.run asyncio.create_task
-    asyncio.gather asyncio.wait_for asyncio.ensure_future typing.cast typing.TypeVar re.sub
-    re.subn re.Scanner heapq.nlargest heapq.nsmallest heapq.merge
-    dataclasses.field dataclasses.replace dataclasses.fields weakref.ref weakref.proxy copy.copy
-    copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
 )
 _LONGEST_ATTRIBUTE = 40
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
@@ -203,7 +184,7 @@ def check_handed(
     callee: Origin,
     place: Place,
     what: str,
-    harmless: Collection[str] = _HARMLESS_CALLEES,
+    harmless: Collection[str] = LOOKING_AT_NO_NAMES,
 ) -> None:
     """A doubt where something is handed to what was not read, and may look at it."""
     for value in evaluator.values(file, callee):

@@ -6,6 +6,7 @@ import re
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import Handed, Origin
+from zephyrun.linking.library_calls import CALLING_BY_POSITION
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.values import ClassKey, Evaluator, FunctionKey, ValueSort
@@ -14,20 +15,6 @@ from zephyrun.linking.whereabouts import whereabouts
 # Special methods that take what a call of a class or instance, or a bracket, is given.
 MAKING_METHODS = frozenset(
     "__init__ __new__ __call__ __init_subclass__ __class_getitem__ __post_init__".split()
-)
-# What calls functions that it is given by position only, or by keywords that it is given in a dictionary.
-# Source: library reference.
-CALLING_BY_POSITION = frozenset(
-    """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
-    functools.partial functools.partialmethod functools.reduce functools.cmp_to_key itertools.starmap
-    itertools.takewhile itertools.dropwhile itertools.groupby itertools.filterfalse itertools.accumulate
-    re.sub re.subn re.Scanner atexit.register signal.signal
-    builtins.callable builtins.isinstance builtins.id builtins.print builtins.repr builtins.str
-    builtins.list builtins.tuple builtins.set builtins.dict builtins.property builtins.staticmethod
-    builtins.classmethod builtins.hash builtins.bool collections.defaultdict weakref.ref weakref.proxy
-    asyncio.run asyncio.create_task asyncio.gather asyncio.wait_for asyncio.ensure_future
-    heapq.nlargest heapq.nsmallest heapq.merge threading.Thread threading.Timer
-    multiprocessing.Process""".split()
 )
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")

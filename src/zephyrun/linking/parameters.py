@@ -19,7 +19,8 @@ from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_place
 from zephyrun.linking.dictionaries import is_left_as_it_came, keys_set, may_be_key
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
-from zephyrun.linking.going_about import CALLING_BY_POSITION, MAKING_METHODS, is_kept
+from zephyrun.linking.going_about import MAKING_METHODS, is_kept
+from zephyrun.linking.library_calls import CALLING_BY_POSITION
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
 from zephyrun.linking.reader_calls import calls_of_readers

@@ -29,10 +29,18 @@ from zephyrun.link_facts import (
     ParameterSort,
     Use,
 )
+from zephyrun.linking.library_calls import (
+    CALLING_AND_DROPPING,
+    CHOOSING,
+    COLLECTING,
+    GIVING_BACK,
+    LOOKING_ON,
+    RUNNING_WITH_KEYWORDS,
+)
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.set_by_name import is_called_like_class
+from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.values import (
     UNKNOWN_VALUE,
@@ -100,31 +108,6 @@ _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _DEFINITIONS = (*_FUNCTIONS, ast.ClassDef)
 # What becomes of a function in these: nothing.
 _ENDING = (ast.Compare, ast.Expr, ast.Assert, ast.FormattedValue, ast.Delete)
-_SPREADING = frozenset({"*", "**"})
-# What gives what it is given, by the position of that. Source: library reference.
-_GIVING_BACK = {
-    "functools.update_wrapper": 0, "functools.partial": 0, "typing.cast": 1, "builtins.staticmethod": 0,
-    "builtins.classmethod": 0, "functools.lru_cache": 0, "functools.cache": 0,
-}  # fmt: skip
-# What makes a collection of another one's elements, and what gives one of them.
-_COLLECTING = frozenset(
-    """builtins.list builtins.tuple builtins.set builtins.frozenset builtins.sorted builtins.reversed
-    builtins.iter builtins.dict collections.deque""".split()
-)
-_CHOOSING = frozenset({"builtins.next", "builtins.min", "builtins.max"})
-# What looks at things without keeping or calling them, or what is in them.
-_LOOKING_ON = frozenset(
-    """builtins.callable builtins.isinstance builtins.issubclass builtins.id builtins.print builtins.repr
-    builtins.str builtins.hash builtins.bool builtins.len builtins.any builtins.all builtins.type""".split()
-)
-# What calls functions by position.
-_CALLING_BY_POSITION = frozenset(
-    """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
-    functools.reduce itertools.starmap itertools.takewhile itertools.dropwhile itertools.groupby
-    itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner atexit.register signal.signal
-    weakref.ref weakref.finalize builtins.property functools.cmp_to_key
-    heapq.nlargest heapq.nsmallest heapq.merge""".split()
-)
 _LOOKING_UP = frozenset({"builtins.getattr", "builtins.hasattr", "builtins.setattr", "builtins.delattr"})
 _LOOKING_UP_NAMES = frozenset("getattr __getattribute__ getattr_static attrgetter methodcaller".split())
 _GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
@@ -514,16 +497,16 @@ class _Pursuit:
             if any(self._linkage.paths_mentioning(word) for word in _UNWRAPPING):
                 raise _Lost
             self.attributes.update(("__name__", "__wrapped__"))
-        elif _GIVING_BACK.get(name) == handed.position:
+        elif GIVING_BACK.get(name) == handed.position:
             if name == "functools.partial":
                 self._call(file, call, ())
             self._follow(file, call, way)
-        elif is_inside and name in _COLLECTING:
+        elif is_inside and name in COLLECTING:
             self._follow(file, call, way)
             if name == "builtins.dict" and _is_inside(way[1:]):
                 # Of pairs, the second is what lies under the first.
                 self._follow(file, call, way[1:])
-        elif is_inside and name in _CHOOSING:
+        elif is_inside and name in CHOOSING:
             self._follow(file, call, way[1:])
         elif name == "builtins.dict" and handed.keyword:
             self._follow(file, call, _under(handed.keyword, way))
@@ -533,12 +516,14 @@ class _Pursuit:
             self._put_into(file, call, call.func, handed, way)
         elif name == "builtins.property" and any(self._linkage.paths_mentioning(word) for word in _READING_PROPERTIES):
             raise _Lost
-        elif name in _LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
+        elif name in LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
             return
         elif name == "re.Scanner" and is_inside:
             return
+        elif not way and RUNNING_WITH_KEYWORDS.get(name) == handed.position:
+            self._call(file, call, way)
         elif way or not (
-            name in _CALLING_BY_POSITION or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
+            name in CALLING_AND_DROPPING or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
         ):
             raise _Lost
 

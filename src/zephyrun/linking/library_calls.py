@@ -1,0 +1,47 @@
+"""What the standard library does with functions that it is handed. Source: library reference."""
+
+from __future__ import annotations
+
+# Looks at things without keeping or calling them, or what is in them.
+LOOKING_ON = frozenset(
+    """builtins.callable builtins.isinstance builtins.issubclass builtins.id builtins.print builtins.repr
+    builtins.str builtins.hash builtins.bool builtins.len builtins.any builtins.all builtins.type""".split()
+)
+# Calls functions by position, and drops them.
+CALLING_AND_DROPPING = frozenset(
+    """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
+    functools.reduce functools.cmp_to_key itertools.starmap itertools.takewhile itertools.dropwhile
+    itertools.groupby itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner signal.signal
+    weakref.ref builtins.property heapq.nlargest heapq.nsmallest heapq.merge""".split()
+)
+# Keeps what it is given, or gives it back; nothing of it is called with other keywords than it is given with.
+_KEEPING = frozenset(
+    """builtins.list builtins.tuple builtins.set builtins.dict builtins.staticmethod builtins.classmethod
+    functools.partial functools.partialmethod collections.defaultdict weakref.proxy atexit.register
+    asyncio.run asyncio.create_task asyncio.gather asyncio.wait_for asyncio.ensure_future
+    threading.Thread threading.Timer""".split()
+)
+# Calls functions that it is given by position only, or by keywords that it is given in a dictionary.
+CALLING_BY_POSITION = LOOKING_ON | CALLING_AND_DROPPING | _KEEPING | {"multiprocessing.Process"}
+# Takes functions or classes and does not look at their names.
+LOOKING_AT_NO_NAMES = LOOKING_ON | CALLING_AND_DROPPING | _KEEPING | frozenset(
+    """builtins.next builtins.frozenset builtins.enumerate builtins.zip builtins.reversed builtins.super
+    builtins.sum builtins.getattr builtins.setattr builtins.hasattr builtins.delattr functools.lru_cache
+    functools.cache functools.cached_property functools.wraps functools.update_wrapper
+    functools.singledispatch itertools.chain operator.itemgetter collections.deque collections.Counter
+    typing.cast typing.TypeVar dataclasses.field dataclasses.replace dataclasses.fields copy.copy
+    copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
+)
+# Gives what it is given, by the position of that.
+GIVING_BACK = {
+    "functools.update_wrapper": 0, "functools.partial": 0, "typing.cast": 1, "builtins.staticmethod": 0,
+    "builtins.classmethod": 0, "functools.lru_cache": 0, "functools.cache": 0,
+}  # fmt: skip
+# Runs a function with the keywords that it is handed beside it, by the function's position.
+RUNNING_WITH_KEYWORDS = {"atexit.register": 0, "weakref.finalize": 1, "asyncio.to_thread": 0}
+# Makes a collection of another one's elements; gives one of them.
+COLLECTING = frozenset(
+    """builtins.list builtins.tuple builtins.set builtins.frozenset builtins.sorted builtins.reversed
+    builtins.iter builtins.dict collections.deque""".split()
+)
+CHOOSING = frozenset({"builtins.next", "builtins.min", "builtins.max"})
