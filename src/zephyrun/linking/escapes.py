@@ -60,25 +60,20 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
     """Doubts about everything that the function or class is handed to, and about code that reads
     names off what it is given."""
     functions = list(_functions(evaluator, usage)) if not is_class else []
-    if functions and all(is_never_asked(evaluator, *each, NAME_ATTRIBUTES) for each in functions):
-        usage.assume(NAMES_ARE_SHOWN)
-        check_frame_readers(evaluator, usage)
-        return
-    # What decorates it has it under no name.
-    escapes = is_class or any(
-        not evaluator.is_harmless(file, decorator) for file, record in functions for decorator in record.decorators
+    reads = [
+        (file, place)
+        for path, places in usage.by_path().items()
+        if (file := evaluator.linkage.file(path)) is not None
+        for place in places
+        if place.sort is PlaceSort.READ and place.end not in file.links.called
+    ]
+    escapes = is_class or _has_other_holders(evaluator, usage, functions) or any(_goes_on(*each) for each in reads)
+    # To follow a function takes longer than to look where it stands.
+    is_followed = escapes and bool(functions) and all(
+        is_never_asked(evaluator, *each, NAME_ATTRIBUTES) for each in functions
     )
-    for path, places in usage.by_path().items():
-        file = evaluator.linkage.file(path)
-        if file is None:
-            continue
-        handed = {each.end: each for each in file.links.handed}
-        for place in places:
-            if place.sort is PlaceSort.READ:
-                escapes |= _check_place(evaluator, usage, file, place, handed)
-            elif place.sort is PlaceSort.IMPORT:
-                # Under another name it goes where no place of its own is.
-                escapes |= any(use.start == place.start and use.has_alias for use in file.links.imports)
+    for file, place in reads if not is_followed else ():
+        _doubt_place(evaluator, usage, file, place)
     usage.assume(NAMES_ARE_SHOWN)
     if not is_class:
         check_frame_readers(evaluator, usage)
@@ -87,7 +82,7 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         for data in map(evaluator.linkage.contents.get, evaluator.linkage.paths)
     ):
         usage.assume(STORED_OBJECTS)
-    if escapes and (is_class or not _has_name_of_another(evaluator, usage)):
+    if escapes and not is_followed and (is_class or not _has_name_of_another(evaluator, usage)):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
 
 
@@ -152,29 +147,39 @@ def _lends_functions(evaluator: Evaluator, path: str) -> bool:
     )
 
 
-def _check_place(
-    evaluator: Evaluator,
-    usage: Usage,
-    file: LinkedFile,
-    place: Place,
-    handed: dict[int, Handed],
+def _has_other_holders(
+    evaluator: Evaluator, usage: Usage, functions: Sequence[tuple[LinkedFile, FunctionRecord]]
 ) -> bool:
+    """Whether a function goes where no place of its name is: to what decorates it, or under another name."""
+    return any(
+        not evaluator.is_harmless(file, decorator) for file, record in functions for decorator in record.decorators
+    ) or any(
+        place.sort is PlaceSort.IMPORT and any(use.start == place.start and use.has_alias for use in file.links.imports)
+        for place in usage.places
+        if (file := evaluator.linkage.file(place.path)) is not None
+    )
+
+
+def _goes_on(file: LinkedFile, place: Place) -> bool:
     """Whether what stands at a place goes on from there as a value."""
+    after = _behind(file, place)
+    return place.end in file.handed_by_end or not after.startswith(".") or _LEADS_BACK.match(after) is not None
+
+
+def _behind(file: LinkedFile, place: Place) -> str:
+    return file.source.text[place.end : place.end + _LONGEST_ATTRIBUTE].lstrip()
+
+
+def _doubt_place(evaluator: Evaluator, usage: Usage, file: LinkedFile, place: Place) -> None:
+    """A doubt where what stands at a place is handed on, or asked for its name."""
     name = usage.target.name
-    if place.end in file.links.called:
-        return False
-    if (hand := handed.get(place.end)) is not None:
+    if (hand := file.handed_by_end.get(place.end)) is not None:
         check_handed(evaluator, usage, file, hand.callee, place, f"the name of `{name}`")
-        return True
-    after = file.source.text[place.end : place.end + _LONGEST_ATTRIBUTE].lstrip()
-    if after.startswith("."):
-        if _LEADS_BACK.match(after):
-            return True
-        for attribute in sorted(NAME_ATTRIBUTES):
-            if re.match(rf"\.\s*{attribute}\b", after):
-                usage.doubt(f"`{name}.{attribute}` may give another text", file.path, place.start)
-        return False
-    return True
+        return
+    after = _behind(file, place)
+    for attribute in sorted(NAME_ATTRIBUTES) if _LEADS_BACK.match(after) is None else ():
+        if re.match(rf"\.\s*{attribute}\b", after):
+            usage.doubt(f"`{name}.{attribute}` may give another text", file.path, place.start)
 
 
 def check_handed(
