@@ -28,12 +28,14 @@ SOURCE_READERS = frozenset(
 _EVALUATING = re.compile(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
 # What calls are named that show a text to people.
 _TELLING = re.compile(
-    r"^(?:warn|warning|debug|info|error|exception|critical|log|fail|print|open|add_argument|add_option)$|"
+    r"^(?:warn|warning|debug|info|error|exception|critical|log|fail|print|open|add_argument|add_option|"
+    r"_|n?p?gettext(?:_lazy)?|u(?:n)?gettext)$|"
     r"(?:Error|Exception|Warning)$"
 )
 _FILLED_IN = ("receiver", "format")
 _TAKEN_APART = ("receiver", "split")
 _FIELD = re.compile(r"\{[^{}]*\}")
+_CONVERSION = re.compile(r"%[-+ #0-9.]*[a-zA-Z]")
 _SENTENCE = re.compile(
     r"[\s('`\"]*[\w'’-]+(?:[,;:)`\"]*\s+[('`\"]*[\w'’-]+){2,}[\s.,;:!?()'’`\"-]*", re.ASCII
 )
@@ -290,9 +292,13 @@ def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
     """Whether a text holds the name as a word. Documentation is not evaluated in the function, nor is
     prose, nor what is only told; what follows a dot is looked up in something else; and in `%s` the letter is
     a conversion: a name would stand as `%(s)s`."""
-    if text.use == "documentation" or name not in text.words or _is_prose(text) or _is_told(facts, text):
+    if text.use == "documentation" or name not in text.words or _is_told(facts, text):
         return False
-    words = _FIELD.sub(" ", text.words) if (text.use, text.beside) == _FILLED_IN else text.words
+    words = _FIELD.sub("x", text.words) if (text.use, text.beside) == _FILLED_IN else text.words
+    # What a conversion gives stands for one word.
+    words = _CONVERSION.sub("x", words) if text.use == "format" else words
+    if not text.interpolated and _is_prose(words):
+        return False
     return re.search(rf"(?<![\w%.]){re.escape(name)}(?!\w)", words) is not None
 
 
@@ -303,11 +309,10 @@ def _is_told(facts: FileFacts, text: Text) -> bool:
     )
 
 
-def _is_prose(text: Text) -> bool:
+def _is_prose(words: str) -> bool:
     """Whether a text is a sentence of plain words, which nothing could evaluate: no expression, no query,
     nothing to be filled in."""
-    words = text.words
-    if text.interpolated or _SENTENCE.fullmatch(words) is None or _QUERY.search(words) is not None:
+    if _SENTENCE.fullmatch(words) is None or _QUERY.search(words) is not None:
         return False
     try:
         ast.parse(words.strip(), mode="eval")
