@@ -185,6 +185,7 @@ class Evaluator:
         self._known_bindings: dict[tuple[str, int], Values] = {}
         self._known_for_now: dict[tuple[str, Origin], Values] = {}
         self._bases_for_now: dict[ClassKey, Bases] = {}
+        self._calls_for_now: dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None] = {}
         self._is_below_asked = False
         self._n_asked = 0
         self._under_way: set[object] = set()
@@ -325,6 +326,7 @@ class Evaluator:
             self._is_below_asked = False
             self._known_for_now.clear()
             self._bases_for_now.clear()
+            self._calls_for_now.clear()
             before = self._known_below or self._supposed_below
             self._known_below = before or {}
             found = self._bases_turned_round()
@@ -416,6 +418,7 @@ class Evaluator:
         if not self._depth:
             self._known_for_now.clear()
             self._bases_for_now.clear()
+            self._calls_for_now.clear()
             self._n_asked = 0
         return found
 
@@ -1062,9 +1065,13 @@ class Evaluator:
         from zephyrun.linking.calls_in_sight import find_calls
 
         key = (file.path, index)
-        if key not in self._known_calls:
-            self._known_calls[key] = find_calls(self, file, index)
-        return self._known_calls[key]
+        for known in (self._known_calls, self._calls_for_now):
+            if key in known:
+                return known[key]
+        found = find_calls(self, file, index)
+        keeps = self._is_sure or found is not None
+        (self._known_calls if keeps else self._calls_for_now)[key] = found
+        return found
 
 
 def decorator_callee(decorator: Origin) -> Origin:
