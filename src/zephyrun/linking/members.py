@@ -113,6 +113,9 @@ _ONE_NAME_BEFORE = re.compile(
 # The names of one instance go to another one, or come from a dictionary.
 _COPIES_ALL_BEFORE = re.compile(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
 _COPIES_ALL_AFTER = re.compile(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
+# What is had without its names (`vars(hive).values()`), or held against the like of it.
+_HELD_AGAINST = re.compile(r"\)\s*[=!]=\s*vars\(\s*\Z")
+_ONLY_VALUES = re.compile(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = re.compile(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
@@ -951,7 +954,7 @@ class MemberUsage:
                 callees = self._evaluator.values(file, handed.callee)
                 place = Place(file.path, handed.start, handed.end, PlaceSort.READ)
                 names = set(map(self._evaluator.library_name, callees)) - {""}
-                if names & _ASKING_MEMBERS:
+                if names & _ASKING_MEMBERS and not _without_names(file, handed):
                     self._usage.doubt(
                         f"what `{sorted(names)[0]}` gives in {file.path} is not looked into for "
                         f"`{self.spelling}`",
@@ -1003,6 +1006,14 @@ def _asks_nothing(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> boo
             and evaluator.file(value.path).is_own
         )
         for value in evaluator.values(file, callee)
+    )
+
+
+def _without_names(file: LinkedFile, handed: Handed) -> bool:
+    """Whether what a call gives of something is had without its names, or held against the like."""
+    before = file.source.text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
+    return (
+        _ONLY_VALUES.match(file.source.text, handed.end) is not None or _HELD_AGAINST.search(before) is not None
     )
 
 

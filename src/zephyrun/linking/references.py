@@ -524,7 +524,7 @@ class GlobalUsage:
             for exposure in file.facts.exposures:
                 is_in_module = file.facts.owner(exposure.scope) == 0
                 runs_text = exposure.what.startswith(("eval", "exec"))
-                if is_in_module or runs_text:
+                if (is_in_module or runs_text) and exposure.reads.names != ():
                     self._usage.doubt(
                         f"nothing looks up `{name}` by name through {exposure.what} in {file.path}",
                         file.path,

@@ -46,6 +46,7 @@ _STARS = re.compile(rf"\*{{0,2}}{_GAP}")
 # Builtins that read the names of the function that calls them; the second group only does so
 # without arguments.
 _NAME_READERS = frozenset({"locals", "eval", "exec"})
+_NO_NAMES = FrameRead((), "")
 _NAME_READERS_ALONE = frozenset({"vars", "dir"})
 _ALL_NAME_READERS = _NAME_READERS | _NAME_READERS_ALONE
 # Attributes and functions through which some function's names can be read from outside.
@@ -113,6 +114,7 @@ class Walk:
         self._speaks_of_builtins = "builtins" in source.text
         self._tree = ast.Module([], [])
         self._frame_reads: dict[int, FrameRead] | None = None
+        self._without_names: set[int] = set()
         self._methods_of_texts: dict[int, str] = {}
         self._visitors: dict[type[ast.AST], Callable[[Any], None]] = {}
         self._sorts: dict[type[ast.AST], str] = {}
@@ -701,7 +703,8 @@ class Walk:
         """Visit a direct call of something that reads names; whether it was one."""
         self._mention(callee, "id", callee.id, self.start_of(callee), Role.READ)
         if callee.id in _NAME_READERS or not node.args or isinstance(node.args[0], ast.Starred):
-            self._expose(f"{callee.id}()", callee)
+            reads = _NO_NAMES if id(node) in self._without_names else ANYTHING
+            self.exposures.append(Exposure(self._scope, f"{callee.id}()", self.start_of(callee), False, reads))
         self.visit_all(node.args, "argument", callee.id)
         for keyword in node.keywords:
             self.visit(keyword.value, "keyword", keyword.arg or "")
@@ -717,6 +720,9 @@ class Walk:
             self._expose_frames(f".{node.attr}", node)
         elif node.attr in NAMESPACES:
             self.namespace_reads.append(self._read_at(node))
+        if node.attr == "values":
+            # What is had of a namespace without its names does not depend on them.
+            self._without_names.add(id(node.value))
         text = _text_before(node.value)
         if text is not None:
             self._methods_of_texts.setdefault(id(text), node.attr)
