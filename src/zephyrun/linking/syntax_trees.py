@@ -10,7 +10,7 @@ from zephyrun.languages.python.reading import tree_of, without_collector
 from zephyrun.languages.python.walk import position_readers
 from zephyrun.source import SourceText
 
-_MOST_FILES_KEPT = 16
+_MOST_FILES_KEPT = 4
 _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 
 
