@@ -19,7 +19,7 @@ def reason_against_spelling(new: str) -> str | None:
 
 def names_that_keep_order(facts: FileFacts, binding: int, new: str) -> str:
     """Which names would leave the variables that a function shares with inner ones in the alphabetical order in which
-    they are let go, in one phrase; "" where the new name does."""
+    they are cleared, in one phrase; "" where the new name does."""
     own = facts.bindings[binding]
     shared = sorted(
         each.name for each in facts.bindings if each.scope == own.scope and each.captured and not each.outside

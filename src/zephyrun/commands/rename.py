@@ -30,6 +30,7 @@ from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import for_people
 from zephyrun.project.target import find_target
 from zephyrun.proof.bridges import OLD_NAMES_WARN
+from zephyrun.proof.compiled import IN_ANOTHER_ORDER
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.renames import RenameProof, judge_renames
 from zephyrun.proof.surroundings import find_surroundings
@@ -98,7 +99,9 @@ def run(arguments: argparse.Namespace) -> int:
     if not refusals and (arguments.confirm or not doubts and not change.open_places):
         proof = _prove(pointed, change, surroundings)
         if proof.verdict is not Verdict.SAME:
-            refusals = [*_unproved(proof), *_other_names(pointed, arguments.new)]
+            refusals = list(_unproved(proof))
+            if any(reason.endswith(IN_ANOTHER_ORDER) for reason in refusals):
+                refusals += _other_names(pointed, arguments.new)
         elif arguments.bridge:
             proof, kept, refusals = _keep_old_names(pointed, change, proof, doubts, surroundings)
     pointed.kept_facts.save()
@@ -221,7 +224,7 @@ def _unproved(proof: RenameProof) -> Iterator[str]:
 
 
 def _other_names(pointed: PointedAt, new: str) -> Iterator[str]:
-    """What would do in place of a name that changes the order in which variables are let go."""
+    """What would do in place of a name that changes the order in which variables are cleared."""
     target = pointed.target
     if target.sort in (TargetSort.LOCAL, TargetSort.PARAMETER):
         facts = pointed.evaluator.file(target.path).facts

@@ -15,7 +15,7 @@ from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
-from zephyrun.linking.whereabouts import is_method_of_pattern, is_never_asked
+from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, is_method_of_pattern, is_never_asked
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
@@ -36,7 +36,7 @@ _LONGEST_RECEIVER = 32
 _COMPARED = re.compile(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
 _QUOTED = re.compile(r"[\"']([^\"']*)[\"']")
 _WRAPS = re.compile(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
-_LOOKING_UP = frozenset({"getattr", "getattr_static", "attrgetter", "__getattribute__"})
+_LOOKING_UP = GIVING_ATTRIBUTE | {"attrgetter"}
 _PLAIN_BASES = frozenset({"builtins.object", "abc.ABC", "typing.Generic", "typing.Protocol"})
 _ANSWERING_METHODS = ("__getattr__", "__getattribute__")
 _STORING = re.compile(

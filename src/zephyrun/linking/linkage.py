@@ -9,7 +9,7 @@ import warnings
 from collections.abc import Callable, Collection, Hashable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
-from typing import Protocol
+from typing import Protocol, TypeVar
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, parse
@@ -86,6 +86,21 @@ Content = bytes | str
 # Gives the source of a library's module by its dotted name, and whether it is a package's own; `None`
 # where there is none to be read.
 Library = Callable[[str], tuple[bytes, bool] | None]
+
+
+_InCall = TypeVar("_InCall", Handed, KeywordUse, RestUse)
+
+
+def _by_call(uses: Iterable[_InCall]) -> dict[int, list[_InCall]]:
+    found: dict[int, list[_InCall]] = {}
+    for use in uses:
+        found.setdefault(use.call, []).append(use)
+    return found
+
+
+def handed_to_decorator(record: FunctionRecord | ClassRecord, decorator: Origin, value: Origin) -> Handed:
+    """What a decorator of a function or class is handed: the value alone, by position."""
+    return Handed(record.name_start, record.name_start + len(record.name), value, decorator, -1, 0, "")
 
 
 @dataclass(frozen=True)
@@ -170,15 +185,7 @@ class LinkedFile:
             for index, record in enumerate(self.links.classes)
         ]
         return tuple(
-            Handed(
-                record.name_start,
-                record.name_start + len(record.name),
-                UNKNOWN if n_below else origin,
-                decorator,
-                -1,
-                0,
-                "",
-            )
+            handed_to_decorator(record, decorator, UNKNOWN if n_below else origin)
             for origin, record in records
             for n_below, decorator in enumerate(reversed(record.decorators))
         )
@@ -186,26 +193,17 @@ class LinkedFile:
     @cached_property
     def handed_by_call(self) -> dict[int, list[Handed]]:
         """What each call is handed."""
-        found: dict[int, list[Handed]] = {}
-        for handed in self.links.handed:
-            found.setdefault(handed.call, []).append(handed)
-        return found
+        return _by_call(self.links.handed)
 
     @cached_property
     def keywords_by_call(self) -> dict[int, list[KeywordUse]]:
         """The keywords of each call."""
-        found: dict[int, list[KeywordUse]] = {}
-        for use in self.links.keywords:
-            found.setdefault(use.call, []).append(use)
-        return found
+        return _by_call(self.links.keywords)
 
     @cached_property
     def rests_by_call(self) -> dict[int, list[RestUse]]:
         """The dictionaries of keywords of each call."""
-        found: dict[int, list[RestUse]] = {}
-        for rest in self.links.rests:
-            found.setdefault(rest.call, []).append(rest)
-        return found
+        return _by_call(self.links.rests)
 
     @cached_property
     def handed_by_end(self) -> dict[int, Handed]:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import ast
+from collections.abc import Callable
 from functools import lru_cache
 from typing import NamedTuple
 
 from zephyrun.languages.python.reading import tree_of, without_collector
-from zephyrun.languages.python.walk import position_readers
+from zephyrun.languages.python.walk import all_arguments, position_readers
 from zephyrun.source import SourceText
 
 _MOST_FILES_KEPT = 4
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
 _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 
 
@@ -19,7 +21,8 @@ class SyntaxTree(NamedTuple):
 
     `names` go by where they start, `attributes` by where they end, `lambdas` by where their first parameter
     starts, `definitions` by their name and where they end, calls that may be `lookups` of attributes by where
-    they or one of their texts starts; `patterns` are those of classes.
+    they or one of their texts starts; `patterns` are those of classes, `generators` the functions that yield.
+    `start_of` and `end_of` say where a part does.
     """
 
     around: dict[ast.AST, ast.AST]
@@ -29,23 +32,17 @@ class SyntaxTree(NamedTuple):
     definitions: dict[tuple[str, int], ast.AST]
     lookups: dict[int, ast.Call]
     patterns: list[ast.MatchClass]
-    source: SourceText
-
-    def start_of(self, node: ast.AST) -> int:
-        """Where a part starts."""
-        return position_readers(self.source)[0](node)
-
-    def end_of(self, node: ast.AST) -> int:
-        """Where a part ends."""
-        return position_readers(self.source)[1](node)
+    generators: set[ast.AST]
+    start_of: Callable[[ast.AST], int]
+    end_of: Callable[[ast.AST], int]
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def syntax_tree(data: bytes) -> SyntaxTree:
     """The tree of a file that can be parsed."""
     source = SourceText.from_bytes(data)
-    found = SyntaxTree({}, {}, {}, {}, {}, {}, [], source)
     start_of, end_of = position_readers(source)
+    found = SyntaxTree({}, {}, {}, {}, {}, {}, [], set(), start_of, end_of)
     with without_collector():
         rest: list[ast.AST] = [tree_of(source)]
         while rest:
@@ -56,8 +53,10 @@ def syntax_tree(data: bytes) -> SyntaxTree:
                 found.attributes[end_of(node)] = node
             elif isinstance(node, _DEFINITIONS):
                 found.definitions[node.name, end_of(node)] = node
-            elif isinstance(node, ast.Lambda) and (parameters := parameters_of(node)):
-                found.lambdas[start_of(parameters[0])] = node
+            elif isinstance(node, ast.Lambda) and (parameters := all_arguments(node.args)):
+                found.lambdas[min(map(start_of, parameters))] = node
+            elif isinstance(node, ast.Yield | ast.YieldFrom):
+                found.generators.add(function_around(found, node))
             elif isinstance(node, ast.MatchClass):
                 found.patterns.append(node)
             elif isinstance(node, ast.Call) and "attr" in called_name(node):
@@ -74,10 +73,9 @@ def called_name(call: ast.Call) -> str:
     return getattr(call.func, "id", "") or getattr(call.func, "attr", "")
 
 
-def parameters_of(node: ast.Lambda | ast.FunctionDef | ast.AsyncFunctionDef) -> list[ast.arg]:
-    """The parameters of a function, in text order."""
-    arguments = node.args
-    found = [*arguments.posonlyargs, *arguments.args]
-    found += [arguments.vararg] if arguments.vararg is not None else []
-    found += arguments.kwonlyargs
-    return found + ([arguments.kwarg] if arguments.kwarg is not None else [])
+def function_around(tree: SyntaxTree, node: ast.AST) -> ast.AST:
+    """The function in which a part stands."""
+    around = tree.around[node]
+    while not isinstance(around, _FUNCTIONS):
+        around = tree.around[around]
+    return around

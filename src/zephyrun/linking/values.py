@@ -147,7 +147,8 @@ PROPERTIES = frozenset(
     {"builtins.property", "functools.cached_property", "abc.abstractproperty", "enum.property"}
 )
 _ENTERING = frozenset({"contextlib.contextmanager", "contextlib.asynccontextmanager"})
-_SAME_RESULT = HARMLESS_DECORATORS - PROPERTIES - _ENTERING - {"functools.singledispatchmethod"}
+# Those whose result gives what the function does.
+SAME_RESULT = HARMLESS_DECORATORS - PROPERTIES - _ENTERING - {"functools.singledispatchmethod"}
 _GOING_THROUGH = frozenset(
     """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter
     isinstance print repr str bool""".split()
@@ -832,7 +833,7 @@ class Evaluator:
             name = self.decorator_name(file, decorator)
             if name in _ENTERING:
                 return frozenset({Value(ValueSort.CONTEXT, parts=(_elements(values),))})
-            if name not in _SAME_RESULT:
+            if name not in SAME_RESULT:
                 return _NOTHING_KNOWN
         return values
 

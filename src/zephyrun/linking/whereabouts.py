@@ -13,8 +13,8 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Callable, Iterator, Set
-from typing import NamedTuple
+from collections.abc import Callable, Iterable, Iterator, Set
+from typing import Any, NamedTuple
 
 from zephyrun.facts import Exposure, Role, ScopeKind
 from zephyrun.languages.python.reserved import BUILTINS
@@ -37,12 +37,13 @@ from zephyrun.linking.library_calls import (
     LOOKING_ON,
     RUNNING_WITH_KEYWORDS,
 )
-from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.linkage import LinkedFile, handed_to_decorator
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
-from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
+from zephyrun.linking.syntax_trees import SyntaxTree, called_name, function_around, syntax_tree
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.values import (
+    SAME_RESULT,
     UNKNOWN_VALUE,
     ClassKey,
     Evaluator,
@@ -103,17 +104,24 @@ class _Lost(Exception):
     """The function cannot be followed any further."""
 
 
-_Parts = tuple[type[ast.AST], ...]
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _DEFINITIONS = (*_FUNCTIONS, ast.ClassDef)
 # What becomes of a function in these: nothing.
-_ENDING = (ast.Compare, ast.Expr, ast.Assert, ast.FormattedValue, ast.Delete)
+_ENDING = (ast.Expr, ast.Assert, ast.FormattedValue, ast.Delete, ast.If, ast.While, ast.arg)
+# Operators hand their operands to methods of classes, on either side.
+_COMPARING = tuple(f"__{name}__" for name in "eq ne lt le gt ge contains".split())
+_ASKED_BY_KEY = ("__getitem__", "__setitem__", "__delitem__", "__missing__")
+_JOINING = tuple(
+    f"__{side}{name}__"
+    for name in "add sub mul matmul truediv floordiv mod pow lshift rshift and or xor divmod".split()
+    for side in ("", "r", "i")
+)
 _LOOKING_UP = frozenset({"builtins.getattr", "builtins.hasattr", "builtins.setattr", "builtins.delattr"})
 _LOOKING_UP_NAMES = frozenset("getattr __getattribute__ getattr_static attrgetter methodcaller".split())
-_GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
+GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
 _ASKING = frozenset("hasattr setattr delattr __setattr__ __delattr__".split())
-_RUNNING_TEXTS = frozenset({"eval()", "exec()"})
-_GIVING_NAMESPACE = frozenset({"locals()", "vars()"})
+_RUNNING_TEXTS = frozenset({"eval", "exec"})
+_GIVING_NAMESPACE = frozenset({"locals", "vars"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
 _OF_CLASSES = frozenset({ValueSort.INSTANCE, ValueSort.CLASS})
 _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
@@ -126,10 +134,6 @@ _LEADING_ON = frozenset("values items copy keys".split())
 # Attributes that lead from a function to what it was made of, or to itself.
 _LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__".split())
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
-_SAME_RESULT = frozenset(
-    """builtins.staticmethod builtins.classmethod abc.abstractmethod functools.lru_cache functools.cache
-    functools.wraps typing.final typing.override typing.overload typing.no_type_check""".split()
-)
 _OF_PATTERNS = frozenset({"sub", "subn"})
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 # A namespace that is only given another name, or asked for one ("name").
@@ -183,27 +187,26 @@ class _Pursuit:
         self.attributes: set[str] = set()
         self._slots: list[_Slot] = []
         self._seen: set[_Slot] = set()
-        self._rules: list[tuple[_Parts, Callable[[LinkedFile, ast.AST, ast.AST, Way], None]]] = [
-            ((ast.Call,), self._in_call),
-            ((ast.keyword,), self._as_keyword),
-            ((ast.Return,), self._given_back),
-            ((ast.Assign, ast.AnnAssign, ast.AugAssign, ast.NamedExpr), self._assigned),
-            ((ast.Attribute,), self._looked_into),
-            ((ast.IfExp, ast.BoolOp), self._chosen),
-            ((ast.List, ast.Tuple, ast.Set, ast.Dict), self._collected),
-            ((ast.ListComp, ast.SetComp, ast.GeneratorExp, ast.DictComp), self._collected),
-            ((ast.For, ast.AsyncFor, ast.comprehension), self._gone_through),
-            ((ast.Subscript,), self._indexed),
-            ((ast.Starred,), self._spread),
-            ((ast.arguments,), self._as_default),
-            ((ast.Lambda,), self._given_by_lambda),
-            ((*_DEFINITIONS,), self._decorating),
-            ((ast.If, ast.While), self._tested),
-            ((ast.UnaryOp,), self._tested),
-            ((ast.arg,), self._tested),
-            ((ast.BinOp,), self._joined),
-            ((ast.Yield, ast.YieldFrom), self._yielded),
-        ]
+        self._rules: dict[type[ast.AST], Callable[[LinkedFile, ast.AST, Any, Way], None]] = {
+            ast.Call: self._in_call,
+            ast.keyword: self._as_keyword,
+            ast.Return: self._given_back,
+            **dict.fromkeys((ast.Assign, ast.AnnAssign, ast.AugAssign, ast.NamedExpr), self._assigned),
+            ast.Attribute: self._looked_into,
+            **dict.fromkeys((ast.IfExp, ast.BoolOp), self._chosen),
+            **dict.fromkeys((ast.List, ast.Tuple, ast.Set, ast.Dict), self._collected),
+            **dict.fromkeys((ast.ListComp, ast.SetComp, ast.GeneratorExp, ast.DictComp), self._collected),
+            **dict.fromkeys((ast.For, ast.AsyncFor, ast.comprehension), self._gone_through),
+            ast.Subscript: self._indexed,
+            ast.Starred: self._spread,
+            ast.arguments: self._as_default,
+            ast.Lambda: self._given_by_lambda,
+            **dict.fromkeys(_DEFINITIONS, self._decorating),
+            ast.UnaryOp: self._negated,
+            ast.BinOp: self._joined,
+            ast.Compare: self._compared,
+            **dict.fromkeys((ast.Yield, ast.YieldFrom), self._yielded),
+        }
 
     # -- what is still to be followed ----------------------------------------------------------
 
@@ -228,11 +231,11 @@ class _Pursuit:
         """A function, or what decorators below have made of it, is decorated, and bears the name."""
         for decorator in reversed(decorators):
             if not self._evaluator.is_harmless(file, decorator):
-                handed = Handed(record.name_start, record.name_start, UNKNOWN, decorator, -1, 0, "")
+                handed = handed_to_decorator(record, decorator, UNKNOWN)
                 for value in self._evaluator.values(file, decorator):
                     self._hand_to(file, value, handed, way)
                 return
-            if way and self._evaluator.decorator_name(file, decorator) not in _SAME_RESULT:
+            if way and self._evaluator.decorator_name(file, decorator) not in SAME_RESULT:
                 raise _Lost
         self._put(file, record.binding, way)
 
@@ -302,11 +305,12 @@ class _Pursuit:
         """Whether something may give the value of a variable by its name. What looks into frames shows what it finds
         there, and does not call it."""
         facts, scope = file.facts, file.facts.bindings[slot.binding].scope
-        is_around = scope in facts.ancestors(exposure.scope)
-        if exposure.what in _RUNNING_TEXTS:
+        what = exposure.what.removesuffix("()")
+        is_around = exposure.whole_file or scope in facts.ancestors(exposure.scope)
+        if what in _RUNNING_TEXTS:
             return is_around and _stands_in_text(file, slot.name)
-        is_function = facts.scopes[scope].kind is ScopeKind.FUNCTION
-        return exposure.what in _GIVING_NAMESPACE and is_around and (is_function or exposure.scope == scope)
+        is_own = exposure.whole_file or exposure.scope == scope or facts.scopes[scope].kind is ScopeKind.FUNCTION
+        return what in _GIVING_NAMESPACE and is_around and is_own
 
     def _leave_module(self, file: LinkedFile, slot: _Slot) -> None:
         paths = self._linkage.paths_mentioning(slot.name)
@@ -425,7 +429,7 @@ class _Pursuit:
         call = syntax_tree(file.data).lookups.get(start)
         if call is None:
             raise _Lost
-        if called_name(call) in _GIVING_ATTRIBUTE:
+        if called_name(call) in GIVING_ATTRIBUTE:
             self._follow(file, call, way)
         elif called_name(call) == "attrgetter":
             self._follow(file, call, (*_CALLED, *way))
@@ -439,14 +443,11 @@ class _Pursuit:
         around = syntax_tree(file.data).around[node]
         if isinstance(around, _ENDING):
             return
-        for parts, rule in self._rules:
-            if isinstance(around, parts):
-                rule(file, node, around, way)
-                return
-        raise _Lost
+        if (rule := self._rules.get(type(around))) is None:
+            raise _Lost
+        rule(file, node, around, way)
 
-    def _in_call(self, file: LinkedFile, node: ast.AST, call: ast.AST, way: Way) -> None:
-        assert isinstance(call, ast.Call), "by the table"
+    def _in_call(self, file: LinkedFile, node: ast.AST, call: ast.Call, way: Way) -> None:
         if node is call.func:
             self._call(file, call, way)
             return
@@ -502,11 +503,13 @@ class _Pursuit:
                 self._call(file, call, ())
             self._follow(file, call, way)
         elif is_inside and name in COLLECTING:
+            self._hand_to_key(file, call, way)
             self._follow(file, call, way)
             if name == "builtins.dict" and _is_inside(way[1:]):
                 # Of pairs, the second is what lies under the first.
                 self._follow(file, call, way[1:])
         elif is_inside and name in CHOOSING:
+            self._hand_to_key(file, call, way)
             self._follow(file, call, way[1:])
         elif name == "builtins.dict" and handed.keyword:
             self._follow(file, call, _under(handed.keyword, way))
@@ -517,7 +520,7 @@ class _Pursuit:
         elif name == "builtins.property" and any(self._linkage.paths_mentioning(word) for word in _READING_PROPERTIES):
             raise _Lost
         elif name in LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
-            return
+            self._hand_to_methods(("__instancecheck__", "__subclasscheck__"), way)
         elif name == "re.Scanner" and is_inside:
             return
         elif not way and RUNNING_WITH_KEYWORDS.get(name) == handed.position:
@@ -526,6 +529,15 @@ class _Pursuit:
             name in CALLING_AND_DROPPING or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
         ):
             raise _Lost
+
+    def _hand_to_key(self, file: LinkedFile, call: ast.Call, way: Way) -> None:
+        """What a collection is put in order by is called with each element."""
+        end = syntax_tree(file.data).end_of(call.func)
+        for handed in file.handed_by_call.get(end, ()):
+            if handed.keyword == "key":
+                for value in self._evaluator.values(file, handed.value):
+                    if value.sort is not ValueSort.FOREIGN:
+                        self._hand_to(file, value, handed._replace(position=0, keyword=""), way[1:])
 
     def _is_sorting(self, handed: Handed) -> bool:
         """Whether a function is the key by which something is sorted that is none of the project's own."""
@@ -611,30 +623,35 @@ class _Pursuit:
 
     def _given_back(self, file: LinkedFile, node: ast.AST, statement: ast.AST, way: Way) -> None:
         tree = syntax_tree(file.data)
-        around: ast.AST = statement
-        while not isinstance(around, _FUNCTIONS):
-            around = tree.around[around]
-        if isinstance(around, ast.AsyncFunctionDef):
+        around = function_around(tree, statement)
+        # What a generator gives back at its end is had by other ways than a call.
+        if not isinstance(around, ast.FunctionDef) or around in tree.generators:
             raise _Lost
         self.begin(file, _record_of(file, tree, around), (*_CALLED, *way))
 
     def _yielded(self, file: LinkedFile, node: ast.AST, expression: ast.AST, way: Way) -> None:
         tree = syntax_tree(file.data)
-        around = tree.around[expression]
-        while not isinstance(around, (*_FUNCTIONS, ast.Lambda)):
-            around = tree.around[around]
-        if not isinstance(around, ast.FunctionDef):
+        around = function_around(tree, expression)
+        is_whole = isinstance(expression, ast.YieldFrom)
+        if not isinstance(around, ast.FunctionDef) or (is_whole and not _is_inside(way)):
             raise _Lost
-        inner = way if isinstance(expression, ast.YieldFrom) else (*_INSIDE, *way)
+        inner = way if is_whole else (*_INSIDE, *way)
         self.begin(file, _record_of(file, tree, around), (*_CALLED, *inner))
 
-    def _assigned(self, file: LinkedFile, node: ast.AST, statement: ast.AST, way: Way) -> None:
+    def _assigned(
+        self,
+        file: LinkedFile,
+        node: ast.AST,
+        statement: ast.Assign | ast.AnnAssign | ast.AugAssign | ast.NamedExpr,
+        way: Way,
+    ) -> None:
         if isinstance(statement, ast.AnnAssign) and node is not statement.value:
             return
-        if isinstance(statement, ast.AugAssign) and (node is statement.target or not _is_inside(way)):
+        if isinstance(statement, ast.AugAssign) and (
+            node is statement.target or not _is_inside(way) or not self._is_collection(file, statement.target)
+        ):
             raise _Lost
-        targets = statement.targets if isinstance(statement, ast.Assign) else [statement.target]  # type: ignore[attr-defined]
-        for target in targets:
+        for target in statement.targets if isinstance(statement, ast.Assign) else [statement.target]:
             self._put_in_target(file, target, way)
         if isinstance(statement, ast.NamedExpr):
             self._follow(file, statement, way)
@@ -749,9 +766,8 @@ class _Pursuit:
             for name in [*self._evaluator.bases(each).foreign, "builtins.object"]
         )
 
-    def _looked_into(self, file: LinkedFile, node: ast.AST, attribute: ast.AST, way: Way) -> None:
+    def _looked_into(self, file: LinkedFile, node: ast.AST, attribute: ast.Attribute, way: Way) -> None:
         """An attribute of the value is read, or set."""
-        assert isinstance(attribute, ast.Attribute), "by the table"
         if _is_inside(way):
             call = syntax_tree(file.data).around[attribute]
             if not isinstance(call, ast.Call) or call.func is not attribute:
@@ -761,6 +777,8 @@ class _Pursuit:
                     self._follow(file, call, way[1:])
             elif attribute.attr == "items":
                 self._follow(file, call, (*_INSIDE, *_INSIDE, *way[1:]))
+            elif attribute.attr == "sort" and call.keywords:
+                raise _Lost
             elif attribute.attr in _LEADING_ON:
                 self._follow(file, call, way if attribute.attr == "copy" else (*_INSIDE, *way[1:]))
         elif attribute.attr == "__call__":
@@ -789,17 +807,18 @@ class _Pursuit:
             key = _text_of(beside)
         self._follow(file, expression, _under(key, way))
 
-    def _gone_through(self, file: LinkedFile, node: ast.AST, loop: ast.AST, way: Way) -> None:
-        assert isinstance(loop, ast.For | ast.AsyncFor | ast.comprehension), "by the table"
+    def _gone_through(
+        self, file: LinkedFile, node: ast.AST, loop: ast.For | ast.AsyncFor | ast.comprehension, way: Way
+    ) -> None:
         if node is loop.iter and _is_inside(way):
             self._put_in_target(file, loop.target, way[1:])
 
-    def _indexed(self, file: LinkedFile, node: ast.AST, subscript: ast.AST, way: Way) -> None:
-        assert isinstance(subscript, ast.Subscript), "by the table"
+    def _indexed(self, file: LinkedFile, node: ast.AST, subscript: ast.Subscript, way: Way) -> None:
         if node is not subscript.value:
             # As a key of a dictionary it is looked for, or kept.
             if not isinstance(subscript.ctx, ast.Load):
                 self._put_in_target(file, subscript.value, _under("", way))
+            self._hand_to_methods(_ASKED_BY_KEY, way)
             return
         if isinstance(subscript.ctx, ast.Load) and _fits(way, _text_of(subscript.slice)):
             self._follow(file, subscript, way if isinstance(subscript.slice, ast.Slice) else way[1:])
@@ -840,8 +859,7 @@ class _Pursuit:
             raise _Lost
         return keys
 
-    def _as_default(self, file: LinkedFile, node: ast.AST, arguments: ast.AST, way: Way) -> None:
-        assert isinstance(arguments, ast.arguments), "by the table"
+    def _as_default(self, file: LinkedFile, node: ast.AST, arguments: ast.arguments, way: Way) -> None:
         positional = [*arguments.posonlyargs, *arguments.args]
         with_default = positional[len(positional) - len(arguments.defaults) :]
         pairs = [*zip(with_default, arguments.defaults, strict=True)]
@@ -858,11 +876,18 @@ class _Pursuit:
                 self._put(file, file.facts.reference_by_start[start].binding, way)
 
     def _given_by_lambda(self, file: LinkedFile, node: ast.AST, function: ast.AST, way: Way) -> None:
+        if function in syntax_tree(file.data).generators:
+            raise _Lost
         self._follow(file, function, (*_CALLED, *way))
 
-    def _decorating(self, file: LinkedFile, node: ast.AST, definition: ast.AST, way: Way) -> None:
+    def _decorating(
+        self,
+        file: LinkedFile,
+        node: ast.AST,
+        definition: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef,
+        way: Way,
+    ) -> None:
         """The value decorates a function or class: it is called with that, and what it gives bears the name."""
-        assert isinstance(definition, _DEFINITIONS), "by the table"
         if node not in definition.decorator_list:
             if isinstance(definition, ast.ClassDef):
                 raise _Lost
@@ -876,15 +901,28 @@ class _Pursuit:
         n_above = definition.decorator_list.index(node)
         self._decorate(file, record, record.decorators[:n_above], way[1:])
 
-    def _tested(self, file: LinkedFile, node: ast.AST, statement: ast.AST, way: Way) -> None:
-        if isinstance(statement, ast.UnaryOp) and not isinstance(statement.op, ast.Not):
+    def _negated(self, file: LinkedFile, node: ast.AST, expression: ast.UnaryOp, way: Way) -> None:
+        if not isinstance(expression.op, ast.Not):
             raise _Lost
 
-    def _joined(self, file: LinkedFile, node: ast.AST, expression: ast.AST, way: Way) -> None:
-        assert isinstance(expression, ast.BinOp), "by the table"
+    def _joined(self, file: LinkedFile, node: ast.AST, expression: ast.BinOp, way: Way) -> None:
+        self._hand_to_methods(_JOINING, way)
         # Otherwise it is filled into a text.
         if _is_inside(way) and not isinstance(expression.op, ast.Mod):
             self._follow(file, expression, way)
+
+    def _compared(self, file: LinkedFile, node: ast.AST, expression: ast.Compare, way: Way) -> None:
+        if not all(isinstance(operator, ast.Is | ast.IsNot) for operator in expression.ops):
+            self._hand_to_methods(_COMPARING, way)
+
+    def _hand_to_methods(self, names: Iterable[str], way: Way) -> None:
+        """The value is handed to a special method, of whichever class of the project has one."""
+        for name in names:
+            for file in self._linkage.mentioning(name):
+                for record in file.links.functions:
+                    if record.name == name and record.owner >= 0:
+                        for parameter, inner in _taking(record, (1,), "", way):
+                            self._put(file, parameter.binding, inner)
 
 
 def _is_inside(way: Way) -> bool:

@@ -26,6 +26,9 @@ from typing import NamedTuple
 from zephyrun.proof.named_constants import without_names
 from zephyrun.proof.normal_form import constant_key
 
+IN_ANOTHER_ORDER = (
+    "if only names changed, the variables that it shares with inner functions would be cleared in another order"
+)
 _LONG_OPERAND = "EXTENDED_ARG"
 _STATIC = "__static_attributes__"
 _VARIABLE_ARGUMENTS = 0x04
@@ -208,10 +211,7 @@ class _Comparison:
 
     def _other_instructions(self, code: CodeType, where: str) -> str:
         if len(code.co_cellvars) > 1 or len(code.co_freevars) > 1:
-            return (
-                f"the instructions differ {where}; if only names changed, the variables that it "
-                "shares with inner functions would be cleared in another order"
-            )
+            return f"the instructions differ {where}; {IN_ANOTHER_ORDER}"
         return f"the instructions differ {where}"
 
     def _difference_one_by_one(
