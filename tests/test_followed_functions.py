@@ -16,6 +16,8 @@ from tests.helpers import PROJECT
 from tests.test_renames import find_target
 from tests.test_values_by_running import in_case_it_fails
 from zephyrun.changes.project_renames import Wish, carry_out_renames
+from zephyrun.linking.values import UNKNOWN_VALUE, ValueSort
+from zephyrun.linking.whereabouts import whereabouts
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames
 from zephyrun.proof.verdict import Verdict
@@ -86,13 +88,20 @@ class Porter:
         return files | {"main.py": self.lines}, target, new
 
 
-def output_of(contents: dict[str, bytes]) -> str:
-    """What a program prints, without the representations of functions: those show names."""
-    printed = io.StringIO()
-    with contextlib.redirect_stdout(printed), mock.patch.dict(sys.modules):
+def run(contents: dict[str, bytes]) -> dict[str, types.ModuleType]:
+    """The modules of a program, run one after the other."""
+    with mock.patch.dict(sys.modules):
         for path in sorted(contents, key=["hives.py", "store.py", "main.py"].index):
             module = sys.modules[path.removesuffix(".py")] = types.ModuleType(path.removesuffix(".py"))
             exec(compile(contents[path], path, "exec"), vars(module))
+        return {name: sys.modules[name] for name in ("main", "hives", "store") if f"{name}.py" in contents}
+
+
+def output_of(contents: dict[str, bytes]) -> str:
+    """What a program prints, without the representations of functions: those show names."""
+    printed = io.StringIO()
+    with contextlib.redirect_stdout(printed):
+        run(contents)
     return re.sub(r"<[^<>]*>", "…", printed.getvalue())
 
 
@@ -114,3 +123,58 @@ def test_carried_functions_are_not_lost(seed):
             n_proved += 1
             assert output_of(files) == output_of(change.contents), (target, texts)
     assert n_proved > 10
+
+
+@pytest.mark.parametrize("seed", range(2))
+def test_values_of_what_is_carried_leave_nothing_out(seed):
+    """What a variable holds at the end of its ways is among what it may be."""
+    parts, n_known = list(read_parts()), 0
+    for number in range(400):
+        texts, _, _ = Porter(f"values {seed} {number}").program(parts)
+        files = {path: text.encode() for path, text in texts.items()}
+        evaluator = World(library=read_library).evaluator(files)
+        file = evaluator.linkage.file("main.py")
+        values = evaluator.binding_values(file, file.module_bindings["held"])
+        if UNKNOWN_VALUE in values:
+            continue
+        n_known += 1
+        held = run(files)["main"].held
+        names = {evaluator.function_record(value[1:3]).name for value in values if value.sort is ValueSort.FUNCTION}
+        kinds = {evaluator.class_record(value[1:3]).name for value in values if value.sort is ValueSort.INSTANCE}
+        assert getattr(held, "__name__", "") in names or type(held).__name__ in kinds, (texts, values)
+    assert n_known > 10
+
+
+FOLLOWED = {
+    # What is known of `_weigh`: the keywords of calls it gets to, dictionaries there, and what is read off it.
+    "def _weigh(kg): ...\ndef call(f, kg): f(kg=kg)\ncall(_weigh, 3)": ({"kg=kg"}, set(), set()),
+    "def _weigh(kg): ...\ntable = {'a': _weigh, 'b': print}\ntable['b'](sep='')\ntable['a'](kg=3)": ({"kg=3"}, set(), set()),
+    "def deco(f):\n    def w(**k): return f(**k)\n    return w\n@deco\ndef _weigh(kg): ...\n_weigh(kg=3)": (set(), {"k"}, set()),
+    "import functools\ndef _weigh(kg): ...\nheld = functools.partial(_weigh, kg=3)\nheld(day=4)": ({"kg=3", "day=4"}, set(), set()),
+    "def _weigh(kg): ...\ndef show(f): return f.__name__\nshow(f=_weigh)": (set(), set(), {"__name__"}),
+    "def _weigh(kg): ...\nclass Hive:\n    def __init__(self, f): self._f = f\n    def run(self): self._f(kg=1)\nHive(_weigh)": (
+        {"kg=1"}, set(), set(),
+    ),
+    "def _make():\n    def _weigh(kg): ...\n    return _weigh\n_make()(kg=5)": ({"kg=5"}, set(), set()),
+    "def _weigh(kg): ...\nprint(sorted([3], key=_weigh), _weigh is None)": (set(), set(), set()),
+    "import somewhere\ndef _weigh(kg): ...\nsomewhere.keep(_weigh)": None,
+    "def _weigh(kg): ...\nglobals()['_weigh'](kg=3)": None,
+    "async def _make():\n    def _weigh(kg): ...\n    return _weigh": None,
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("text", FOLLOWED, ids=range(len(FOLLOWED)))
+def test_what_is_known_of_a_function(text):
+    """Places and attributes by hand; `None` for one that gets lost."""
+    evaluator = World(library=read_library).evaluator({"main.py": text.encode()})
+    file = evaluator.linkage.file("main.py")
+    (index,) = [number for number, record in enumerate(file.links.functions) if record.name == "_weigh"]
+    found = whereabouts(evaluator, ("main.py", index))
+    if FOLLOWED[text] is None:
+        assert found.is_lost
+        return
+    keywords, rests, attributes = FOLLOWED[text]
+    assert not found.is_lost
+    assert {re.match(r"\w+=\w+", text[start:])[0] for _, start in found.keywords} == keywords
+    assert {re.match(r"\w+", text[start:])[0] for _, start in found.rests} == rests
+    assert found.attributes == attributes

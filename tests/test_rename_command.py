@@ -145,3 +145,14 @@ def test_steps_of_a_plan_reach_beyond_their_file(yard):
     zephyrun("undo", cwd=yard)
     (yard / "plan.toml").unlink()
     assert bytes_of(yard) == FILES
+
+
+def test_another_order_of_shared_variables_names_what_would_do(tmp_path):
+    """The refusal says which names keep the order; one of them is carried out. Other refusals say nothing of it."""
+    lines = "def outer():\n    day = 1\n    hive = 2\n    def inner():\n        return day + hive\n    return inner()\nprint(outer())\n"
+    (tmp_path / "main.py").write_text(lines)
+    refused = zephyrun("rename", "main.outer.day", "weight", cwd=tmp_path, code=1)
+    assert "stands before `hive` in the alphabet" in refused.stderr and (tmp_path / "main.py").read_text() == lines
+    assert "alphabet" not in zephyrun("rename", "main.outer.day", "hive", cwd=tmp_path, code=1).stderr
+    zephyrun("rename", "main.outer.day", "first_day", cwd=tmp_path)
+    assert "first_day + hive" in (tmp_path / "main.py").read_text()

@@ -142,8 +142,8 @@ _LOOKED_INTO = re.compile(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:upda
 _ASKED_FOR_ONE = re.compile(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()")
 _LOOKED_IN = re.compile(r"\bin\s+[\w.]+\Z")
 _LONGEST_RECEIVER = 60
-# The names of a module, unless some are only set.
-_GLOBALS_READ = re.compile(r"\bglobals\(\)(?!\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b))")
+# The names of a module of which some are only set.
+_ONLY_SET = re.compile(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
 _TAKING_APART = ("astuple", "asdict", "fields", "__match_args__", "__dataclass_fields__")
 _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargspec", "getcallargs")
@@ -314,7 +314,7 @@ class _Pursuit:
 
     def _leave_module(self, file: LinkedFile, slot: _Slot) -> None:
         paths = self._linkage.paths_mentioning(slot.name)
-        if _GLOBALS_READ.search(file.source.text) is not None or len(paths) > _MOST_FILES_FOR_ONE:
+        if _takes_globals(file) or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
         offering = self._modules_offering(file)
         for path in offering:
@@ -999,6 +999,16 @@ def _namespaces_taken(file: LinkedFile, name: str, is_unwritten: bool) -> Iterat
     for handed in file.links.handed:
         if handed.callee.name == "vars":
             yield handed.value, handed.end
+
+
+def _takes_globals(file: LinkedFile) -> bool:
+    """Whether a file takes the names of its module, to do more than set some."""
+    return any(
+        _ONLY_SET.match(file.source.text, file.facts.references[index].end) is None
+        for binding in file.facts.bindings
+        if binding.outside and binding.name == "globals"
+        for index in binding.references
+    )
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:
