@@ -9,10 +9,13 @@ from pathlib import Path
 from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
 from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
+from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_content, read_tree
+from zephyrun.project.library import read_library
 from zephyrun.project.roots import find_root, for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
+from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import Content
 from zephyrun.proof.trees import Pair, TreeProof, compare_trees, judge_pair
 from zephyrun.proof.verdict import FileProof, Verdict
@@ -49,13 +52,17 @@ def run(arguments: argparse.Namespace) -> int:
         )
 
     root = arguments.new if arguments.new.is_dir() else find_root([arguments.new])
+    settings = read_settings(root)
     proof = compare_trees(
         old,
         new,
         strict=arguments.strict,
         code_only=arguments.code_only,
-        reason_against=find_target(root, read_settings(root)).reason_against,
+        reason_against=find_target(root, settings).reason_against,
         run_all=run_all,
+        world=World(
+            settings.import_roots, settings.harmless_decorators, read_library, is_library(root, settings)
+        ),
     )
     if arguments.format == "json":
         from zephyrun.reports.documents import verify_document

@@ -7,14 +7,13 @@ from collections import Counter
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from itertools import pairwise
-from types import MappingProxyType
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.locating import judge_definitions, locate_differences
-from zephyrun.proof.named_constants import constant_reservations, introduced_constants
+from zephyrun.proof.named_constants import NamedConstant, constant_reservations, introduced_constants
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version
 from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
@@ -38,7 +37,7 @@ class Respelling:
     pairs: Renamed
 
 
-NOTHING_RESPELLED = Respelling(MappingProxyType({}), frozenset())
+NOTHING_RESPELLED = Respelling({}, frozenset())
 _WARNING_CALLS = frozenset({"warn", "warn_explicit", "showwarning"})
 WARNINGS_DO_NOT_COUNT_LINES = "warnings that are shown once per line are not told apart by lines"
 
@@ -97,10 +96,8 @@ def _compare(
     respelling: Respelling,
 ) -> FileProof:
     old = Version(old_file)
-    # What has another name is nothing new.
-    constants = {} if respelling.new else introduced_constants(old_file.facts, new_file)
-    new = Version(new_file, constants)
-    old_form, new_form = NormalForm(old), NormalForm(new, respelled=respelling.new)
+    new = Version(new_file, _constants(old_file.facts, new_file, respelling), respelling.new)
+    old_form, new_form = NormalForm(old), NormalForm(new)
     old_form.write_module()
     new_form.write_module()
     if old_form.elements != new_form.elements:
@@ -141,6 +138,15 @@ def _compare(
         (*vouched_for, *assumed),
         tuple(sorted(each.name for each in new.constants.values())),
     )
+
+
+def _constants(old: FileFacts, new_file: ParsedFile, respelling: Respelling) -> dict[int, NamedConstant]:
+    """The constants that are new; what has another name is not."""
+    return {
+        binding: constant
+        for binding, constant in introduced_constants(old, new_file).items()
+        if constant.start not in respelling.new
+    }
 
 
 def _renamed(

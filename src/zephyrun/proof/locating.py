@@ -57,8 +57,8 @@ def locate_differences(
     old: Version, new: Version, old_form: NormalForm, new_form: NormalForm
 ) -> tuple[Difference, ...]:
     """At least one difference, at most one a unit, in the order of the old text."""
-    old_units = {(unit.name, unit.ordinal): unit for unit in _units(old.parsed.tree)}
-    new_units = {(unit.name, unit.ordinal): unit for unit in _units(new.parsed.tree)}
+    old_units = {(unit.name, unit.ordinal): unit for unit in _units(old)}
+    new_units = {(unit.name, unit.ordinal): unit for unit in _units(new)}
     found: list[Difference] = []
     for key, unit in old_units.items():
         if key not in new_units:
@@ -94,11 +94,12 @@ def judge_definitions(
         first = new.source.line_of(definition.start)
         last = new.source.line_of(definition.end)
         name = new.facts.dotted(definition.inner_scope)
+        old_name = new.dotted(definition.inner_scope)
         inside = [each for each in differences if first <= each.new_line <= last]
         inside += [
             each
             for each in differences
-            if not each.new_line and each.old_line and _holds(old, name, each.old_line)
+            if not each.new_line and each.old_line and _holds(old, old_name, each.old_line)
         ]
         # A difference without a line could be anywhere.
         inside += [each for each in differences if not each.new_line and not each.old_line]
@@ -119,21 +120,21 @@ def _holds(version: Version, name: str, line: int) -> bool:
     )
 
 
-def _units(tree: ast.Module) -> Iterator[_Unit]:
+def _units(version: Version) -> Iterator[_Unit]:
     counts: Counter[str] = Counter()
-    yield _Unit("", 0, tree)
+    yield _Unit("", 0, version.parsed.tree)
 
     def inside(node: ast.AST, prefix: str) -> Iterator[_Unit]:
         for child in ast.iter_child_nodes(node):
             if isinstance(child, _DEFINITIONS):
-                name = f"{prefix}.{child.name}" if prefix else child.name
+                name = f"{prefix}.{version.definition_name(child)}".lstrip(".")
                 yield _Unit(name, counts[name], child)
                 counts[name] += 1
                 yield from inside(child, name)
             else:
                 yield from inside(child, prefix)
 
-    yield from inside(tree, "")
+    yield from inside(version.parsed.tree, "")
 
 
 class _UnitComparison:
@@ -254,6 +255,8 @@ class _UnitComparison:
 
         if sorts == ("import", "import"):
             return Verdict.DIFFERENT, "something else is imported"
+        if sorts == ("module", "module"):
+            return Verdict.UNPROVEN, f"`{before[1]}` is imported from no longer, but `{after[1]}`"
         if sorts == ("local", "local"):
             return self._classify_locals(before, after)
 
@@ -341,7 +344,7 @@ def _comparable(version: Version, element: Element) -> Hashable:
     if element[0] == "name":
         assert isinstance(element[1], tuple), "a name element holds name, scope, outside"
         name, scope, outside = element[1]
-        return "name", name, version.facts.dotted(scope), version.facts.scopes[scope].kind, outside
+        return "name", name, version.dotted(scope), version.facts.scopes[scope].kind, outside
     return element
 
 

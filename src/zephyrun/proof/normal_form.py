@@ -11,7 +11,7 @@ import ast
 from bisect import bisect_left
 from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
-from types import MappingProxyType
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
@@ -51,7 +51,7 @@ class Spelling(NamedTuple):
 # By where the names start.
 Respelled = Mapping[int, Spelling]
 # One step of the sequence: a sort and a value. Sorts: node, end, none, constant, documentation,
-# local (number, scope), name (spelling, scope, outside), attribute, keyword, import, word,
+# local (number, scope), name (spelling, scope, outside), attribute, keyword, module, import, word,
 # definition. A plain tuple, since a file has them by the hundred thousand.
 Element = tuple[str, Hashable]
 
@@ -75,10 +75,12 @@ def is_local_variable(facts: FileFacts, binding: int) -> bool:
 
 @dataclass(frozen=True)
 class Version:
-    """One version of a file as the proof reads it: `constants`, by binding, stand for numbers."""
+    """One version of a file as the proof reads it: `constants`, by binding, stand for numbers, and at the
+    places in `respelled` names are read as they are given there, and not as they are spelled."""
 
     parsed: ParsedFile
     constants: Mapping[int, NamedConstant] = field(default_factory=dict)
+    respelled: Respelled = field(default_factory=dict)
 
     @property
     def source(self) -> SourceText:
@@ -96,30 +98,52 @@ class Version:
         definitions = {id(each.definition) for each in self.constants.values()}
         return [each for each in self.parsed.tree.body if id(each) not in definitions]
 
+    def definition_name(self, node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) -> str:
+        """What a function or class is called, read as it is to be."""
+        start = self.parsed.places[id(node), "name"][0]
+        return self.respelled[start].name if start in self.respelled else node.name
+
+    def dotted(self, scope: int) -> str:
+        """The name of a scope's owner within the module, read as it is to be; "" for the module."""
+        return self._dotted_names[scope] if self.respelled else self.facts.dotted(scope)
+
+    @cached_property
+    def _dotted_names(self) -> list[str]:
+        called = {
+            each.inner_scope: self.respelled[each.name_start].name
+            for each in self.facts.definitions
+            if each.name_start in self.respelled
+        }
+        names = [""]
+        for number, scope in enumerate(self.facts.scopes[1:], 1):
+            around = names[scope.parent]
+            if self.facts.owner(number) != number:
+                names.append(around)
+            else:
+                names.append(f"{around}.{called.get(number, scope.name)}".lstrip("."))
+        return names
+
 
 class NormalForm:
     """Writes sequences for one version of a file.
 
-    `starts` runs beside `elements` and says for each where in the text it comes from. At the places in
-    `respelled` a name is written as it is given there, and not as it is spelled.
+    `starts` runs beside `elements` and says for each where in the text it comes from. `named` tells where
+    each name stands that an element holds, and `quoted` from where to where each text, both by the index of
+    the element and in order.
     """
 
-    def __init__(
-        self,
-        version: Version,
-        *,
-        number: Callable[[int], Hashable] | None = None,
-        respelled: Respelled = MappingProxyType({}),
-    ) -> None:
+    def __init__(self, version: Version, *, number: Callable[[int], Hashable] | None = None) -> None:
         self.elements: list[Element] = []
         self.starts: list[int] = []
+        self.named: list[tuple[int, int]] = []
+        self.quoted: list[tuple[int, int, int]] = []
         self.order: dict[int, int] = {}
         self._version = version
         self._parsed = version.parsed
         self._facts = version.facts
         self._number = number or self._number_in_order
-        self._respelled = respelled
-        self._respelled_starts = sorted(respelled)
+        self._respelled = version.respelled
+        self._respelled_starts = sorted(version.respelled)
         self._movable: dict[int, bool] = {}
         self._where = 0
         self._in_annotation = False
@@ -146,6 +170,11 @@ class NormalForm:
         self.elements.append((sort, value))
         self.starts.append(self._where)
 
+    def _emit_named(self, sort: str, value: Hashable, start: int) -> None:
+        """An element that holds the name at an offset."""
+        self.named.append((len(self.elements), start))
+        self._emit(sort, value)
+
     def _offset(self, node: Any) -> int:
         return self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)
 
@@ -156,7 +185,11 @@ class NormalForm:
             self._emit_number(number)
             return
         self._emit("node", type(node).__name__)
+        if isinstance(node, ast.JoinedStr):
+            self._note_quoted(node)
         if isinstance(node, ast.Constant):
+            if isinstance(node.value, str | bytes):
+                self._note_quoted(node)
             self._emit("constant", constant_key(self._constant_value(node)))
             return
         if isinstance(node, ast.Name):
@@ -214,13 +247,14 @@ class NormalForm:
         elif isinstance(value, str) and (places := self._parsed.places.get((id(node), field))):
             self._name(places[0], value)
         elif field == "attr":
-            self._emit("attribute", self._attribute(node, str(value)))
+            self._attribute(node, str(value))
         elif field == "arg" and isinstance(node, ast.keyword):
-            self._emit("keyword", self._respelled.get(self._offset(node), Spelling(0, str(value))).name)
+            start = self._offset(node)
+            self._emit_named("keyword", self._respelled.get(start, Spelling(0, str(value))).name, start)
         elif field == "module" and isinstance(node, ast.ImportFrom):
             written = "." * node.level + str(value)
             start = module_start_of(self._parsed.source.text, self._offset(node), written)
-            self._emit("word", ("str", self._dotted(str(value), start + node.level)))
+            self._emit("module", self._dotted(str(value), start + node.level))
         elif field == "arg":
             self._name(self._where, str(value))
         else:
@@ -247,14 +281,19 @@ class NormalForm:
                 elif isinstance(node, ast.MatchClass) and field == "kwd_attrs":
                     before = self._offset(node.kwd_patterns[index])
                     start = keyword_before(self._parsed.source.text, str(value), before)
-                    self._emit("word", ("str", self._respelled.get(start, Spelling(0, str(value))).name))
+                    self._emit_named("keyword", self._respelled.get(start, Spelling(0, str(value))).name, start)
                 else:
                     self._emit("word", (type(value).__name__, value))
         self._emit("end", field)
 
     def _documentation(self, node: Any) -> None:
         self._where = self._offset(node)
+        self._note_quoted(node.value)
         self._emit("documentation", self._constant_value(node.value))
+
+    def _note_quoted(self, node: Any) -> None:
+        end = self._parsed.source.offset_of_utf8(*_end_of(node))
+        self.quoted.append((len(self.elements), self._offset(node), end))
 
     def _constant_value(self, node: ast.Constant) -> object:
         """A constant's value; that of a text with the names in it as they are respelled."""
@@ -284,24 +323,28 @@ class NormalForm:
                 position = spelling.end
         return "".join([*pieces, self._parsed.source.text[position:end]])
 
-    def _attribute(self, node: Any, name: str) -> str:
-        if not self._respelled_starts:
-            return name
+    def _attribute(self, node: Any, name: str) -> None:
         end = self._parsed.source.offset_of_utf8(*_end_of(node))
-        return self._respelled.get(end - len(name), Spelling(end, name)).name
+        spelling = self._respelled.get(end - len(name), Spelling(end, name))
+        self._emit_named("attribute", spelling.name, end - len(name))
 
     def _dotted(self, name: str, start: int) -> str:
-        """A dotted name that is written at an offset, with its parts as they are respelled."""
-        if not self._respelled_starts:
+        """A dotted name that is written at an offset, with its parts as they are respelled. To be called
+        before its element is written."""
+        if self._parsed.source.text[start : start + len(name)] != name:
             return name
-        written = self._parsed.source.text[start : start + len(name)]
-        return self._text_between(start, start + len(name)) if written == name else name
+        for part in name.split("."):
+            self.named.append((len(self.elements), start))
+            start += len(part) + 1
+        start -= len(name) + 1
+        return self._text_between(start, start + len(name)) if self._respelled_starts else name
 
     def _alias(self, node: ast.alias) -> None:
         # `import os` and `import os as system` do the same but for the name they bind;
         # `import os.path` and `import os.path as path` do not.
         takes_top = node.asname is None and "." in node.name
-        self._emit("import", (self._dotted(node.name, self._offset(node)), takes_top))
+        imported = self._dotted(node.name, self._offset(node))
+        self._emit("import", (imported, takes_top))
         if places := self._parsed.places.get((id(node), "asname")):
             self._name(places[0], node.asname or node.name.partition(".")[0])
 
@@ -312,7 +355,7 @@ class NormalForm:
             movable = self._movable[binding] = is_local_variable(self._facts, binding)
         record = self._facts.bindings[binding]
         if movable:
-            self._emit("local", (self._number(binding), record.scope))
+            self._emit_named("local", (self._number(binding), record.scope), start)
         else:
             name = record.name
             if start in self._respelled:
@@ -320,7 +363,7 @@ class NormalForm:
                 spelled = self._parsed.source.text[start : other.end]
                 # A mangled name keeps what the class puts before it.
                 name = record.name.removesuffix(spelled) + other.name
-            self._emit("name", (name, record.scope, record.outside))
+            self._emit_named("name", (name, record.scope, record.outside), start)
 
 
 def _end_of(node: Any) -> tuple[int, int]:

@@ -9,6 +9,7 @@ ones. What captures a name, or joins two into one, shows in that the places diff
 from __future__ import annotations
 
 import re
+import sys
 from bisect import bisect_left
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
@@ -105,7 +106,7 @@ def judge_renames(
     that has another one; `confirmed` holds the doubts that a person vouches against; `before` may hand
     in what is known of the old version's values already."""
     known = before or world.evaluator(old)
-    return _Judge(old, new, world, moved or {}, frozenset(confirmed), known).judge(renamings)
+    return Judge(old, new, world, moved or {}, frozenset(confirmed), known).judge(renamings)
 
 
 def new_target_of(
@@ -217,7 +218,7 @@ class _Shifts:
         return start + self._sums[bisect_left(self._starts, start)] + self._aliases.get(start, 0)
 
 
-class _Judge:
+class Judge:
     """Hears the witnesses about one change."""
 
     def __init__(
@@ -274,6 +275,14 @@ class _Judge:
         """Note a reason against the rename that is being judged."""
         self._reasons.append((self._number, what))
 
+    def _miss(self, what: str) -> None:
+        """Note a reason that a place gives which stands for none of the other version."""
+        self._object(what)
+
+    def _new_target(self, renaming: Renaming) -> Target | None:
+        """The renamed thing in the new version."""
+        return new_target_of(self._before, self._after, renaming, self._moved)
+
     def _use_before(self, renaming: Renaming) -> Usage:
         """The use of a thing in the old version; open places belong to it where a person says so."""
         usage = find_usage(self._before, renaming.target)
@@ -291,11 +300,16 @@ class _Judge:
 
     def _check(self, renaming: Renaming, before: Usage, new_names: Collection[str]) -> None:
         """Hold the uses of one thing in both versions against each other."""
-        target = new_target_of(self._before, self._after, renaming, self._moved)
+        target = self._new_target(renaming)
         if target is None:
             self._object(f"{before.label} is not found under its new name")
             return
         after = find_usage(self._after, target)
+        for name in (renaming.target.written, target.written):
+            if name.startswith("__") and name.endswith("__"):
+                self._object(f"Python gives the name `{name}` a meaning of its own")
+        if target.sort is TargetSort.MODULE and target.name in sys.stdlib_module_names:
+            self._object(f"`{target.name}` is a module of the standard library, and would be hidden")
         self._judge_open_places(before, renaming)
         self._judge_doubts(before, after)
         back = {old: self._world.surroundings.get(new) for old, new in self._moved.items()}
@@ -349,16 +363,25 @@ class _Judge:
         else:
             self._object(f"not shown: {what}")
 
-    def _image(self, path: str, start: int) -> tuple[str, int]:
-        """Where a place of the old version is in the new one."""
+    def _image(self, path: str, start: int) -> tuple[str, int] | None:
+        """Where a place of the old version is in the new one; `None` where that is not to be told."""
         shifts = self._shifts.get(path)
         return self._moved.get(path, path), shifts.image(start) if shifts is not None else start
+
+    def _is_new(self, path: str, start: int) -> bool:
+        """Whether a place of the new version stands for none of the old one, whatever it is called."""
+        return False
 
     def _pair_places(
         self, before: Usage, after: Usage, renaming: Renaming, old_name: str, new_name: str
     ) -> None:
         """The places of the new version must be those of the old one, each where the edits put it."""
-        images = {self._image(place.path, place.start): place for place in before.places}
+        images = {}
+        for place in before.places:
+            if (image := self._image(place.path, place.start)) is not None:
+                images[image] = place
+            elif place.sort not in _FOR_READERS:
+                self._miss(f"{place.path}: what became of a reference to {before.label} is not to be told")
         found = {(place.path, place.start): place for place in after.places}
         opened = {(each.place.path, each.place.start): each.place for each in after.open_places}
         vouched = {self._image(*key) for key in renaming.belongs}
@@ -373,9 +396,14 @@ class _Judge:
                 end = key[1] + len(new_name)
                 self._respelled.setdefault(key[0], {})[key[1]] = Spelling(end, old_name)
         for key, place in found.items():
-            if key not in images and place.sort not in _FOR_READERS:
+            if key in images or place.sort in _FOR_READERS:
+                continue
+            if not self._is_new(*key):
                 self._object(f"{key[0]}: `{new_name}` is in use already, and would be {before.label}")
                 break
+            self._miss(f"{key[0]}: a reference to {before.label} has come")
+            spelling = Spelling(place.end, old_name, is_bound_only=not place.alone)
+            self._respelled.setdefault(key[0], {})[place.start] = spelling
         for path in sorted({key[0] for key in opened if key not in images}):
             self._ask(new_name_doubt(before.label, new_name, path))
 
@@ -411,7 +439,7 @@ class _Judge:
     def _judge_file(self, path: str, before: bytes, after: bytes) -> FileProof:
         respelled = self._respelled.get(path, {})
         if not is_python(path):
-            return _judge_text(before, after, respelled)
+            return judge_text(before, after, respelled)
         respelling = Respelling(dict(sorted(respelled.items())), frozenset(self._pairs))
         return compare_files(
             before,
@@ -422,7 +450,7 @@ class _Judge:
         )
 
 
-def _judge_text(before: bytes, after: bytes, respelled: Mapping[int, Spelling]) -> FileProof:
+def judge_text(before: bytes, after: bytes, respelled: Mapping[int, Spelling]) -> FileProof:
     """A document or packaging file: equal once the names at those places are read as the old ones."""
     source = SourceText.from_bytes(after, strict=False)
     edits = EditSet(Edit(start, each.end, each.name) for start, each in sorted(respelled.items()))

@@ -8,8 +8,11 @@ from typing import NamedTuple
 
 from zephyrun.linking.modules import is_python
 from zephyrun.proof.clashes import NameSeekers
-from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.comparison import NOTHING_RESPELLED, Respelling, compare_files
+from zephyrun.proof.guessed_renames import GuessedRenames, find_renames
+from zephyrun.proof.moved_files import find_moved
 from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.renames import World, judge_text
 from zephyrun.proof.surroundings import Content, find_surroundings
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
@@ -18,17 +21,21 @@ from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 class TreeProof:
     """The verdict on two trees: one proof a file that either tree has, by path, in order.
 
-    `reasons` are those against a verdict that concern all files.
+    `reasons` are those against a verdict that concern all files, `assumed` what it rests on that does.
     """
 
     verdict: Verdict
     files: tuple[tuple[str, FileProof], ...]
     reasons: tuple[str, ...] = ()
+    assumed: tuple[str, ...] = ()
 
     @property
     def assumptions(self) -> tuple[str, ...]:
         """What the verdict rests on, each once."""
-        return tuple(sorted({what for _, proof in self.files for what in proof.assumptions}))
+        return tuple(sorted({*self.assumed, *(what for _, proof in self.files for what in proof.assumptions)}))
+
+
+_NOTHING_ELSE = World()
 
 
 class Pair(NamedTuple):
@@ -39,6 +46,7 @@ class Pair(NamedTuple):
     new: Content | None
     surroundings: Surroundings
     strict: bool
+    respelling: Respelling = NOTHING_RESPELLED
 
 
 def compare_trees(
@@ -49,16 +57,27 @@ def compare_trees(
     code_only: bool = False,
     reason_against: str = "",
     run_all: Callable[[Sequence[Pair]], Iterable[FileProof | None]] | None = None,
+    world: World = _NOTHING_ELSE,
 ) -> TreeProof:
     """Judge two trees, given as contents by path below their roots (with `/`).
 
-    With a `reason_against`, nothing that differs can be called the same.
-    `run_all` may judge the pairs elsewhere: it is to give back `judge_pair` of each, in order.
+    With a `reason_against`, nothing that differs can be called the same. `run_all` may judge the pairs
+    elsewhere: it is to give back `judge_pair` of each, in order. `world` says what the trees stand among.
     """
-    surroundings = find_surroundings(old)
+    surroundings = find_surroundings(old, world.import_roots)
+    moved = find_moved(old, new)
+    before = {name: name for name in new} | {new_path: path for path, new_path in moved.items()}
+    renames = find_renames(old, new, replace(world, surroundings=surroundings), moved)
     pairs = [
-        Pair(name, old.get(name), new.get(name), surroundings.get(name, Surroundings()), strict)
-        for name in sorted(old.keys() | new.keys())
+        Pair(
+            name,
+            old.get(before.get(name, name)),
+            new.get(name),
+            renames.calls.get(name, surroundings.get(before.get(name, name), Surroundings())),
+            strict,
+            renames.respellings.get(name, NOTHING_RESPELLED),
+        )
+        for name in sorted((old.keys() - moved.keys()) | new.keys())
         if is_python(name) or not code_only
     ]
     judged = run_all(pairs) if run_all is not None else map(judge_pair, pairs)
@@ -68,9 +87,29 @@ def compare_trees(
         for pair, proof in zip(pairs, judged, strict=True)
         if proof is not None
     )
-    reasons = (reason_against,) if reason_against and dict(old) != dict(new) else ()
+    proofs = _with_reasons(proofs, renames)
+    reasons = [reason_against] if reason_against and dict(old) != dict(new) else []
+    if strict:
+        reasons += [f"rests on an assumption: {what}" for what in renames.assumptions]
     verdicts = [*(proof.verdict for _, proof in proofs), *(Verdict.UNPROVEN for _ in reasons)]
-    return TreeProof(worst(verdicts), proofs, reasons)
+    return TreeProof(worst(verdicts), proofs, tuple(reasons), renames.assumptions)
+
+
+def _with_reasons(
+    proofs: tuple[tuple[str, FileProof], ...], renames: GuessedRenames
+) -> tuple[tuple[str, FileProof], ...]:
+    """The proofs of the files, with what speaks against names that seem to have become others."""
+    reasons = [each for each in renames.reasons if not each.yields]
+    if not reasons and all(proof.verdict is Verdict.SAME for _, proof in proofs):
+        reasons = list(renames.reasons)
+    found = []
+    for path, proof in proofs:
+        own = [Difference(each.old_line, each.new_line, each.what) for each in reasons if each.path == path]
+        if own:
+            differences = (*proof.differences, *own)
+            proof = replace(proof, verdict=worst(each.verdict for each in differences), differences=differences)
+        found.append((path, proof))
+    return tuple(found)
 
 
 def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers]) -> FileProof:
@@ -87,14 +126,14 @@ def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers]) -
 
 def judge_pair(pair: Pair) -> FileProof | None:
     """The proof for one path; `None` for a file that is not code and did not change."""
-    name, old, new, surroundings, strict = pair
+    name, old, new, surroundings, strict, respelling = pair
     if old is None or new is None:
         return _unproven(f"the file is only in the {'new' if old is None else 'old'} version")
     if isinstance(old, str) or isinstance(new, str):
         return None if old == new else _unproven(str(new if isinstance(new, str) else old))
     if is_python(name):
-        return compare_files(old, new, surroundings, strict=strict)
-    return None if old == new else _unproven("not Python, and it differs")
+        return compare_files(old, new, surroundings, strict=strict, respelling=respelling)
+    return None if old == new else judge_text(old, new, respelling.new)
 
 
 def _unproven(what: str) -> FileProof:

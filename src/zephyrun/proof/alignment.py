@@ -1,0 +1,174 @@
+"""Which place of a new version stands for which of the old one, whatever the names there are.
+
+Both versions are cut into the heads of their statements, names and texts left open, and these are held
+against each other in order. What this finds is a guess: it may cost a verdict, and never makes one.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+import sys
+from bisect import bisect_left, bisect_right
+from collections.abc import Hashable, Iterator, Sequence
+from difflib import SequenceMatcher
+from functools import cached_property
+from itertools import pairwise, takewhile
+from typing import NamedTuple
+
+from zephyrun.proof.normal_form import Element, NormalForm
+
+_HEADS = frozenset(
+    f"{each.__name__}" for each in (*ast.stmt.__subclasses__(), ast.ExceptHandler, ast.match_case)
+)
+_WORD = re.compile(r"\w+")
+# Sorts of elements that say nothing but what something is called.
+_OPEN = frozenset({"local", "name", "attribute", "keyword", "module", "documentation"})
+_TEXTS = frozenset({"str", "bytes"})
+
+
+class _Head(NamedTuple):
+    """The elements of one statement without the statements inside it: from `first` on up to `last`, and
+    what they are but for names and texts."""
+
+    first: int
+    last: int
+    shape: tuple[Hashable, ...]
+
+
+class Alignment:
+    """The places of two versions of one file that stand for each other."""
+
+    def __init__(self, old: NormalForm, new: NormalForm, old_text: str, new_text: str) -> None:
+        self._old_text, self._new_text = old_text, new_text
+        self.names: list[tuple[int, int]] = []
+        self._texts: list[tuple[tuple[int, int], tuple[int, int]]] = []
+        old_heads, new_heads = _heads(old), _heads(new)
+        for before, after in _paired(old_heads, new_heads):
+            self._align(old, new, before, after)
+
+    def _align(self, old: NormalForm, new: NormalForm, before: _Head, after: _Head) -> None:
+        """Pair the places of two heads: all where they have one shape, else those before the first and
+        after the last that differs."""
+        n_before, n_after = len(before.shape), len(after.shape)
+        n_first = _n_alike(before.shape, after.shape)
+        n_last = 0
+        if n_first < max(n_before, n_after):
+            n_most = min(n_before, n_after) - n_first
+            n_last = min(_n_alike(before.shape[::-1], after.shape[::-1]), n_most)
+        for first, length, start in (
+            (before.first, n_first, after.first),
+            (before.last - n_last, n_last, after.last - n_last),
+        ):
+            self._pair(old, new, (first, first + length), (start, start + length))
+
+    def _pair(self, old: NormalForm, new: NormalForm, before: tuple[int, int], after: tuple[int, int]) -> None:
+        places = [
+            form.named[bisect_left(form.named, (first,)) : bisect_left(form.named, (last,))]
+            for form, (first, last) in ((old, before), (new, after))
+        ]
+        if len(places[0]) == len(places[1]):
+            self.names += [(one, other) for (_, one), (_, other) in zip(*places, strict=True)]
+        texts = [
+            form.quoted[bisect_left(form.quoted, (first,)) : bisect_left(form.quoted, (last,))]
+            for form, (first, last) in ((old, before), (new, after))
+        ]
+        if len(texts[0]) == len(texts[1]):
+            self._texts += [(one[1:], other[1:]) for one, other in zip(*texts, strict=True)]
+
+    @cached_property
+    def _image_of(self) -> dict[int, int]:
+        return dict(self.names)
+
+    @cached_property
+    def _new_places(self) -> frozenset[int]:
+        return frozenset(other for _, other in self.names)
+
+    @cached_property
+    def _ends(self) -> list[tuple[int, int]]:
+        """The ends of names that stand for each other, in text order."""
+        return sorted(
+            (one + len(word_at(self._old_text, one)), other + len(word_at(self._new_text, other)))
+            for one, other in self.names
+        )
+
+    def image(self, start: int) -> int | None:
+        """Where a word of the old version stands in the new one; `None` where that is not to be told."""
+        if (found := self._image_of.get(start)) is not None:
+            return found
+        for (first, last), (new_first, new_last) in self._texts:
+            if first <= start < last:
+                return words_image(self._old_text, self._new_text, start, (first, last), (new_first, new_last))
+        # A comment stands as far behind the name before it as it did.
+        index = bisect_right(self._ends, (start, len(self._new_text)))
+        if not index:
+            return None
+        end, new_end = self._ends[index - 1]
+        found = new_end + start - end
+        is_same = self._old_text[end:start] == self._new_text[new_end:found]
+        return found if is_same else None
+
+    def has_counterpart(self, start: int) -> bool:
+        """Whether a place of the new version stands for some name of the old one."""
+        return start in self._new_places
+
+
+def words_image(
+    before: str,
+    after: str,
+    start: int,
+    inside: tuple[int, int] = (0, sys.maxsize),
+    inside_after: tuple[int, int] = (0, sys.maxsize),
+) -> int | None:
+    """Where a word of one text stands in another one that has as many words; the same in parts of both."""
+    starts = [each.start() for each in _WORD.finditer(before, *inside)]
+    images = [each.start() for each in _WORD.finditer(after, *inside_after)]
+    return images[starts.index(start)] if len(starts) == len(images) and start in starts else None
+
+
+def word_at(text: str, start: int) -> str:
+    """The word that begins at an offset; "" for none."""
+    word = _WORD.match(text, start)
+    return word[0] if word is not None else ""
+
+
+def _heads(form: NormalForm) -> list[_Head]:
+    shapes = [_shape(each) for each in form.elements]
+    cuts = [
+        index for index, (sort, value) in enumerate(form.elements) if sort == "node" and value in _HEADS
+    ]
+    return [
+        _Head(first, last, tuple(shapes[first:last])) for first, last in pairwise([0, *cuts, len(shapes)])
+    ]
+
+
+def _shape(element: Element) -> Hashable:
+    sort, value = element
+    if sort in _OPEN:
+        return sort
+    if sort == "import" and isinstance(value, tuple):
+        return sort, value[1]
+    if sort == "constant" and isinstance(value, tuple) and value[0] in _TEXTS:
+        return sort, value[0]
+    return element
+
+
+def _n_alike(before: Sequence[Hashable], after: Sequence[Hashable]) -> int:
+    """How many things are the same from the first on."""
+    return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(before, after)))
+
+
+def _paired(old: list[_Head], new: list[_Head]) -> Iterator[tuple[_Head, _Head]]:
+    before, after = [each.shape for each in old], [each.shape for each in new]
+    # Most is the same at both ends, and the matcher takes its time.
+    n_first = _n_alike(before, after)
+    yield from zip(old[:n_first], new[:n_first], strict=True)
+    n_last = min(_n_alike(before[::-1], after[::-1]), min(len(old), len(new)) - n_first)
+    yield from zip(old[len(old) - n_last :], new[len(new) - n_last :], strict=True)
+    old, new = old[n_first : len(old) - n_last], new[n_first : len(new) - n_last]
+    matcher = SequenceMatcher(None, [each.shape for each in old], [each.shape for each in new], autojunk=False)
+    for _, old_first, old_last, new_first, new_last in matcher.get_opcodes():
+        if old_last - old_first == new_last - new_first:
+            for one, other in zip(old[old_first:old_last], new[new_first:new_last], strict=True):
+                if one.shape[0] == other.shape[0]:
+                    yield one, other

@@ -1,0 +1,216 @@
+"""Renames that nobody told of: guess them, and judge the guesses as any rename is judged.
+
+Unlike in a change that is nothing but renames, anything else may differ as well. So each place is sought
+where the alignment puts it, the renamed thing is found by the place of its definition, and what stands in
+code that has no counterpart speaks against a verdict only where nothing else does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from zephyrun.linking.linkage import Content
+from zephyrun.linking.targets import renamed_target
+from zephyrun.linking.usage import Target, TargetSort, Usage
+from zephyrun.linking.values import Evaluator
+from zephyrun.proof.alignment import word_at, words_image
+from zephyrun.proof.comparison import Respelling
+from zephyrun.proof.normal_form import Spelling
+from zephyrun.proof.moved_files import renamed_modules
+from zephyrun.proof.rename_map import AlignedFile, Guess, align_files, guess_renames
+from zephyrun.proof.renames import Judge, Renaming, World, with_calls
+from zephyrun.proof.remains import Surroundings, reads_callers
+from zephyrun.source import SourceText
+
+
+@dataclass(frozen=True)
+class Reason:
+    """Why a guess is not shown to be nothing but a rename: the path of the definition in the new version
+    and the lines of both. One that `yields` counts only where nothing else keeps the versions apart."""
+
+    path: str
+    old_line: int
+    new_line: int
+    what: str
+    yields: bool
+
+
+@dataclass(frozen=True)
+class GuessedRenames:
+    """What has another name: by the paths of the new version, how names are to be read there; what speaks
+    against it, and what it rests on."""
+
+    respellings: Mapping[str, Respelling]
+    reasons: tuple[Reason, ...]
+    assumptions: tuple[str, ...]
+    calls: Mapping[str, Surroundings]
+
+
+NO_RENAMES = GuessedRenames({}, (), (), {})
+
+
+def find_renames(
+    old: Mapping[str, Content], new: Mapping[str, Content], world: World, moved: Mapping[str, str]
+) -> GuessedRenames:
+    """What has other names in a new version, as far as the rest of both versions lets that be told. `moved`
+    gives the new path of each file that has another one; the surroundings in `world` are by old paths."""
+    files = align_files(old, new, moved)
+    if not moved and not any(_is_asked(each, world.surroundings.get(path)) for path, each in files.items()):
+        return NO_RENAMES
+    before = world.evaluator(old)
+    judge = _GuessJudge(old, new, world, moved, before, files)
+    return judge.hear([*judge.guess_modules(), *guess_renames(before, files)])
+
+
+def _is_asked(aligned: AlignedFile, around: Surroundings | None) -> bool:
+    """Whether other files have a say in what differs between two versions of one."""
+    return aligned.is_renamed or (around is not None and reads_callers(aligned.old.facts, around))
+
+
+class _GuessJudge(Judge):
+    """Judges guesses in a change of which nothing is known."""
+
+    def __init__(
+        self,
+        old: Mapping[str, Content],
+        new: Mapping[str, Content],
+        world: World,
+        moved: Mapping[str, str],
+        before: Evaluator,
+        files: Mapping[str, AlignedFile],
+    ) -> None:
+        at_new_paths = {moved[path]: world.surroundings[path] for path in moved if path in world.surroundings}
+        around = {**world.surroundings, **at_new_paths} if moved else world.surroundings
+        super().__init__(old, new, replace(world, surroundings=around), moved, frozenset(), before)
+        self._files = files
+        self._back = {new_path: path for path, new_path in moved.items()}
+        self._yielding: list[tuple[int, str]] = []
+
+    def guess_modules(self) -> list[Guess]:
+        """The modules that seem to have another name."""
+        renamed = renamed_modules(self._before.linkage, self._after.linkage, self._moved)
+        return [Guess(target, new, 0) for target, new in renamed.items()]
+
+    def hear(self, guesses: Sequence[Guess]) -> GuessedRenames:
+        """What becomes of the guesses."""
+        covered: set[tuple[str, int, str]] = set()
+        heard: list[Guess] = []
+        usages: list[tuple[Renaming, Usage]] = []
+        for guess in guesses:
+            # A family of methods is met once for each of its classes.
+            if (guess.target.path, guess.start, guess.new) not in covered:
+                renaming = Renaming(guess.target, guess.new)
+                usage = self._use_before(renaming)
+                heard.append(guess)
+                usages.append((self._with_changed_places(renaming, usage), usage))
+                covered |= {(place.path, place.start, guess.new) for place in usage.places}
+        new_names = {guess.new for guess in heard}
+        for number, (renaming, usage) in enumerate(usages):
+            self._number = number
+            self._check(renaming, usage, new_names)
+        pairs = frozenset(self._pairs)
+        reasons = [
+            self._reason(heard[number], what, yields=yields)
+            for found, yields in ((self._reasons, False), (self._yielding, True))
+            for number, what in dict.fromkeys(found)
+        ]
+        respelled = {path: Respelling(dict(sorted(each.items())), pairs) for path, each in self._respelled.items()}
+        changed = {self._moved.get(path, path) for path in self._files}
+        return GuessedRenames(
+            {path: respelled.get(path, Respelling({}, pairs)) for path in changed | respelled.keys()},
+            tuple(reasons),
+            tuple(dict.fromkeys(self._assumed)),
+            {path: with_calls(self._before, path, self._world.surroundings) for path in changed},
+        )
+
+    def _with_changed_places(self, renaming: Renaming, usage: Usage) -> Renaming:
+        """The renaming with the open places that have changed along: they seem to belong."""
+        belongs = set()
+        for each in usage.open_places:
+            image = self._image(each.place.path, each.place.start)
+            if image is not None and self._word_at(*image) == renaming.new:
+                belongs.add((each.place.path, each.place.start))
+                usage.add([each.place])
+        return renaming._replace(belongs=frozenset(belongs))
+
+    def _judge_open_places(self, usage: Usage, renaming: Renaming) -> None:
+        """No person says of an open place what it means."""
+        super()._judge_open_places(usage, renaming._replace(belongs=frozenset()))
+
+    def _reason(self, guess: Guess, what: str, *, yields: bool) -> Reason:
+        path = guess.target.path
+        image = self._image(path, guess.start)
+        new_line = self._text(image[0]).line_of(image[1]) if image is not None else 0
+        said = f"not shown that `{guess.target.written}` became `{guess.new}` and nothing else did: {what}"
+        file = self._before.linkage.file(path)
+        line = file.line_of(guess.start) if file is not None else 0
+        return Reason(self._moved.get(path, path), line, new_line, said, yields)
+
+    def _miss(self, what: str) -> None:
+        self._yielding.append((self._number, what))
+
+    # -- places ------------------------------------------------------------------------------
+
+    @cached_property
+    def _texts(self) -> dict[str, SourceText]:
+        return {}
+
+    def _text(self, path: str) -> SourceText:
+        """The text of a file of the new version."""
+        if path not in self._texts:
+            data = self._new.get(path)
+            self._texts[path] = SourceText.from_bytes(data if isinstance(data, bytes) else b"", strict=False)
+        return self._texts[path]
+
+    def _word_at(self, path: str, start: int) -> str:
+        return word_at(self._text(path).text, start)
+
+    def _image(self, path: str, start: int) -> tuple[str, int] | None:
+        new_path = self._moved.get(path, path)
+        if path in self._files:
+            image = self._files[path].alignment.image(start)
+        elif self._old.get(path) == self._new.get(new_path):
+            image = start
+        else:
+            data = self._old.get(path)
+            before = SourceText.from_bytes(data, strict=False).text if isinstance(data, bytes) else ""
+            image = words_image(before, self._text(new_path).text, start)
+        return (new_path, image) if image is not None else None
+
+    def _is_new(self, path: str, start: int) -> bool:
+        aligned = self._files.get(self._back.get(path, path))
+        return aligned is not None and not aligned.alignment.has_counterpart(start)
+
+    def _new_target(self, renaming: Renaming) -> Target | None:
+        """The thing whose definition stands where the old one stood: numbers may have changed."""
+        target, new = renaming.target, renaming.new
+        path = self._moved.get(target.path, target.path)
+        file = self._after.linkage.file(path)
+        if target.sort is TargetSort.MODULE:
+            return renamed_target(self._after, target._replace(path=path), new)
+        if file is None:
+            return None
+        if target.sort is TargetSort.GLOBAL:
+            return target._replace(path=path, name=new, spelling=new)
+        before = self._before.file(target.path)
+        if target.sort is TargetSort.MEMBER:
+            image = self._image(target.path, before.links.classes[target.number].name_start)
+            for number, record in enumerate(file.links.classes):
+                if image is not None and record.name_start == image[1]:
+                    return renamed_target(self._after, target._replace(path=path, number=number), new)
+            return None
+        first = before.facts.bindings[target.number].references[0]
+        image = self._image(target.path, before.facts.references[first].start)
+        reference = file.facts.reference_by_start.get(image[1]) if image is not None else None
+        if reference is None:
+            return None
+        target = target._replace(path=path, number=reference.binding, name=new, spelling=new)
+        if target.sort is TargetSort.LOCAL:
+            return target
+        for owner, function in enumerate(file.links.functions):
+            for parameter in function.parameters:
+                if parameter.binding == reference.binding:
+                    return target._replace(owner=owner, name=parameter.name, spelling="")
+        return None
