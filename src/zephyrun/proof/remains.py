@@ -22,7 +22,7 @@ _SHOWN_LENGTH = 40
 
 # Attributes through which a program reads its own source text.
 SOURCE_READERS = frozenset(
-    {"getsource", "getsourcelines", "getcomments", "findsource", "getblock", "get_source"}
+    "getsource getsourcelines getcomments findsource getblock get_source get_data getline getlines".split()
 )
 # What calls are named that may evaluate a text among their caller's variables.
 _EVALUATING = re.compile(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
