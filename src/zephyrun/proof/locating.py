@@ -235,6 +235,8 @@ class _UnitComparison:
                 if before[0] == after[0] == "constant":
                     verdict = Verdict.DIFFERENT
                     what = f"{_constant(old_form, index)} became {_constant(new_form, index)}"
+                elif before[0] != "keyword" and self._hold_the_same(old_form, new_form):
+                    verdict, what = Verdict.DIFFERENT, "the same parts stand in another order"
                 else:
                     verdict, what = self._classify(before, after)
                 return Difference(
@@ -244,6 +246,11 @@ class _UnitComparison:
                     verdict,
                 )
         return None
+
+    def _hold_the_same(self, old_form: NormalForm, new_form: NormalForm) -> bool:
+        """Whether two statements are made of the same parts."""
+        parts = Counter(_comparable(self.old, each) for each in old_form.elements)
+        return parts == Counter(_comparable(self.new, each) for each in new_form.elements)
 
     def _classify(self, before: Element, after: Element) -> tuple[Verdict, str]:
         """Whether a running program could tell, and what to say."""

@@ -1,0 +1,175 @@
+"""`verify` and names that have become others, nobody having said which."""
+
+import random
+import re
+
+import pytest
+
+from tests.test_renames import ATTACKS, CASES, FOR_READERS, find_target, output_of, read_cases, world_of
+from zephyrun.changes.project_renames import Wish, carry_out_renames
+from zephyrun.project.library import read_library
+from zephyrun.proof.renames import World
+from zephyrun.proof.trees import compare_trees
+from zephyrun.proof.verdict import Verdict
+from zephyrun.source import Edit, EditSet, SourceText
+
+WORLD = World(library=read_library)
+MOST_FORGOTTEN = 3
+N_RANDOM_CHANGES = 150
+# Words that stand for something in a program, by how they are introduced.
+INTRODUCED = re.compile(
+    r"(?:def|class|for|as|lambda|import|self\.)\s*([A-Za-z_]\w*)|([A-Za-z_]\w*)\s*=|[(,]\s*([A-Za-z_]\w*)\s*[,)=]"
+)
+WORD = re.compile(r"\b[A-Za-z_]\w*\b")
+
+
+def renamed(case):
+    """The change that a case asks for, and whether it is done without a word."""
+    world = world_of(case.files)
+    evaluator = world.evaluator(case.files)
+    wish = Wish(find_target(evaluator, case.target), case.new)
+    change = carry_out_renames(evaluator, [wish], surroundings=world.surroundings)
+    return change, not (change.reasons or change.doubts or change.open_places)
+
+
+@pytest.mark.parametrize("case", read_cases(), ids=lambda case: case.title)
+def test_a_rename_is_recognised(case):
+    """What is renamed without a word is the same to who was not told; what is refused or needs one is not."""
+    change, is_done = renamed(case)
+    proof = compare_trees(case.files, change.contents, world=WORLD)
+    if change.contents == case.files:
+        return
+    assert (proof.verdict is Verdict.SAME) == is_done, [each.differences for _, each in proof.files]
+
+
+@pytest.mark.parametrize("case", [each for each in read_cases() if each.outcome == "done"], ids=lambda case: case.title)
+def test_a_forgotten_reference_is_seen(case):
+    """Renames with one reference left out are none, whichever it is."""
+    change, _ = renamed(case)
+    places = sorted(place for place in change.usages[0].places if place.sort not in FOR_READERS)
+    if change.moved or len(places) < 2:
+        return
+    for forgotten in places[:MOST_FORGOTTEN]:
+        contents = dict(case.files)
+        for path, kept in change.usages[0].by_path().items():
+            edits = EditSet(Edit(p.start, p.end, case.new) for p in kept if p != forgotten and p.alone)
+            contents[path] = edits.apply(SourceText.from_bytes(case.files[path]))
+        if contents != case.files:
+            assert compare_trees(case.files, contents, world=WORLD).verdict is not Verdict.SAME, forgotten
+
+
+@pytest.mark.parametrize("case", read_cases(ATTACKS), ids=lambda case: case.title)
+def test_no_attack_is_the_same(case, tmp_path):
+    """Renames that a program may be told by, carried out whatever is said of them: those that are called the
+    same without a word do the same."""
+    change, is_done = renamed(case)
+    if is_done or change.contents == case.files:
+        # What is done runs in the tests of renames.
+        return
+    if compare_trees(case.files, change.contents, world=WORLD).verdict is Verdict.SAME:
+        assert output_of(tmp_path / "old", case.files) == output_of(tmp_path / "new", change.contents)
+
+
+def change_at_random(rng, files):
+    """A word of some program replaced everywhere, or not quite; now and then with something else changed."""
+    code = [path for path in files if path.endswith(".py")]
+    introduced = INTRODUCED.findall(files[rng.choice(code)].decode())
+    words = sorted({word for groups in introduced for word in groups if word and not word.startswith("__")})
+    if not words:
+        return None
+    word = rng.choice(words)
+    new = rng.choice([f"{word}_new", "zz", "a0", f"_{word}", word.strip("_") or "q", rng.choice(words)])
+    habit = rng.choice(["everywhere", "everywhere", "in one file", "but once", "swapped"])
+    only = rng.choice(code)
+    n_left = rng.randrange(1 + sum(len(re.findall(rf"\b{word}\b", files[path].decode())) for path in code))
+
+    def replaced(match):
+        nonlocal n_left
+        if habit == "swapped" and match[0] == new:
+            return word
+        if match[0] != word:
+            return match[0]
+        n_left -= 1
+        return word if habit == "but once" and n_left == -1 else new
+
+    changed = dict(files)
+    for path in code if habit != "in one file" else [only]:
+        changed[path] = WORD.sub(replaced, files[path].decode()).encode()
+    if rng.random() < 1 / 3:
+        before, after = rng.choice([(b" + ", b" - "), (b"(", b"( "), (b"print(", b"print(1 and "), (b"=1", b"=2")])
+        changed[only] = b"# weighed by hand\n" + changed[only].replace(before, after, 1)
+    return changed
+
+
+def test_changes_at_random(tmp_path):
+    """Whatever a careless hand makes of programs that are easily told by their names: what is called the same
+    runs the same, or the verdict names what it takes for granted."""
+    rng = random.Random()
+    cases = [case for case in (*read_cases(ATTACKS), *read_cases(CASES)) if "main.py" in case.files]
+    verdicts = []
+    for number in range(N_RANDOM_CHANGES):
+        case = rng.choice(cases)
+        if (changed := change_at_random(rng, case.files)) is None:
+            continue
+        proof = compare_trees(case.files, changed, world=WORLD)
+        verdicts.append(proof.verdict)
+        if proof.verdict is Verdict.SAME and not proof.assumptions:
+            before = output_of(tmp_path / f"old{number}", case.files)
+            after = output_of(tmp_path / f"new{number}", changed)
+            assert before[:2] == after[:2], (case.title, changed)
+    assert set(verdicts) == set(Verdict)
+
+
+MIXTURE = (
+    {
+        "hives.py": b'"""Weights."""\n\nclass Hive:\n    def __init__(self, kg, lot=3):\n        self.kg = kg   # weighed\n'
+        b"        self._n = lot\n\n    def w(self, t):\n        x = self.kg - t\n        if x > 40:\n            return x*1.5\n"
+        b"        return x\n\ndef tot(hs, t=2):\n    s = 0\n    for h in hs:\n        s = s + h.w(t=t)\n    return s\n",
+        "main.py": b"import hives\nfrom hives import Hive, tot\nprint(tot([Hive(30), Hive(kg=50)]), hives.tot([], t=1))\n",
+    },
+    {
+        "bees/__init__.py": b"",
+        "hives.py": b'"""Weights."""\n\nHEAVY = 40\n\n\nclass Colony:\n    def __init__(self, weight, lot=3):\n'
+        b"        self.weight = weight\n        self._lot = lot\n\n    def net_weight(self, tare):\n        net = self.weight - tare\n"
+        b"        if net > HEAVY:\n            return net * 1.5\n        return net\n\n\ndef total_weight(colonies, tare=2):\n    total = 0\n"
+        b"    # one after the other\n    for colony in colonies:\n        total = total + colony.net_weight(\n            tare=tare\n        )\n    return total\n",
+        "main.py": b"import hives\nfrom hives import Colony, total_weight\n"
+        b"print(total_weight([Colony(30), Colony(weight=50)]), hives.total_weight([], tare=1))\n",
+    },
+)
+
+
+def test_renames_amid_other_changes():
+    """Names, layout, comments and constants in one go are one answer; a change of meaning among them is all
+    that is shown."""
+    old, new = MIXTURE
+    new = {path: data for path, data in new.items() if data}
+    proof = compare_trees(old, new, world=WORLD)
+    assert proof.verdict is Verdict.SAME, proof
+    edits = dict(dict(proof.files)["hives.py"].edits)
+    assert edits["local rename"] == 3 and edits["named constant"] == 1 and edits["comment"] == 1
+    for in_old, in_new, changed in (
+        (b"x > 40", b"net > HEAVY", b"net >= HEAVY"),
+        (b"s = 0", b"total = 0", b"total = 1"),
+        (b"self.kg - t", b"self.weight - tare", b"tare - self.weight"),
+        (b"h.w(", b"colony.net_weight(", b"colony.weight("),
+    ):
+        mutant = new | {"hives.py": new["hives.py"].replace(in_new, changed)}
+        proof = compare_trees(old, mutant, world=WORLD)
+        (difference,) = [each for _, file in proof.files for each in file.differences]
+        assert proof.verdict is (Verdict.UNPROVEN if b"colony" in changed else Verdict.DIFFERENT)
+        lines = [files["hives.py"].partition(text)[0].count(b"\n") + 1 for files, text in ((old, in_old), (mutant, changed))]
+        assert [difference.old_line, difference.new_line] == lines, difference
+
+
+def test_a_library_keeps_its_public_names():
+    """Code outside may use what is public, but not what is private."""
+    old = {"hives.py": b"def weigh(kg):\n    return _net(kg)\n\n\ndef _net(kg):\n    return kg - 2\n"}
+    private = {"hives.py": old["hives.py"].replace(b"_net", b"_net_weight")}
+    public = {"hives.py": old["hives.py"].replace(b"weigh", b"net_weight")}
+    world = World(library=read_library, is_library=True)
+    assert compare_trees(old, private, world=world).verdict is Verdict.SAME
+    proof = compare_trees(old, public, world=world)
+    assert proof.verdict is Verdict.UNPROVEN
+    (difference,) = dict(proof.files)["hives.py"].differences
+    assert (difference.old_line, difference.new_line) == (1, 1) and "outside" in difference.what
