@@ -16,6 +16,9 @@ from zephyrun.source import Edit, EditSet, SourceText
 WORLD = World(library=read_library)
 MOST_FORGOTTEN = 3
 N_RANDOM_CHANGES = 150
+# How long a file is that it opens is no behaviour that anybody promises to keep.
+READS_ITS_TEXT = "module open"
+ADDRESS = re.compile(r"0x[0-9a-f]+")
 # Words that stand for something in a program, by how they are introduced.
 INTRODUCED = re.compile(
     r"(?:def|class|for|as|lambda|import|self\.)\s*([A-Za-z_]\w*)|([A-Za-z_]\w*)\s*=|[(,]\s*([A-Za-z_]\w*)\s*[,)=]"
@@ -105,7 +108,7 @@ def test_changes_at_random(tmp_path):
     """Whatever a careless hand makes of programs that are easily told by their names: what is called the same
     runs the same, or the verdict names what it takes for granted."""
     rng = random.Random()
-    cases = [case for case in (*read_cases(ATTACKS), *read_cases(CASES)) if "main.py" in case.files]
+    cases = [case for case in (*read_cases(ATTACKS), *read_cases(CASES)) if case.title != READS_ITS_TEXT]
     verdicts = []
     for number in range(N_RANDOM_CHANGES):
         case = rng.choice(cases)
@@ -114,9 +117,9 @@ def test_changes_at_random(tmp_path):
         proof = compare_trees(case.files, changed, world=WORLD)
         verdicts.append(proof.verdict)
         if proof.verdict is Verdict.SAME and not proof.assumptions:
-            before = output_of(tmp_path / f"old{number}", case.files)
-            after = output_of(tmp_path / f"new{number}", changed)
-            assert before[:2] == after[:2], (case.title, changed)
+            before, after = (output_of(tmp_path / str(number), files) for files in (case.files, changed))
+            assert before[0] == after[0], (case.title, changed)
+            assert ADDRESS.sub("", before[1]) == ADDRESS.sub("", after[1]), (case.title, changed)
     assert set(verdicts) == set(Verdict)
 
 

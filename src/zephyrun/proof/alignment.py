@@ -81,8 +81,8 @@ class Alignment:
         return dict(self.names)
 
     @cached_property
-    def _new_places(self) -> frozenset[int]:
-        return frozenset(other for _, other in self.names)
+    def _counterparts(self) -> dict[int, int]:
+        return {other: one for one, other in self.names}
 
     @cached_property
     def _ends(self) -> list[tuple[int, int]]:
@@ -108,9 +108,9 @@ class Alignment:
         is_same = self._old_text[end:start] == self._new_text[new_end:found]
         return found if is_same else None
 
-    def has_counterpart(self, start: int) -> bool:
-        """Whether a place of the new version stands for some name of the old one."""
-        return start in self._new_places
+    def counterpart(self, start: int) -> int | None:
+        """Where the name of the old version stands that a name of the new one stands for."""
+        return self._counterparts.get(start)
 
 
 def words_image(

@@ -1,8 +1,8 @@
 """Renames that nobody told of: guess them, and judge the guesses as any rename is judged.
 
 Unlike in a change that is nothing but renames, anything else may differ as well. So each place is sought
-where the alignment puts it, the renamed thing is found by the place of its definition, and what stands in
-code that has no counterpart speaks against a verdict only where nothing else does.
+where the alignment puts it, the renamed thing is found by the place of its definition, and what a place
+speaks against is not told where the file differs anyway.
 """
 
 from __future__ import annotations
@@ -28,13 +28,14 @@ from zephyrun.source import SourceText
 @dataclass(frozen=True)
 class Reason:
     """Why a guess is not shown to be nothing but a rename: the path of the definition in the new version
-    and the lines of both. One that `yields` counts only where nothing else keeps the versions apart."""
+    and the lines of both. What a place in some file gives (`given_by`, its new path) is only worth telling
+    where that file does not differ anyway."""
 
     path: str
     old_line: int
     new_line: int
     what: str
-    yields: bool
+    given_by: str
 
 
 @dataclass(frozen=True)
@@ -86,7 +87,7 @@ class _GuessJudge(Judge):
         super().__init__(old, new, replace(world, surroundings=around), moved, frozenset(), before)
         self._files = files
         self._back = {new_path: path for path, new_path in moved.items()}
-        self._yielding: list[tuple[int, str]] = []
+        self._given_by: dict[str, str] = {}
 
     def guess_modules(self) -> list[Guess]:
         """The modules that seem to have another name."""
@@ -111,11 +112,7 @@ class _GuessJudge(Judge):
             self._number = number
             self._check(renaming, usage, new_names)
         pairs = frozenset(self._pairs)
-        reasons = [
-            self._reason(heard[number], what, yields=yields)
-            for found, yields in ((self._reasons, False), (self._yielding, True))
-            for number, what in dict.fromkeys(found)
-        ]
+        reasons = [self._reason(heard[number], what) for number, what in dict.fromkeys(self._reasons)]
         respelled = {path: Respelling(dict(sorted(each.items())), pairs) for path, each in self._respelled.items()}
         changed = {self._moved.get(path, path) for path in self._files}
         return GuessedRenames(
@@ -139,17 +136,18 @@ class _GuessJudge(Judge):
         """No person says of an open place what it means."""
         super()._judge_open_places(usage, renaming._replace(belongs=frozenset()))
 
-    def _reason(self, guess: Guess, what: str, *, yields: bool) -> Reason:
+    def _reason(self, guess: Guess, what: str) -> Reason:
         path = guess.target.path
         image = self._image(path, guess.start)
         new_line = self._text(image[0]).line_of(image[1]) if image is not None else 0
         said = f"not shown that `{guess.target.written}` became `{guess.new}` and nothing else did: {what}"
         file = self._before.linkage.file(path)
         line = file.line_of(guess.start) if file is not None else 0
-        return Reason(self._moved.get(path, path), line, new_line, said, yields)
+        return Reason(self._moved.get(path, path), line, new_line, said, self._given_by.get(what, ""))
 
-    def _miss(self, what: str) -> None:
-        self._yielding.append((self._number, what))
+    def _object_to_place(self, path: str, what: str) -> None:
+        super()._object_to_place(path, what)
+        self._given_by[self._reasons[-1][1]] = path
 
     # -- places ------------------------------------------------------------------------------
 
@@ -179,9 +177,12 @@ class _GuessJudge(Judge):
             image = words_image(before, self._text(new_path).text, start)
         return (new_path, image) if image is not None else None
 
-    def _is_new(self, path: str, start: int) -> bool:
+    def _has_come(self, path: str, start: int) -> bool:
         aligned = self._files.get(self._back.get(path, path))
-        return aligned is not None and not aligned.alignment.has_counterpart(start)
+        if aligned is None:
+            return False
+        before = aligned.alignment.counterpart(start)
+        return before is None or word_at(aligned.old.source.text, before) != self._word_at(path, start)
 
     def _new_target(self, renaming: Renaming) -> Target | None:
         """The thing whose definition stands where the old one stood: numbers may have changed."""

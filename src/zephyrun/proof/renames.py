@@ -275,9 +275,9 @@ class Judge:
         """Note a reason against the rename that is being judged."""
         self._reasons.append((self._number, what))
 
-    def _miss(self, what: str) -> None:
-        """Note a reason that a place gives which stands for none of the other version."""
-        self._object(what)
+    def _object_to_place(self, path: str, what: str) -> None:
+        """Note a reason that a place of the new version gives which stands for none of the old one."""
+        self._object(f"{path}: {what}")
 
     def _new_target(self, renaming: Renaming) -> Target | None:
         """The renamed thing in the new version."""
@@ -368,8 +368,8 @@ class Judge:
         shifts = self._shifts.get(path)
         return self._moved.get(path, path), shifts.image(start) if shifts is not None else start
 
-    def _is_new(self, path: str, start: int) -> bool:
-        """Whether a place of the new version stands for none of the old one, whatever it is called."""
+    def _has_come(self, path: str, start: int) -> bool:
+        """Whether a place of the new version bears another name than its counterpart, or has none."""
         return False
 
     def _pair_places(
@@ -381,7 +381,8 @@ class Judge:
             if (image := self._image(place.path, place.start)) is not None:
                 images[image] = place
             elif place.sort not in _FOR_READERS:
-                self._miss(f"{place.path}: what became of a reference to {before.label} is not to be told")
+                path = self._moved.get(place.path, place.path)
+                self._object_to_place(path, f"what became of a reference to {before.label} is not to be told")
         found = {(place.path, place.start): place for place in after.places}
         opened = {(each.place.path, each.place.start): each.place for each in after.open_places}
         vouched = {self._image(*key) for key in renaming.belongs}
@@ -391,17 +392,16 @@ class Judge:
                 spelling = Spelling(here.end, old_name, is_bound_only=not here.alone)
                 self._respelled.setdefault(key[0], {})[here.start] = spelling
             elif place.sort not in _FOR_READERS:
-                self._object(f"{key[0]}: a reference to {before.label} is none under the new name")
+                self._object_to_place(key[0], f"a reference to {before.label} is none under the new name")
             elif key[0] in self._new:
                 end = key[1] + len(new_name)
                 self._respelled.setdefault(key[0], {})[key[1]] = Spelling(end, old_name)
         for key, place in found.items():
             if key in images or place.sort in _FOR_READERS:
                 continue
-            if not self._is_new(*key):
-                self._object(f"{key[0]}: `{new_name}` is in use already, and would be {before.label}")
+            self._object_to_place(key[0], f"`{new_name}` is in use already, and would be {before.label}")
+            if not self._has_come(*key):
                 break
-            self._miss(f"{key[0]}: a reference to {before.label} has come")
             spelling = Spelling(place.end, old_name, is_bound_only=not place.alone)
             self._respelled.setdefault(key[0], {})[place.start] = spelling
         for path in sorted({key[0] for key in opened if key not in images}):

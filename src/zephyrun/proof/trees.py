@@ -99,9 +99,8 @@ def _with_reasons(
     proofs: tuple[tuple[str, FileProof], ...], renames: GuessedRenames
 ) -> tuple[tuple[str, FileProof], ...]:
     """The proofs of the files, with what speaks against names that seem to have become others."""
-    reasons = [each for each in renames.reasons if not each.yields]
-    if not reasons and all(proof.verdict is Verdict.SAME for _, proof in proofs):
-        reasons = list(renames.reasons)
+    differing = {path for path, proof in proofs if proof.verdict is not Verdict.SAME}
+    reasons = [each for each in renames.reasons if each.given_by not in differing]
     found = []
     for path, proof in proofs:
         own = [Difference(each.old_line, each.new_line, each.what) for each in reasons if each.path == path]
