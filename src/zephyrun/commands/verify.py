@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from collections.abc import Mapping, Sequence
 from pathlib import Path
+from typing import NamedTuple
 
 from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
 from zephyrun.errors import UserError
@@ -12,6 +13,7 @@ from zephyrun.linking.modules import is_python
 from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_content, read_tree
 from zephyrun.project.library import read_library
+from zephyrun.project.repository import find_repository
 from zephyrun.project.roots import find_root, for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
@@ -26,8 +28,16 @@ _EXIT_CODES = {Verdict.SAME: OK, Verdict.DIFFERENT: NOT_SO, Verdict.UNPROVEN: NO
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
-    parser.add_argument("old", type=options.path, metavar="OLD", help="the old file or folder")
-    parser.add_argument("new", type=options.path, metavar="NEW", help="the new file or folder")
+    parser.add_argument(
+        "paths",
+        type=options.path,
+        nargs="*",
+        metavar="OLD NEW",
+        help="the old and the new file or folder; with --since or --between the project, if not the one here",
+    )
+    revisions = parser.add_mutually_exclusive_group()
+    revisions.add_argument("--since", metavar="REV", help="compare the work tree with this revision (git)")
+    revisions.add_argument("--between", nargs=2, metavar="REV", help="compare two revisions (git)")
     parser.add_argument(
         "--strict", action="store_true", help="count what rests on an assumption as unproven"
     )
@@ -40,10 +50,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(arguments: argparse.Namespace) -> int:
     """Print the verdict; the exit code says it too."""
-    for path in (arguments.old, arguments.new):
-        if path.exists():
-            options.recover(find_root([path]))
-    old, new = _read(arguments.old, arguments.new)
+    sides = _sides(arguments)
+    old, new = sides.old, sides.new
 
     def run_all(pairs: Sequence[Pair]) -> list[FileProof | None]:
         n_bytes = sum(len(each.new or b"") for each in pairs if each.old != each.new)
@@ -51,46 +59,73 @@ def run(arguments: argparse.Namespace) -> int:
             judge_pair, pairs, n_bytes=n_bytes, jobs=arguments.jobs, what="comparing"
         )
 
-    root = arguments.new if arguments.new.is_dir() else find_root([arguments.new])
-    settings = read_settings(root)
+    settings = read_settings(sides.root)
     proof = compare_trees(
         old,
         new,
         strict=arguments.strict,
         code_only=arguments.code_only,
-        reason_against=find_target(root, settings).reason_against,
+        reason_against=find_target(sides.root, settings).reason_against,
         run_all=run_all,
         world=World(
-            settings.import_roots, settings.harmless_decorators, read_library, is_library(root, settings)
+            settings.import_roots, settings.harmless_decorators, read_library, is_library(sides.root, settings)
         ),
     )
     if arguments.format == "json":
         from zephyrun.reports.documents import verify_document
 
         options.print_document(
-            verify_document(_root(arguments.old), _root(arguments.new), proof)
+            verify_document(sides.old_label, sides.new_label, proof)
         )
     else:
         _print(proof, {"old": old, "new": new}, arguments.color)
     return _EXIT_CODES[proof.verdict]
 
 
-def _root(path: Path) -> str:
-    return for_people(path if path.is_dir() else path.parent)
+class _Sides(NamedTuple):
+    """What is compared: both versions by path, what each is called, and the project to which the new one
+    belongs."""
+
+    old: dict[str, Content]
+    new: dict[str, Content]
+    old_label: str
+    new_label: str
+    root: Path
 
 
-def _read(old: Path, new: Path) -> tuple[dict[str, Content], dict[str, Content]]:
-    """Both sides by path. Errors: `UserError` when they cannot be compared at all."""
+def _sides(arguments: argparse.Namespace) -> _Sides:
+    """Both sides. Errors: `UserError` when they cannot be compared at all."""
+    if arguments.since is None and arguments.between is None:
+        if len(arguments.paths) != len(("old", "new")):
+            raise UserError("give two files or two folders, or --since REV, or --between REV REV")
+        return _two_paths(*arguments.paths)
+    if len(arguments.paths) > 1:
+        raise UserError("give one project at most beside --since or --between")
+    root = find_root(arguments.paths or [Path(".")])
+    options.recover(root)
+    repository = find_repository(root)
+    label = for_people(root)
+    if arguments.between is not None:
+        before, after = arguments.between
+        old, new = repository.files_at(before), repository.files_at(after)
+        return _Sides(old, new, f"{label} at {before}", f"{label} at {after}", root)
+    work_tree = {name: read_content(root / name) for name in repository.files_of_work_tree()}
+    return _Sides(repository.files_at(arguments.since), work_tree, f"{label} at {arguments.since}", label, root)
+
+
+def _two_paths(old: Path, new: Path) -> _Sides:
     for path in (old, new):
         if not path.exists():
             raise UserError(f"{path} does not exist; check the spelling or the working folder")
+        options.recover(find_root([path]))
     if old.is_dir() != new.is_dir():
         raise UserError(f"{old} and {new} cannot be compared; give two files or two folders")
     if old.is_dir():
-        return dict(read_tree(old)), dict(read_tree(new))
+        return _Sides(dict(read_tree(old)), dict(read_tree(new)), for_people(old), for_people(new), new)
     # Two files are compared whatever they are called; the new one's name stands for both.
     name = new.name if is_python(new.name) else f"{new.name}.py"
-    return {name: _content(old)}, {name: _content(new)}
+    labels = for_people(old.parent), for_people(new.parent)
+    return _Sides({name: _content(old)}, {name: _content(new)}, *labels, find_root([new]))
 
 
 def _content(path: Path) -> Content:

@@ -20,6 +20,8 @@ _NOTHING_OF_THEIRS = (
 )  # fmt: skip
 _HUNK = re.compile(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
 _REGULAR_FILE = "100644"
+_LINK = "120000"
+_SUBMODULE = b"160000"
 
 
 @dataclass(frozen=True)
@@ -53,6 +55,56 @@ class Repository:
                 found[path] = [range(1, _EVERY_LINE)]
         return {path: tuple(ranges) for path, ranges in found.items()}
 
+    def files_at(self, revision: str) -> dict[str, bytes | str]:
+        """Every file below the root as a revision has it: its bytes, or one phrase why it has none.
+
+        Objects are only read: nothing is checked out, converted or fetched. Errors: `UserError` when there
+        is no such revision, or an object is missing.
+        """
+        self._resolve(revision)
+        listed = self._git_bytes("ls-tree", "-r", "-z", "--full-tree", f"{revision}:{self._prefix}").split(b"\0")
+        found: dict[str, bytes | str] = {}
+        names: dict[str, tuple[str, bytes]] = {}
+        for entry in filter(None, listed):
+            described, _, path = entry.partition(b"\t")
+            mode, _, blob = described.split()
+            name = path.decode("utf-8", "surrogateescape")
+            names[name] = mode.decode(), blob
+            if mode == _SUBMODULE:
+                found[name] = "a repository inside"
+        wanted = {name: blob for name, (_, blob) in names.items() if name not in found}
+        for (name, _), data in zip(wanted.items(), self._objects([*wanted.values()]), strict=True):
+            is_link = names[name][0] == _LINK
+            found[name] = f"a symbolic link to {data.decode('utf-8', 'replace')}" if is_link else data
+        return dict(sorted(found.items()))
+
+    def files_of_work_tree(self) -> list[str]:
+        """The paths below the root that version control knows, or would take in, and that are there."""
+        listed = self._git_bytes("ls-files", "--cached", "--others", "--exclude-standard", "-z").split(b"\0")
+        names = {path.decode("utf-8", "surrogateescape") for path in filter(None, listed)}
+        return sorted(name for name in names if os.path.lexists(self.root / name))
+
+    @property
+    def _prefix(self) -> str:
+        """Where the root lies in the repository, "" for its top."""
+        prefix = self.root.resolve().relative_to(self.top).as_posix()
+        return "" if prefix == "." else prefix
+
+    def _objects(self, blobs: Sequence[bytes]) -> list[bytes]:
+        """The bytes of some objects, in order."""
+        answer = self._git_bytes("cat-file", "--batch", input_bytes=b"".join(each + b"\n" for each in blobs))
+        found = []
+        position = 0
+        for blob in blobs:
+            end = answer.index(b"\n", position)
+            words = answer[position:end].split()
+            if len(words) != len((b"object", b"type", b"size")):
+                raise UserError(f"git has no object {blob.decode()}; fetch it first")
+            size = int(words[-1])
+            found.append(answer[end + 1 : end + 1 + size])
+            position = end + 1 + size + 1
+        return found
+
     def unclean(self, paths: Sequence[str]) -> list[str]:
         """Those of the paths that version control does not know, or knows in another form."""
         return [path for path in paths if not self._is_clean(path)]
@@ -80,10 +132,9 @@ class Repository:
             for path in paths
         }
         entries = []
-        prefix = self.root.resolve().relative_to(self.top).as_posix()
         for path in paths:
             blob = self._git("hash-object", "-w", "--no-filters", "--", path).strip()
-            name = path if prefix == "." else f"{prefix}/{path}"
+            name = f"{self._prefix}/{path}".lstrip("/")
             entries.append(f"{modes[path]} {blob}\t{name}")
         information = "\0".join([*entries, ""])
         import tempfile
@@ -111,22 +162,29 @@ class Repository:
     def _git(
         self, *words: str, environment: Mapping[str, str] | None = None, input_text: str = ""
     ) -> str:
+        answer = self._git_bytes(
+            *words, environment=environment, input_bytes=input_text.encode("utf-8", "surrogateescape")
+        )
+        return answer.decode("utf-8", "surrogateescape")
+
+    def _git_bytes(
+        self, *words: str, environment: Mapping[str, str] | None = None, input_bytes: bytes = b""
+    ) -> bytes:
         # Imported here: few commands ask version control, and start-up should stay fast.
         import subprocess
 
         done = subprocess.run(
             ["git", *_NOTHING_OF_THEIRS, *words],
             cwd=self.root,
-            env={**os.environ, **(environment or {})},
-            input=input_text,
+            # What a partial clone lacks is not to be fetched behind anybody's back.
+            env={**os.environ, "GIT_NO_LAZY_FETCH": "1", **(environment or {})},
+            input=input_bytes,
             capture_output=True,
-            text=True,
-            encoding="utf-8",
-            errors="surrogateescape",
             check=False,
         )
         if done.returncode:
-            raise UserError(f"git {words[0]} failed: {_reason_in(done.stderr)}")
+            reason = _reason_in(done.stderr.decode("utf-8", "replace"))
+            raise UserError(f"git {words[0]} failed: {reason}")
         return done.stdout
 
 

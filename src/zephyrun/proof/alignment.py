@@ -42,6 +42,8 @@ class Alignment:
     def __init__(self, old: NormalForm, new: NormalForm, old_text: str, new_text: str) -> None:
         self._old_text, self._new_text = old_text, new_text
         self.names: list[tuple[int, int]] = []
+        # Names of the old version in statements of which something else differs, too.
+        self.uncertain: set[int] = set()
         self._texts: list[tuple[tuple[int, int], tuple[int, int]]] = []
         old_heads, new_heads = _heads(old), _heads(new)
         for before, after in _paired(old_heads, new_heads):
@@ -60,7 +62,10 @@ class Alignment:
             (before.first, n_first, after.first),
             (before.last - n_last, n_last, after.last - n_last),
         ):
+            n_known = len(self.names)
             self._pair(old, new, (first, first + length), (start, start + length))
+            if before.shape != after.shape:
+                self.uncertain.update(place for place, _ in self.names[n_known:])
 
     def _pair(self, old: NormalForm, new: NormalForm, before: tuple[int, int], after: tuple[int, int]) -> None:
         places = [

@@ -140,7 +140,7 @@ class _GuessJudge(Judge):
         path = guess.target.path
         image = self._image(path, guess.start)
         new_line = self._text(image[0]).line_of(image[1]) if image is not None else 0
-        said = f"not shown that `{guess.target.written}` became `{guess.new}` and nothing else did: {what}"
+        said = f"`{guess.target.written}` became `{guess.new}`; not shown: {what.removeprefix('not shown: ')}"
         file = self._before.linkage.file(path)
         line = file.line_of(guess.start) if file is not None else 0
         return Reason(self._moved.get(path, path), line, new_line, said, self._given_by.get(what, ""))

@@ -103,6 +103,9 @@ def guess_renames(before: Evaluator, files: Mapping[str, AlignedFile]) -> list[G
         if file is None or not aligned.is_renamed:
             continue
         for start, target, new in _redefined(before, file, aligned):
+            if start in aligned.alignment.uncertain and new in aligned.old.facts.names:
+                # Statements of one shape may just as well have changed places.
+                new = target.written
             found.setdefault(target, set()).add(new)
             starts.setdefault(target, start)
     return [

@@ -387,10 +387,12 @@ class Judge:
         opened = {(each.place.path, each.place.start): each.place for each in after.open_places}
         vouched = {self._image(*key) for key in renaming.belongs}
         for key, place in images.items():
-            here = found.get(key) or (opened.get(key) if key in vouched else None)
+            here = found.get(key) or opened.get(key)
             if here is not None:
                 spelling = Spelling(here.end, old_name, is_bound_only=not here.alone)
                 self._respelled.setdefault(key[0], {})[here.start] = spelling
+                if key not in found and key not in vouched:
+                    self._object(f"whether `{new_name}` in {key[0]} is {before.label} is not known any more")
             elif place.sort not in _FOR_READERS:
                 self._object_to_place(key[0], f"a reference to {before.label} is none under the new name")
             elif key[0] in self._new:
