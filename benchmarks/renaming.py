@@ -38,7 +38,7 @@ def open_world(root: Path, *, is_library: bool) -> tuple[dict[str, Content], Wor
 
 def with_surroundings(world: World, contents: Mapping[str, Content]) -> World:
     """The same world, with what the files know of each other."""
-    return replace(world, surroundings=find_surroundings(contents))
+    return replace(world, surroundings=find_surroundings(contents, is_library=world.is_library))
 
 
 def everything_named(evaluator: Evaluator, paths: list[str]) -> Iterator[tuple[str, Target]]:

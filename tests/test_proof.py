@@ -10,9 +10,11 @@ from hypothesis import strategies as st
 from tests.helpers import PROJECT, REAL_MODULES, program_pairs, real_source
 from zephyrun.languages.python import parse
 from zephyrun.proof.comparison import compare_files
+from zephyrun.project.library import read_library
 from zephyrun.proof.compiled import compiled_difference
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.normal_form import NormalForm, Version
+from zephyrun.proof.renames import World
 from zephyrun.proof.remains import Importers, Surroundings, touches
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.trees import compare_trees
@@ -36,14 +38,27 @@ def test_near_misses_are_not_the_same(old, new, record_property):
 
 
 @pytest.mark.parametrize(
+    ("old", "new"),
+    [pytest.param(old, new, id=title) for title, old, new in program_pairs("documentation.txt")],
+)
+def test_documentation_that_is_read_is_not_the_same(old, new):
+    """Only whole trees are compared with another documentation forgiven."""
+    for is_library in (False, True):
+        world = World(library=read_library, is_library=is_library)
+        proof = compare_trees({"hives.py": old}, {"hives.py": new}, world=world)
+        assert proof.verdict is not Verdict.SAME
+
+
+@pytest.mark.parametrize(
     ("old", "new"), [pytest.param(old, new, id=title) for title, old, new in program_pairs("true_pairs.txt")]
 )
 def test_true_pairs_are_the_same(old, new):
     """A proof that always doubted would be safe and of no use."""
-    proof = compare_files(old, new)
-    assert proof.verdict is Verdict.SAME
+    proof = compare_trees({"hives.py": old}, {"hives.py": new}, world=World(library=read_library))
+    assert proof.verdict is Verdict.SAME, proof
     # A name that others might use is not taken away as lightly as it is given.
-    assert proof.introduced or compare_files(new, old).verdict is Verdict.SAME
+    back = compare_trees({"hives.py": new}, {"hives.py": old}, world=World(library=read_library))
+    assert dict(proof.files)["hives.py"].introduced or back.verdict is Verdict.SAME
 
 
 def test_there_are_enough_near_misses():

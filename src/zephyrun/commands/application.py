@@ -18,6 +18,7 @@ from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.layout.habits import Habits
 from zephyrun.plan import Plan
+from zephyrun.project.audience import is_library
 from zephyrun.project.repository import Repository
 from zephyrun.project.settings import Settings
 from zephyrun.proof.clashes import NameSeekers
@@ -177,7 +178,11 @@ class Application:
         """What the files know of each other. Once a stage, however often it is halved: it means
         reading every file of the project."""
         if self._surroundings is None:
-            self._surroundings = find_surroundings(self.contents, self.settings.import_roots)
+            self._surroundings = find_surroundings(
+                self.contents,
+                self.settings.import_roots,
+                is_library=is_library(self.plan.root, self.settings),
+            )
         return self._surroundings
 
     def prove(self, steps: Sequence[Step]) -> dict[str, FileOutcome]:
@@ -234,7 +239,6 @@ class Application:
         """The outcome of rename steps that reach beyond their files, proved; nothing is written."""
         # Imported here: few plans have such steps, and start-up should stay fast.
         from zephyrun.changes.rename_batches import settle_rename_steps
-        from zephyrun.project.audience import is_library
         from zephyrun.project.kept_facts import KeptFacts
         from zephyrun.project.library import read_library
         from zephyrun.proof.renames import World

@@ -21,6 +21,7 @@ from zephyrun.findings.summary import (
     summary_to_text,
 )
 from zephyrun.layout.habits import Habits
+from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import Sources, find_sources, read_content, read_project
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import find_root
@@ -88,6 +89,7 @@ class _Reading:
         self, root: Path, sources: Sources, settings: Settings, kinds: tuple[str, ...], jobs: int
     ) -> None:
         self.root = root
+        self._is_library = is_library(root, settings)
         self._sources = sources
         self._settings = settings
         self._kinds = kinds
@@ -141,7 +143,12 @@ class _Reading:
         from zephyrun.project.cache import joint_key
 
         key = joint_key(
-            "survey", self._kinds, self._settings, self._sources, sorted(self._content_keys.items())
+            "survey",
+            self._kinds,
+            self._settings,
+            self._is_library,
+            self._sources,
+            sorted(self._content_keys.items()),
         )
         known = self._cache.get([key]).get(key)
         if known is not None:
@@ -165,7 +172,11 @@ class _Reading:
 
     def survey_files(self) -> list[FileSurvey]:
         """What was found in each file, and which could not be read, in the order of their paths."""
-        surroundings = find_surroundings(self._everything, self._settings.import_roots)
+        surroundings = find_surroundings(
+            self._everything,
+            self._settings.import_roots,
+            is_library=self._is_library,
+        )
         items = [
             (name, data, surroundings.get(name, Surroundings()))
             for name, data in self.contents.items()

@@ -82,7 +82,9 @@ def run(arguments: argparse.Namespace) -> int:
     if not arguments.dry_run:
         options.recover(pointed.root)
 
-    surroundings = find_surroundings(pointed.contents, pointed.settings.import_roots)
+    surroundings = find_surroundings(
+        pointed.contents, pointed.settings.import_roots, is_library=pointed.world.is_library
+    )
     change = carry_out_renames(
         pointed.evaluator,
         [Wish(pointed.target, arguments.new)],

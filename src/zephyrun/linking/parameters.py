@@ -588,16 +588,16 @@ class ParameterUsage:
         for key in self.functions:
             file = self._file(key[0])
             record = file.links.functions[key[1]]
-            if record.binding < 0:
-                continue
-            self._check_handed_on(file, record)
-            if self._linkage.is_library and is_public_function(self._evaluator, file, record):
+            is_public = record.binding >= 0 and is_public_function(self._evaluator, file, record)
+            if self._linkage.is_library and (is_public or self._followed(key).is_offered):
                 self._usage.doubt(
-                    f"no code outside this project calls {record.name} with `{self.name}` as a keyword",
+                    f"no code outside this project calls {record.name or 'the lambda'} with `{self.name}` as a keyword",
                     file.path,
                     record.name_start,
                     of_outsiders=True,
                 )
+            if record.binding >= 0:
+                self._check_handed_on(file, record)
 
     def _check_handed_on(self, file: LinkedFile, record: FunctionRecord) -> None:
         """A function that is handed to code that was not read may be called with keywords there."""

@@ -73,7 +73,8 @@ _MOST_FILES_FOR_ONE = 100
 
 
 class Whereabouts(NamedTuple):
-    """Where a function gets to. One that `is_lost` may be anywhere. `keywords` are the places (paths and
+    """Where a function gets to. One that `is_lost` may be anywhere; one that is `offered` is so for code outside
+    the project may have it. `keywords` are the places (paths and
     offsets) of keywords in calls of it under other names, `rests` of dictionaries of keywords there;
     `attributes` are read off it."""
 
@@ -81,6 +82,7 @@ class Whereabouts(NamedTuple):
     keywords: frozenset[tuple[str, int]] = frozenset()
     rests: frozenset[tuple[str, int]] = frozenset()
     attributes: frozenset[str] = frozenset()
+    is_offered: bool = False
 
 
 class _Slot(NamedTuple):
@@ -102,6 +104,10 @@ class _Slot(NamedTuple):
 
 class _Lost(Exception):
     """The function cannot be followed any further."""
+
+
+class _Offered(_Lost):
+    """Code outside the project may have the function."""
 
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
@@ -162,8 +168,8 @@ def whereabouts(evaluator: Evaluator, key: FunctionKey) -> Whereabouts:
     try:
         pursuit.begin(file, record, _THE_THING)
         pursuit.finish()
-    except _Lost:
-        return Whereabouts(True)
+    except _Lost as end:
+        return Whereabouts(True, is_offered=isinstance(end, _Offered))
     return Whereabouts(
         False, frozenset(pursuit.keywords), frozenset(pursuit.rests), frozenset(pursuit.attributes)
     )
@@ -261,7 +267,9 @@ class _Pursuit:
         self._note(_Slot(owner[0], -1, name, way, owner[1]))
 
     def _note(self, slot: _Slot) -> None:
-        if len(slot.way) > _LONGEST_WAY or self._is_offered(slot):
+        if self._is_offered(slot):
+            raise _Offered
+        if len(slot.way) > _LONGEST_WAY:
             raise _Lost
         if slot not in self._seen:
             self._seen.add(slot)

@@ -173,7 +173,16 @@ def _paired(old: list[_Head], new: list[_Head]) -> Iterator[tuple[_Head, _Head]]
     old, new = old[n_first : len(old) - n_last], new[n_first : len(new) - n_last]
     matcher = SequenceMatcher(None, [each.shape for each in old], [each.shape for each in new], autojunk=False)
     for _, old_first, old_last, new_first, new_last in matcher.get_opcodes():
-        if old_last - old_first == new_last - new_first:
-            for one, other in zip(old[old_first:old_last], new[new_first:new_last], strict=True):
-                if one.shape[0] == other.shape[0]:
-                    yield one, other
+        yield from _paired_in_order(old[old_first:old_last], new[new_first:new_last])
+
+
+def _paired_in_order(old: list[_Head], new: list[_Head]) -> Iterator[tuple[_Head, _Head]]:
+    """Statements of one sort from the first on and from the last back; all of them where there are as many."""
+    if len(old) == len(new):
+        yield from (pair for pair in zip(old, new, strict=True) if pair[0].shape[0] == pair[1].shape[0])
+        return
+    n_first = _n_alike([each.shape[0] for each in old], [each.shape[0] for each in new])
+    yield from zip(old[:n_first], new[:n_first], strict=True)
+    old, new = old[n_first:], new[n_first:]
+    n_last = _n_alike([each.shape[0] for each in reversed(old)], [each.shape[0] for each in reversed(new)])
+    yield from zip(old[len(old) - n_last :], new[len(new) - n_last :], strict=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections import Counter
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from zephyrun.facts import FileFacts
@@ -50,12 +50,14 @@ def compare_files(
     confirmed: Collection[str] = (),
     strict: bool = False,
     respelling: Respelling = NOTHING_RESPELLED,
+    forgives_documentation: bool = False,
 ) -> FileProof:
     """Do two versions of one file do the same?
 
     `confirmed` holds what a person vouches for, in the words of `reservations`; with `strict`,
     assumptions count as reasons against; `respelling` says which names that others can see have become
-    others. No errors: what cannot be read is `unproven`.
+    others. Where documentation is forgiven, somebody else is to ask who reads it. No errors: what cannot be
+    read is `unproven`.
     """
     if old == new:
         return FileProof(Verdict.SAME, definitions=_all_same(old))
@@ -63,7 +65,13 @@ def compare_files(
         old_file = _parse_side(old, "old")
         new_file = _parse_side(new, "new")
         with deep_recursion():
-            return _compare(old_file, new_file, surroundings, frozenset(confirmed), strict, respelling)
+            old_version = Version(old_file)
+            constants = _constants(old_file.facts, new_file, respelling)
+            new_version = Version(new_file, constants, respelling.new)
+            if forgives_documentation and _has_other_documentation(old_version, new_version):
+                old_version = replace(old_version, without_documentation=True)
+                new_version = replace(new_version, without_documentation=True)
+            return _compare(old_version, new_version, surroundings, frozenset(confirmed), strict, respelling)
     except UnreadableSource as problem:
         return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, str(problem)),))
     except RecursionError:
@@ -87,16 +95,19 @@ def _all_same(data: bytes) -> tuple[DefinitionProof, ...]:
     return judge_definitions(version, version, ())
 
 
+def _has_other_documentation(old: Version, new: Version) -> bool:
+    texts = [[text for text, _ in each.documentation().values()] for each in (old, new)]
+    return texts[0] != texts[1]
+
+
 def _compare(
-    old_file: ParsedFile,
-    new_file: ParsedFile,
+    old: Version,
+    new: Version,
     surroundings: Surroundings,
     confirmed: frozenset[str],
     strict: bool,
     respelling: Respelling,
 ) -> FileProof:
-    old = Version(old_file)
-    new = Version(new_file, _constants(old_file.facts, new_file, respelling), respelling.new)
     old_form, new_form = NormalForm(old), NormalForm(new)
     old_form.write_module()
     new_form.write_module()
@@ -166,7 +177,11 @@ def _compiled_witness(old: Version, new: Version, renamed: Renamed) -> tuple[Dif
     numbers = {each.name: each.value for each in new.constants.values()}
     try:
         difference = compiled_difference(
-            old.source.to_bytes(), new.source.to_bytes(), numbers, renamed
+            old.source.to_bytes(),
+            new.source.to_bytes(),
+            numbers,
+            renamed,
+            drops_documentation=old.without_documentation,
         )
     except NotCompiled as problem:
         difference = str(problem)
@@ -252,8 +267,12 @@ def _count_edits(
         edits.append(("named constant", len(new.constants)))
     if n_comments:
         edits.append(("comment", n_comments))
+    if old.without_documentation:
+        texts = [Counter(text for text, _ in each.documentation().values()) for each in (old, new)]
+        n_texts = max((texts[0] - texts[1]).total(), (texts[1] - texts[0]).total())
+        edits.append(("documentation text", n_texts))
     # Where names of another length stand, lines may differ for that alone.
-    if not respelling.new and _layout_differs(
+    if not respelling.new and not old.without_documentation and _layout_differs(
         old, new, renamed, drop_blank=bool(n_comments or new.constants)
     ):
         edits.append(("layout", 1))

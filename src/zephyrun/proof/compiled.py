@@ -24,7 +24,7 @@ from types import CodeType, MappingProxyType
 from typing import NamedTuple
 
 from zephyrun.proof.named_constants import without_names
-from zephyrun.proof.normal_form import constant_key
+from zephyrun.proof.normal_form import DOCUMENTED, constant_key, without_documentation
 
 IN_ANOTHER_ORDER = (
     "if only names changed, the variables that it shares with inner functions would be cleared in another order"
@@ -49,11 +49,14 @@ def compiled_difference(
     new: bytes,
     constants: Mapping[str, ast.expr] = MappingProxyType({}),
     renamed: Renamed = frozenset(),
+    *,
+    drops_documentation: bool = False,
 ) -> str | None:
     """What the compiled code of two versions differs in, in one phrase; `None` for nothing.
 
     In the new version the names of `constants` are read as the numbers that they stand for; the first
-    name of each pair in `renamed` may have become the second. Errors: `NotCompiled`.
+    name of each pair in `renamed` may have become the second; documentation may be dropped on both sides.
+    Errors: `NotCompiled`.
     """
     try:
         with warnings.catch_warnings():
@@ -61,12 +64,24 @@ def compiled_difference(
             old_tree, new_tree = ast.parse(old), ast.parse(new)
             if constants:
                 new_tree = without_names(new_tree, constants)
+            if drops_documentation:
+                _drop_documentation(old_tree)
+                _drop_documentation(new_tree)
             found = _Comparison(renamed).difference(_compiled(old_tree), _compiled(new_tree), {}, {})
             if found is None or not _level_imports(old_tree, new_tree):
                 return found
             return _Comparison(renamed).difference(_compiled(old_tree), _compiled(new_tree), {}, {})
     except (SyntaxError, ValueError, RecursionError, MemoryError, OverflowError) as problem:
         raise NotCompiled(f"the interpreter does not compile it: {problem}") from problem
+
+
+def _drop_documentation(tree: ast.Module) -> None:
+    """Leave documentation out. A statement that does nothing stands first everywhere, so that no other text
+    becomes documentation."""
+    for node in ast.walk(tree):
+        if isinstance(node, DOCUMENTED):
+            nothing = ast.Pass(lineno=1, col_offset=0, end_lineno=1, end_col_offset=0)
+            node.body = [nothing, *without_documentation(node.body)]
 
 
 def _level_imports(old_tree: ast.Module, new_tree: ast.Module) -> bool:

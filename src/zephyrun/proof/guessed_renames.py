@@ -19,7 +19,8 @@ from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
 from zephyrun.proof.normal_form import Spelling
 from zephyrun.proof.moved_files import renamed_modules
-from zephyrun.proof.rename_map import AlignedFile, Guess, align_files, guess_renames
+from zephyrun.proof.documentation import documentation_doubts, has_other_documentation
+from zephyrun.proof.rename_map import AlignedFile, Guess, guess_renames
 from zephyrun.proof.renames import Judge, Renaming, World, with_calls
 from zephyrun.proof.remains import Surroundings, reads_callers
 from zephyrun.source import SourceText
@@ -53,16 +54,33 @@ NO_RENAMES = GuessedRenames({}, (), (), {})
 
 
 def find_renames(
-    old: Mapping[str, Content], new: Mapping[str, Content], world: World, moved: Mapping[str, str]
+    old: Mapping[str, Content],
+    new: Mapping[str, Content],
+    world: World,
+    files: Mapping[str, AlignedFile],
+    moved: Mapping[str, str],
 ) -> GuessedRenames:
     """What has other names in a new version, as far as the rest of both versions lets that be told. `moved`
-    gives the new path of each file that has another one; the surroundings in `world` are by old paths."""
-    files = align_files(old, new, moved)
-    if not moved and not any(_is_asked(each, world.surroundings.get(path)) for path, each in files.items()):
+    gives the new path of each file that has another one; `files` and the surroundings in `world` are by old
+    paths."""
+    asked = [path for path, each in files.items() if _is_asked(each, world.surroundings.get(path))]
+    documented = {path: each for path, each in files.items() if has_other_documentation(each)}
+    if not moved and not asked and not documented:
         return NO_RENAMES
     before = world.evaluator(old)
     judge = _GuessJudge(old, new, world, moved, before, files)
-    return judge.hear([*judge.guess_modules(), *guess_renames(before, files)])
+    found = judge.hear([*judge.guess_modules(), *guess_renames(before, files)])
+    respelled = {
+        path: found.respellings[moved.get(path, path)].new
+        for path in documented
+        if moved.get(path, path) in found.respellings
+    }
+    doubts = [
+        Reason(path, each.old_line, each.new_line, f"not shown: {each.what}", path if each.is_lost else "")
+        for each in documentation_doubts(before, documented, respelled, world.surroundings)
+        for path in [moved.get(each.path, each.path)]
+    ]
+    return replace(found, reasons=(*found.reasons, *doubts))
 
 
 def _is_asked(aligned: AlignedFile, around: Surroundings | None) -> bool:

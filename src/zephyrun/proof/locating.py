@@ -16,7 +16,7 @@ from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence, Se
 from difflib import SequenceMatcher
 from typing import Any, NamedTuple
 
-from zephyrun.proof.normal_form import Element, NormalForm, Version, is_text_statement
+from zephyrun.proof.normal_form import DOCUMENTED, Element, NormalForm, Version, is_text_statement
 from zephyrun.proof.verdict import DefinitionProof, Difference, Verdict
 
 _BLOCK_FIELDS = frozenset({"body", "orelse", "finalbody", "handlers", "cases"})
@@ -370,11 +370,9 @@ def _heads(version: Version, unit: Any) -> Iterator[_Head]:
 
 
 def _heads_inside(version: Version, node: Any, depth: int) -> Iterator[_Head]:
-    is_documented = isinstance(node, (ast.Module, *_DEFINITIONS))
+    is_documented = isinstance(node, DOCUMENTED) and not version.without_documentation
     for field in ("body", "handlers", "cases", "orelse", "finalbody"):
-        children = getattr(node, field, None) or ()
-        if isinstance(node, ast.Module) and field == "body":
-            children = version.statements
+        children = version.block(node, field) if isinstance(getattr(node, field, None), list) else ()
         for index, child in enumerate(children):
             is_first = is_documented and field == "body" and not index
             yield _head(version, child, depth, is_documentation=is_first and is_text_statement(child))

@@ -34,6 +34,8 @@ _FIXED_ROLES = frozenset(
 )
 _LOCAL_HOMES = frozenset({ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION})
 
+# What may have a documentation.
+DOCUMENTED = (ast.Module, ast.ClassDef, ast.FunctionDef, ast.AsyncFunctionDef)
 # Fields that never decide what a program does: comments about types, and the `u` of a text.
 _SILENT_FIELDS = frozenset({"type_comment", "kind", "type_ignores"})
 _ANNOTATIONS = frozenset({"annotation", "returns"})
@@ -76,11 +78,13 @@ def is_local_variable(facts: FileFacts, binding: int) -> bool:
 @dataclass(frozen=True)
 class Version:
     """One version of a file as the proof reads it: `constants`, by binding, stand for numbers, and at the
-    places in `respelled` names are read as they are given there, and not as they are spelled."""
+    places in `respelled` names are read as they are given there, and not as they are spelled. It may be
+    read `without_documentation`, and then without the `pass` that stands for nothing else in a body."""
 
     parsed: ParsedFile
     constants: Mapping[int, NamedConstant] = field(default_factory=dict)
     respelled: Respelled = field(default_factory=dict)
+    without_documentation: bool = False
 
     @property
     def source(self) -> SourceText:
@@ -97,6 +101,28 @@ class Version:
         """The statements at the top level, without the definitions of constants."""
         definitions = {id(each.definition) for each in self.constants.values()}
         return [each for each in self.parsed.tree.body if id(each) not in definitions]
+
+    def block(self, node: ast.AST, field: str) -> list[Any]:
+        """What stands in a list of a node, as far as it is read."""
+        block: list[Any] = self.statements if isinstance(node, ast.Module) and field == "body" else getattr(node, field)
+        if field == "body" and self.without_documentation and isinstance(node, DOCUMENTED):
+            return without_documentation(block)
+        return block
+
+    def documentation(self) -> dict[int, tuple[str, int]]:
+        """The documentation of all that may have one, "" for none, with the line of it, or of what lacks it:
+        by where the name stands, -1 for the module."""
+        form = NormalForm(self)
+        found = {}
+        for node in ast.walk(self.parsed.tree):
+            if isinstance(node, DOCUMENTED):
+                start = -1 if isinstance(node, ast.Module) else self.parsed.places[id(node), "name"][0]
+                first = node.body[0] if node.body else None
+                if isinstance(first, ast.Expr) and is_text_statement(first):
+                    found[start] = form.text_of(first), first.lineno
+                else:
+                    found[start] = "", getattr(node, "lineno", 1)
+        return found
 
     def definition_name(self, node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) -> str:
         """What a function or class is called, read as it is to be."""
@@ -241,7 +267,7 @@ class NormalForm:
         if isinstance(value, ast.AST):
             self._node(value)
         elif isinstance(value, list):
-            self._list(node, field, value)
+            self._list(node, field)
         elif value is None:
             self._emit("none")
         elif isinstance(value, str) and (places := self._parsed.places.get((id(node), field))):
@@ -260,18 +286,21 @@ class NormalForm:
         else:
             self._emit("word", (type(value).__name__, value))
 
-    def _list(self, node: ast.AST, field: str, values: Sequence[object]) -> None:
+    def text_of(self, statement: ast.Expr) -> str:
+        """A text that is a statement, with the names in it as they are read."""
+        assert isinstance(statement.value, ast.Constant), "it is a text"
+        return str(self._constant_value(statement.value))
+
+    def _list(self, node: ast.AST, field: str) -> None:
         if field == "names" and isinstance(node, ast.Global | ast.Nonlocal):
             places = self._parsed.places[id(node), field]
             for name, start in zip(node.names, places, strict=True):
                 self._name(start, name)
         else:
-            documented = field == "body" and isinstance(
-                node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef
+            documented = (
+                field == "body" and isinstance(node, DOCUMENTED) and not self._version.without_documentation
             )
-            if isinstance(node, ast.Module) and field == "body":
-                values = self._version.statements
-            for index, value in enumerate(values):
+            for index, value in enumerate(self._version.block(node, field)):
                 if documented and index == 0 and is_text_statement(value):
                     self._documentation(value)
                 elif isinstance(value, ast.AST):
@@ -368,6 +397,13 @@ class NormalForm:
 
 def _end_of(node: Any) -> tuple[int, int]:
     return node.end_lineno, node.end_col_offset
+
+
+def without_documentation(body: list[Any]) -> list[Any]:
+    """The statements of a module, class or function but for its documentation, and for a `pass` that is all
+    there is."""
+    body = body[1:] if body and is_text_statement(body[0]) else body
+    return [] if len(body) == 1 and isinstance(body[0], ast.Pass) else body
 
 
 def is_text_statement(node: object) -> bool:

@@ -61,21 +61,22 @@ _COMMENT = re.compile(rb"#[^\r\n]*|\\")
 
 
 def find_surroundings(
-    files: Mapping[str, Content], given_roots: Collection[str] = ()
+    files: Mapping[str, Content], given_roots: Collection[str] = (), *, is_library: bool = False
 ) -> Mapping[str, Surroundings]:
     """What each Python file of a tree must know about the others.
 
     `files` may hold any files: what is not Python is searched for what Python may find in it.
-    `given_roots` are import roots beside those that show in the layout. What is to know about one file
+    `given_roots` are import roots beside those that show in the layout. Code outside hands a library
+    things of any sort. What is to know about one file
     alone is only found when it is asked for.
     """
-    return _AllSurroundings(files, given_roots)
+    return _AllSurroundings(files, given_roots, is_library=is_library)
 
 
 class _AllSurroundings(Mapping[str, Surroundings]):
     """The surroundings by path, each worked out when it is first asked for."""
 
-    def __init__(self, files: Mapping[str, Content], given_roots: Collection[str]) -> None:
+    def __init__(self, files: Mapping[str, Content], given_roots: Collection[str], *, is_library: bool) -> None:
         self._texts = {
             path: data
             for path, data in files.items()
@@ -101,7 +102,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
         self._any_reads_source = any(map(_reads_source, by_length))
         self._quoted = find_quoted_lines(self._texts)
-        self._uses_libraries = _use_libraries(self._contents, self._modules.values())
+        self._uses_libraries = is_library or _use_libraries(self._contents, self._modules.values())
         self._known: dict[str, Surroundings] = {}
 
     def __iter__(self) -> Iterator[str]:

@@ -11,6 +11,7 @@ from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.comparison import NOTHING_RESPELLED, Respelling, compare_files
 from zephyrun.proof.guessed_renames import GuessedRenames, find_renames
 from zephyrun.proof.moved_files import find_moved
+from zephyrun.proof.rename_map import align_files
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.renames import World, judge_text
 from zephyrun.proof.surroundings import Content, find_surroundings
@@ -64,10 +65,11 @@ def compare_trees(
     With a `reason_against`, nothing that differs can be called the same. `run_all` may judge the pairs
     elsewhere: it is to give back `judge_pair` of each, in order. `world` says what the trees stand among.
     """
-    surroundings = find_surroundings(old, world.import_roots)
+    surroundings = find_surroundings(old, world.import_roots, is_library=world.is_library)
     moved = find_moved(old, new)
     before = {name: name for name in new} | {new_path: path for path, new_path in moved.items()}
-    renames = find_renames(old, new, replace(world, surroundings=surroundings), moved)
+    files = align_files(old, new, moved)
+    renames = find_renames(old, new, replace(world, surroundings=surroundings), files, moved)
     pairs = [
         Pair(
             name,
@@ -131,7 +133,9 @@ def judge_pair(pair: Pair) -> FileProof | None:
     if isinstance(old, str) or isinstance(new, str):
         return None if old == new else _unproven(str(new if isinstance(new, str) else old))
     if is_python(name):
-        return compare_files(old, new, surroundings, strict=strict, respelling=respelling)
+        return compare_files(
+            old, new, surroundings, strict=strict, respelling=respelling, forgives_documentation=True
+        )
     return None if old == new else judge_text(old, new, respelling.new)
 
 
