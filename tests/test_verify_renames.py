@@ -74,18 +74,18 @@ def test_no_attack_is_the_same(case, tmp_path):
         assert output_of(tmp_path / "old", case.files) == output_of(tmp_path / "new", change.contents)
 
 
-def change_at_random(rng, files):
+def change_at_random(dice, files):
     """A word of some program replaced everywhere, or not quite; now and then with something else changed."""
     code = [path for path in files if path.endswith(".py")]
-    introduced = INTRODUCED.findall(files[rng.choice(code)].decode())
+    introduced = INTRODUCED.findall(files[dice.choice(code)].decode())
     words = sorted({word for groups in introduced for word in groups if word and not word.startswith("__")})
     if not words:
         return None
-    word = rng.choice(words)
-    new = rng.choice([f"{word}_new", "zz", "a0", f"_{word}", word.strip("_") or "q", rng.choice(words)])
-    habit = rng.choice(["everywhere", "everywhere", "in one file", "but once", "swapped"])
-    only = rng.choice(code)
-    n_left = rng.randrange(1 + sum(len(re.findall(rf"\b{word}\b", files[path].decode())) for path in code))
+    word = dice.choice(words)
+    new = dice.choice([f"{word}_new", "zz", "a0", f"_{word}", word.strip("_") or "q", dice.choice(words)])
+    habit = dice.choice(["everywhere", "everywhere", "in one file", "but once", "swapped"])
+    only = dice.choice(code)
+    n_left = dice.randrange(1 + sum(len(re.findall(rf"\b{word}\b", files[path].decode())) for path in code))
 
     def replaced(match):
         nonlocal n_left
@@ -99,8 +99,8 @@ def change_at_random(rng, files):
     changed = dict(files)
     for path in code if habit != "in one file" else [only]:
         changed[path] = WORD.sub(replaced, files[path].decode()).encode()
-    if rng.random() < 1 / 3:
-        before, after = rng.choice([(b" + ", b" - "), (b"(", b"( "), (b"print(", b"print(1 and "), (b"=1", b"=2")])
+    if dice.random() < 1 / 3:
+        before, after = dice.choice([(b" + ", b" - "), (b"(", b"( "), (b"print(", b"print(1 and "), (b"=1", b"=2")])
         changed[only] = b"# weighed by hand\n" + changed[only].replace(before, after, 1)
     return changed
 
@@ -108,12 +108,12 @@ def change_at_random(rng, files):
 def test_changes_at_random(tmp_path):
     """Whatever a careless hand makes of programs that are easily told by their names: what is called the same
     runs the same, or the verdict names what it takes for granted."""
-    rng = random.Random()
+    dice = random.Random()
     cases = [case for case in (*read_cases(ATTACKS), *read_cases(CASES)) if case.title != READS_ITS_TEXT]
     verdicts = []
     for number in range(N_RANDOM_CHANGES):
-        case = rng.choice(cases)
-        if (changed := change_at_random(rng, case.files)) is None:
+        case = dice.choice(cases)
+        if (changed := change_at_random(dice, case.files)) is None:
             continue
         proof = compare_trees(case.files, changed, world=WORLD)
         verdicts.append(proof.verdict)

@@ -39,7 +39,7 @@ def _likely(
     for path in gone:
         for new_path in come:
             before, after = old[path], new[new_path]
-            alike = 1.0 if before == after else _share(words[before], words[after]) if reads_all else 0
+            alike = _share(words[before], words[after]) if reads_all else float(before == after)
             if alike >= _ALIKE:
                 parts, new_parts = path.split("/"), new_path.split("/")
                 n_kept = sum(one == other for one, other in zip(reversed(parts), reversed(new_parts)))

@@ -218,6 +218,7 @@ class NormalForm:
                 self._note_quoted(node)
             self._emit("constant", constant_key(self._constant_value(node)))
             return
+
         if isinstance(node, ast.Name):
             # Whether it is read, written or deleted shows in where it stands.
             self._name(self._where, node.id)

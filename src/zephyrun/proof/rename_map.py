@@ -69,12 +69,10 @@ def align_files(
 
 
 def _align(old: ParsedFile, new: ParsedFile) -> AlignedFile:
-    forms = []
-    for parsed in (old, new):
-        form = NormalForm(Version(parsed))
-        form.write_module()
-        forms.append(form)
-    alignment = Alignment(*forms, old.source.text, new.source.text)
+    old_form, new_form = NormalForm(Version(old)), NormalForm(Version(new))
+    old_form.write_module()
+    new_form.write_module()
+    alignment = Alignment(old_form, new_form, old.source.text, new.source.text)
     is_renamed = any(True for _ in _renamed_places(old, new, alignment))
     return AlignedFile(old, new, alignment, is_renamed)
 
@@ -130,18 +128,18 @@ def _redefined(before: Evaluator, file: LinkedFile, aligned: AlignedFile) -> Ite
     names = {file.source.text[use.start : use.end] for use in file.links.attributes if use.start in renamed}
     for use in file.links.attributes:
         if use.use is Use.WRITE and file.source.text[use.start : use.end] in names:
-            image = aligned.alignment.image(use.start)
+            written = aligned.alignment.image(use.start)
             try:
-                if image is not None:
-                    yield use.start, target_at(before, file.path, use.start), word_at(new_text, image)
+                if written is not None:
+                    yield use.start, target_at(before, file.path, use.start), word_at(new_text, written)
             except NoTarget:
                 continue
     for number, record in enumerate(file.links.classes):
         for field in record.fields:
-            image = aligned.alignment.image(field.start)
-            if image is not None:
+            named = aligned.alignment.image(field.start)
+            if named is not None:
                 target = Target(TargetSort.MEMBER, file.path, field.name, number, spelling=field.name)
-                yield field.start, target, word_at(new_text, image)
+                yield field.start, target, word_at(new_text, named)
 
 
 def _definitions(facts: FileFacts, binding: int, alignment: Alignment) -> Iterator[tuple[int, int]]:

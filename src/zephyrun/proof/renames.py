@@ -383,6 +383,7 @@ class Judge:
             elif place.sort not in _FOR_READERS:
                 path = self._moved.get(place.path, place.path)
                 self._object_to_place(path, f"what became of a reference to {before.label} is not to be told")
+
         found = {(place.path, place.start): place for place in after.places}
         opened = {(each.place.path, each.place.start): each.place for each in after.open_places}
         vouched = {self._image(*key) for key in renaming.belongs}
@@ -398,6 +399,7 @@ class Judge:
             elif key[0] in self._new:
                 end = key[1] + len(new_name)
                 self._respelled.setdefault(key[0], {})[key[1]] = Spelling(end, old_name)
+
         for key, place in found.items():
             if key in images or place.sort in _FOR_READERS:
                 continue
