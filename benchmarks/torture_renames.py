@@ -6,7 +6,8 @@ The packages are those of torture_packages.py. Every module-level name, class, m
 parameter and local outside the tests is asked for alone; all that are safe are renamed at once, proved,
 and the suite is run. Then all are renamed back, and every byte must be the one that was there. Renamed
 names are counted by sort and refused ones by reason, and a run under coverage tells which share of the
-renamed references stands on lines that the suite executes. Ends with 1 when a test breaks or a byte is
+renamed references stands on lines that the suite executes. What `verify` says of both versions, which is
+not told of the renames, is printed, too. Ends with 1 when a test breaks or a byte is
 not given back.
 """
 
@@ -29,6 +30,7 @@ from zephyrun.changes.project_renames import Change, Wish, carry_out_renames
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.usage import PlaceSort
 from zephyrun.proof.renames import World, new_target_of
+from zephyrun.proof.trees import compare_trees
 
 _MOST_REASONS = 12
 _SHOWN_LENGTH = 110
@@ -61,6 +63,7 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     for wish, why in refused[:_MOST_REASONS]:
         print(f"   {wish.target.name} of {wish.target.path}: {why}")
 
+    print_untold_verdict(contents, change, world)
     for path, data in change.changed.items():
         (root / path).write_bytes(data)
     after = run_suite(workshop, root, package)
@@ -79,6 +82,18 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     print(f"renamed references on lines that the suite executed: {n_executed:,} of {n_references:,} "
           f"({n_executed / max(n_references, 1):.0%}); files that renaming back does not give back: {n_strange}")
     return len(passed), len(broken) + n_strange, n_executed, n_references
+
+
+def print_untold_verdict(contents: dict[str, bytes | str], change: Change, world: World) -> None:
+    """What `verify` says of the two versions, which is not told what was renamed."""
+    began = time.perf_counter()
+    proof = compare_trees(contents, change.contents, world=world)
+    edits = sum((Counter(dict(file.edits)) for _, file in proof.files), Counter[str]())
+    listed = ", ".join(f"{count:,} times {sort}" for sort, count in sorted(edits.items()))
+    print(f"told of no rename, verify says: {proof.verdict}; {listed}; {time.perf_counter() - began:.0f} seconds")
+    differing = [(path, each) for path, file in proof.files for each in file.differences]
+    for path, difference in differing[:_MOST_REASONS]:
+        print(f"   {path}, line {difference.old_line}: {difference.what}")
 
 
 def print_counts(counts: Counter[tuple[str, str]]) -> None:

@@ -16,7 +16,9 @@ from functools import cached_property
 from itertools import pairwise, takewhile
 from typing import NamedTuple
 
-from zephyrun.proof.normal_form import Element, NormalForm
+from zephyrun.facts import Comment
+from zephyrun.languages.python import ParsedFile
+from zephyrun.proof.normal_form import Element, NormalForm, Version
 
 _HEADS = frozenset(
     f"{each.__name__}" for each in (*ast.stmt.__subclasses__(), ast.ExceptHandler, ast.match_case)
@@ -39,15 +41,18 @@ class _Head(NamedTuple):
 class Alignment:
     """The places of two versions of one file that stand for each other."""
 
-    def __init__(self, old: NormalForm, new: NormalForm, old_text: str, new_text: str) -> None:
-        self._old_text, self._new_text = old_text, new_text
+    def __init__(self, old: ParsedFile, new: ParsedFile) -> None:
+        self._old, self._new = old.facts, new.facts
+        self._old_text, self._new_text = old.source.text, new.source.text
+        old_form, new_form = NormalForm(Version(old)), NormalForm(Version(new))
+        old_form.write_module()
+        new_form.write_module()
         self.names: list[tuple[int, int]] = []
         # Names of the old version in statements of which something else differs, too.
         self.uncertain: set[int] = set()
         self._texts: list[tuple[tuple[int, int], tuple[int, int]]] = []
-        old_heads, new_heads = _heads(old), _heads(new)
-        for before, after in _paired(old_heads, new_heads):
-            self._align(old, new, before, after)
+        for before, after in _paired(_heads(old_form), _heads(new_form)):
+            self._align(old_form, new_form, before, after)
 
     def _align(self, old: NormalForm, new: NormalForm, before: _Head, after: _Head) -> None:
         """Pair the places of two heads: all where they have one shape, else those before the first and
@@ -104,14 +109,23 @@ class Alignment:
         for (first, last), (new_first, new_last) in self._texts:
             if first <= start < last:
                 return words_image(self._old_text, self._new_text, start, (first, last), (new_first, new_last))
-        # A comment stands as far behind the name before it as it did.
-        index = bisect_right(self._ends, (start, len(self._new_text)))
-        if not index:
+        for comment in self._old.comments:
+            if comment.start <= start < comment.end:
+                return self._image_in_comment(comment, start)
+        return None
+
+    def _image_in_comment(self, comment: Comment, start: int) -> int | None:
+        """Where a word of a comment is: in the one that follows the same name, if both are alone there."""
+        index = bisect_right(self._ends, (comment.start, len(self._new_text)))
+        before = self._ends[index - 1] if index else (0, 0)
+        after = self._ends[index] if index < len(self._ends) else (len(self._old_text), len(self._new_text))
+        mates = [each for each in self._old.comments if before[0] <= each.start < after[0]]
+        others = [each for each in self._new.comments if before[1] <= each.start < after[1]]
+        if len(mates) != len(others):
             return None
-        end, new_end = self._ends[index - 1]
-        found = new_end + start - end
-        is_same = self._old_text[end:start] == self._new_text[new_end:found]
-        return found if is_same else None
+        other = others[mates.index(comment)]
+        ranges = (comment.start, comment.end), (other.start, other.end)
+        return words_image(self._old_text, self._new_text, start, *ranges)
 
     def counterpart(self, start: int) -> int | None:
         """Where the name of the old version stands that a name of the new one stands for."""

@@ -20,7 +20,7 @@ from zephyrun.linking.targets import NoTarget, target_at, target_of_binding
 from zephyrun.linking.usage import Target, TargetSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.alignment import Alignment, word_at
-from zephyrun.proof.normal_form import NormalForm, Version, is_local_variable
+from zephyrun.proof.normal_form import is_local_variable
 
 _DEFINING = BINDING_ROLES - {Role.AUGMENT, Role.DELETE}
 
@@ -69,10 +69,7 @@ def align_files(
 
 
 def _align(old: ParsedFile, new: ParsedFile) -> AlignedFile:
-    old_form, new_form = NormalForm(Version(old)), NormalForm(Version(new))
-    old_form.write_module()
-    new_form.write_module()
-    alignment = Alignment(old_form, new_form, old.source.text, new.source.text)
+    alignment = Alignment(old, new)
     is_renamed = any(True for _ in _renamed_places(old, new, alignment))
     return AlignedFile(old, new, alignment, is_renamed)
 
