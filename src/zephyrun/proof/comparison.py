@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.proof.canonical import Canonical
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import NamedConstant, constant_reservations, introduced_constants
@@ -51,33 +52,63 @@ def compare_files(
     strict: bool = False,
     respelling: Respelling = NOTHING_RESPELLED,
     forgives_documentation: bool = False,
+    rewrites: bool = False,
 ) -> FileProof:
     """Do two versions of one file do the same?
 
     `confirmed` holds what a person vouches for, in the words of `reservations`; with `strict`,
     assumptions count as reasons against; `respelling` says which names that others can see have become
-    others. Where documentation is forgiven, somebody else is to ask who reads it. No errors: what cannot be
-    read is `unproven`.
+    others. Where documentation is forgiven, somebody else is to ask who reads it. With `rewrites`, code
+    may be written in other ways that are known to be equal. No errors: what cannot be read is `unproven`.
     """
     if old == new:
         return FileProof(Verdict.SAME, definitions=_all_same(old))
+    question = _Question(surroundings, frozenset(confirmed), strict, respelling)
     try:
-        old_file = _parse_side(old, "old")
-        new_file = _parse_side(new, "new")
         with deep_recursion():
-            old_version = Version(old_file)
-            constants = _constants(old_file.facts, new_file, respelling)
-            new_version = Version(new_file, constants, respelling.new)
-            if forgives_documentation and _has_other_documentation(old_version, new_version):
-                old_version = replace(old_version, without_documentation=True)
-                new_version = replace(new_version, without_documentation=True)
-            return _compare(old_version, new_version, surroundings, frozenset(confirmed), strict, respelling)
+            versions = _versions(old, new, respelling, forgives_documentation=forgives_documentation)
+            proof = _compare(*versions, question)
+            if proof.verdict is Verdict.SAME or not rewrites:
+                return proof
+            # Trees are rewritten in place, so that the differences are to be told of others.
+            versions = _versions(old, new, respelling, forgives_documentation=forgives_documentation)
+            rewritten = _compare(*versions, question, [_canonical(each, surroundings) for each in versions])
+            return rewritten if rewritten.verdict is Verdict.SAME else proof
     except UnreadableSource as problem:
         return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, str(problem)),))
     except RecursionError:
         return FileProof(
             Verdict.UNPROVEN, differences=(Difference(0, 0, "the code is nested too deeply"),)
         )
+
+
+@dataclass(frozen=True)
+class _Question:
+    """What two versions of a file are compared under."""
+
+    surroundings: Surroundings
+    confirmed: frozenset[str]
+    strict: bool
+    respelling: Respelling
+
+
+def _versions(
+    old: bytes, new: bytes, respelling: Respelling, *, forgives_documentation: bool
+) -> tuple[Version, Version]:
+    """Both versions, read anew. Errors: `UnreadableSource`."""
+    old_file, new_file = _parse_side(old, "old"), _parse_side(new, "new")
+    constants = _constants(old_file.facts, new_file, respelling)
+    before, after = Version(old_file), Version(new_file, constants, respelling.new)
+    if forgives_documentation and _has_other_documentation(before, after):
+        return replace(before, without_documentation=True), replace(after, without_documentation=True)
+    return before, after
+
+
+def _canonical(version: Version, surroundings: Surroundings) -> Canonical:
+    """What rewrites a version to the one way of writing it; its tree is rewritten."""
+    canonical = Canonical(version.parsed, lambda binding: not reservations(version.facts, binding, surroundings))
+    canonical.rewrite(version.parsed.tree)
+    return canonical
 
 
 def _parse_side(data: bytes, side: str) -> ParsedFile:
@@ -103,11 +134,10 @@ def _has_other_documentation(old: Version, new: Version) -> bool:
 def _compare(
     old: Version,
     new: Version,
-    surroundings: Surroundings,
-    confirmed: frozenset[str],
-    strict: bool,
-    respelling: Respelling,
+    question: _Question,
+    rewriting: Sequence[Canonical] = (),
 ) -> FileProof:
+    surroundings, respelling = question.surroundings, question.respelling
     old_form, new_form = NormalForm(old), NormalForm(new)
     old_form.write_module()
     new_form.write_module()
@@ -126,8 +156,8 @@ def _compare(
         *_quoted_line_reservations(old, new, surroundings),
     ]
     differences = (
-        *_compiled_witness(old, new, respelling.pairs),
-        *(difference for what, difference in reserved if what not in confirmed),
+        *_compiled_witness(old, new, respelling.pairs, rewriting),
+        *(difference for what, difference in reserved if what not in question.confirmed),
         *_first_lines(old, new),
     )
 
@@ -136,14 +166,14 @@ def _compare(
         assumed.append(SOURCE_IS_NOT_READ)
     if _issues_warnings(old.facts) and _shared_lines(old) != _shared_lines(new):
         assumed.append(WARNINGS_DO_NOT_COUNT_LINES)
-    if strict:
+    if question.strict:
         rests_on = "rests on an assumption"
         differences += tuple(Difference(0, 0, f"{rests_on}: {what}") for what in assumed)
 
-    vouched_for = sorted({what for what, _ in reserved} & confirmed)
+    vouched_for = sorted({what for what, _ in reserved} & question.confirmed)
     return FileProof(
         worst(difference.verdict for difference in differences),
-        _count_edits(old, new, renamed, respelling),
+        _count_edits(old, new, renamed, respelling) + _count_rewritten(rewriting),
         differences,
         judge_definitions(old, new, differences),
         (*vouched_for, *assumed),
@@ -173,7 +203,17 @@ def _renamed(
     }
 
 
-def _compiled_witness(old: Version, new: Version, renamed: Renamed) -> tuple[Difference, ...]:
+def _count_rewritten(rewriting: Sequence[Canonical]) -> tuple[tuple[str, int], ...]:
+    """By how much more one version had to be rewritten than the other, by sort."""
+    if not rewriting:
+        return ()
+    old, new = (each.counts for each in rewriting)
+    return tuple((sort, abs(old[sort] - new[sort])) for sort in sorted(old | new) if old[sort] != new[sort])
+
+
+def _compiled_witness(
+    old: Version, new: Version, renamed: Renamed, rewriting: Sequence[Canonical]
+) -> tuple[Difference, ...]:
     numbers = {each.name: each.value for each in new.constants.values()}
     try:
         difference = compiled_difference(
@@ -182,6 +222,7 @@ def _compiled_witness(old: Version, new: Version, renamed: Renamed) -> tuple[Dif
             numbers,
             renamed,
             drops_documentation=old.without_documentation,
+            rewrite=[each.rewrite for each in rewriting],
         )
     except NotCompiled as problem:
         difference = str(problem)

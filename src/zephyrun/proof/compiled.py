@@ -19,7 +19,7 @@ import dis
 import re
 import sys
 import warnings
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from types import CodeType, MappingProxyType
 from typing import NamedTuple
 
@@ -51,12 +51,13 @@ def compiled_difference(
     renamed: Renamed = frozenset(),
     *,
     drops_documentation: bool = False,
+    rewrite: Sequence[Callable[[ast.Module], None]] = (),
 ) -> str | None:
     """What the compiled code of two versions differs in, in one phrase; `None` for nothing.
 
     In the new version the names of `constants` are read as the numbers that they stand for; the first
     name of each pair in `renamed` may have become the second; documentation may be dropped on both sides.
-    Errors: `NotCompiled`.
+    `rewrite` holds what rewrites the old and the new tree to the one way of writing them. Errors: `NotCompiled`.
     """
     try:
         with warnings.catch_warnings():
@@ -64,6 +65,8 @@ def compiled_difference(
             old_tree, new_tree = ast.parse(old), ast.parse(new)
             if constants:
                 new_tree = without_names(new_tree, constants)
+            for rewrite_tree, tree in zip(rewrite, (old_tree, new_tree)):
+                rewrite_tree(tree)
             if drops_documentation:
                 _drop_documentation(old_tree)
                 _drop_documentation(new_tree)

@@ -134,7 +134,13 @@ def judge_pair(pair: Pair) -> FileProof | None:
         return None if old == new else _unproven(str(new if isinstance(new, str) else old))
     if is_python(name):
         return compare_files(
-            old, new, surroundings, strict=strict, respelling=respelling, forgives_documentation=True
+            old,
+            new,
+            surroundings,
+            strict=strict,
+            respelling=respelling,
+            forgives_documentation=True,
+            rewrites=True,
         )
     return None if old == new else judge_text(old, new, respelling.new)
 

@@ -1,0 +1,298 @@
+"""Ways of writing one thing, brought to one of them.
+
+Each rewriting here leaves what a program does as it is, whatever its names stand for. Both versions are
+rewritten, so that it does not matter which way a clean-up went:
+
+- a block after a branch that leaves (`return`, `raise`, `break`, `continue`) is the other branch;
+- a condition that begins with `not` is turned round where there are two branches, or one that does nothing;
+- `return` at the end of a function, `continue` at the end of a loop and `pass` beside other statements go;
+- `return None` is `return`, `not a in b` is `a not in b`, `not a is b` is `a is not b`;
+- what annotates a local variable that is given a value goes: it is never evaluated;
+- a local that is only given back (`total = sum(weights)`, `return total`) is not there.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections import Counter
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from zephyrun.facts import ScopeKind
+from zephyrun.languages.python import ParsedFile
+from zephyrun.proof.normal_form import DOCUMENTED, is_local_variable, is_text_statement
+
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
+_LOOPS = (ast.For, ast.AsyncFor, ast.While)
+_LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
+_OPPOSITES: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.In: ast.NotIn, ast.Is: ast.IsNot}
+_PLAIN_IN_ANNOTATIONS = (
+    ast.Constant, ast.Attribute, ast.Subscript, ast.Tuple, ast.List, ast.BinOp, ast.BitOr, ast.expr_context,
+)  # fmt: skip
+# What may stand at the end of a block and do nothing there: the end of a function, or of a round of a loop.
+_Tail = type[ast.Return] | type[ast.Continue] | None
+
+GUARDS = "branch written the other way"
+GIVEN_BACK = "variable that was only given back"
+ANNOTATED = "annotation of a local"
+IDLE = "idle statement"
+
+
+class Canonical:
+    """Rewrites trees of one version of a file; `may_vanish` says of a binding that nothing looks it up.
+
+    `counts` says how much was rewritten the last time, by sort.
+    """
+
+    def __init__(self, parsed: ParsedFile, may_vanish: Callable[[int], bool]) -> None:
+        self._parsed = parsed
+        self._may_vanish = may_vanish
+        self._given_back: set[int] = set()
+        self.counts: Counter[str] = Counter()
+
+    def rewrite(self, tree: ast.Module) -> None:
+        """Rewrite a tree of the file's text in place, and count anew."""
+        self.counts.clear()
+        _TurnComparisons().visit(tree)
+        annotations = _DropAnnotations(self._parsed)
+        annotations.visit(tree)
+        self.counts[ANNOTATED] += annotations.n_dropped
+        pairs = Counter(self._binding_at(name) for name in _given_back_at_once(tree, is_guarded=False))
+        self._given_back = {binding for binding, n_pairs in pairs.items() if self._is_only_given_back(binding, n_pairs)}
+        self._visit(tree, is_in_function=False)
+
+    # -- names -------------------------------------------------------------------------------
+
+    def _binding_at(self, name: ast.Name) -> int:
+        start = self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
+        return self._parsed.facts.reference_by_start[start].binding
+
+    def _is_only_given_back(self, binding: int, n_pairs: int) -> bool:
+        facts = self._parsed.facts
+        record = facts.bindings[binding]
+        return (
+            facts.scopes[record.scope].kind is ScopeKind.FUNCTION
+            and not record.captured
+            and is_local_variable(facts, binding)
+            and len(record.references) == len(("set", "given back")) * n_pairs
+            and self._may_vanish(binding)
+        )
+
+    # -- blocks ------------------------------------------------------------------------------
+
+    def _visit(self, node: ast.AST, *, is_in_function: bool) -> None:
+        """Rewrite the blocks of a node that is no branch, and all inside."""
+        is_function = isinstance(node, _FUNCTIONS)
+        is_in_function = is_function or (is_in_function and not isinstance(node, ast.ClassDef))
+        for field, value in ast.iter_fields(node):
+            if isinstance(value, list) and value and isinstance(value[0], ast.stmt):
+                tail: _Tail = None
+                if field == "body":
+                    tail = ast.Return if is_function else ast.Continue if isinstance(node, _LOOPS) else None
+                block = self._block(value, tail, is_in_function=is_in_function)
+                setattr(node, field, self._without_pass(block, is_documented=isinstance(node, DOCUMENTED)))
+            elif isinstance(value, list):
+                for each in value:
+                    if isinstance(each, ast.AST):
+                        self._visit(each, is_in_function=is_in_function)
+            elif isinstance(value, ast.AST):
+                self._visit(value, is_in_function=is_in_function)
+
+    def _block(self, block: list[ast.stmt], tail: _Tail, *, is_in_function: bool) -> list[ast.stmt]:
+        """One block in its one way of being written."""
+        if is_in_function:
+            block = self._without_given_back(block)
+        written: list[ast.stmt] = []
+        rest = block
+        while rest:
+            statement, rest = rest[0], rest[1:]
+            if isinstance(statement, ast.Return) and _is_none(statement.value):
+                statement.value = None
+            if isinstance(statement, ast.If):
+                rest = self._take_in(statement, rest)
+                self._visit(statement.test, is_in_function=is_in_function)
+                inner = tail if not rest else None
+                for field in ("body", "orelse"):
+                    branch = self._block(getattr(statement, field), inner, is_in_function=is_in_function)
+                    setattr(statement, field, self._without_pass(branch, is_documented=False))
+                self._turn(statement)
+            else:
+                self._visit(statement, is_in_function=is_in_function)
+            written.append(statement)
+        if tail is not None and written and _is_idle_at_end(written[-1], tail):
+            self.counts[IDLE] += 1
+            written = written[:-1] or [ast.copy_location(ast.Pass(), written[-1])]
+        return written
+
+    def _take_in(self, branch: ast.If, rest: list[ast.stmt]) -> list[ast.stmt]:
+        """Let what follows a branch that leaves be the other branch; what follows then."""
+        if not rest:
+            return rest
+        if _leaves(branch.body) and not _leaves(branch.orelse):
+            self.counts[GUARDS] += not branch.orelse
+            branch.orelse = [*branch.orelse, *rest]
+            return []
+        if _leaves(branch.orelse) and not _leaves(branch.body):
+            branch.body = [*branch.body, *rest]
+            return []
+        return rest
+
+    def _turn(self, branch: ast.If) -> None:
+        """Take `not` off a condition with two branches, and let a branch that does nothing be the other one."""
+        if _does_nothing(branch.orelse):
+            branch.orelse = []
+        while branch.orelse and (positive := _without_not(branch.test)) is not None:
+            branch.test = positive
+            branch.body, branch.orelse = branch.orelse, branch.body
+            if _does_nothing(branch.orelse):
+                branch.orelse = []
+            self.counts[GUARDS] += 1
+        if branch.orelse and _does_nothing(branch.body):
+            branch.body, branch.orelse = branch.orelse, []
+            branch.test = _denied(branch.test)
+
+    def _without_pass(self, block: list[ast.stmt], *, is_documented: bool) -> list[ast.stmt]:
+        """A block without what does nothing beside other statements. What keeps a text from being
+        documentation does something."""
+        kept = [each for each in block if not isinstance(each, ast.Pass)] or block[:1]
+        if is_documented and kept and is_text_statement(kept[0]) and kept[0] is not block[0]:
+            return block
+        self.counts[IDLE] += len(block) - len(kept)
+        return kept
+
+    def _without_given_back(self, block: list[ast.stmt]) -> list[ast.stmt]:
+        kept: list[ast.stmt] = []
+        for statement in block:
+            if kept and (name := _given_back(kept[-1], statement)) and self._binding_at(name) in self._given_back:
+                assignment = kept.pop()
+                assert isinstance(assignment, ast.Assign), "something is given a value"
+                assert isinstance(statement, ast.Return), "something is given back"
+                statement.value = assignment.value
+                self.counts[GIVEN_BACK] += 1
+            kept.append(statement)
+        return kept
+
+
+class _TurnComparisons(ast.NodeTransformer):
+    """Writes `not a in b` as `a not in b`, and the same for `is`."""
+
+    def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.expr:
+        self.generic_visit(node)
+        compared = node.operand
+        if isinstance(node.op, ast.Not) and isinstance(compared, ast.Compare) and len(compared.ops) == 1:
+            opposite = _OPPOSITES.get(type(compared.ops[0]))
+            if opposite is not None:
+                compared.ops = [opposite()]
+                return compared
+        return node
+
+
+class _DropAnnotations(ast.NodeTransformer):
+    """Leaves out what annotates locals that are given a value there."""
+
+    def __init__(self, parsed: ParsedFile) -> None:
+        self._parsed = parsed
+        self._is_in_function = False
+        self.n_dropped = 0
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
+        return self._inside(node, is_function=True)
+
+    def visit_AsyncFunctionDef(self, node: ast.AsyncFunctionDef) -> ast.AST:
+        return self._inside(node, is_function=True)
+
+    def visit_ClassDef(self, node: ast.ClassDef) -> ast.AST:
+        return self._inside(node, is_function=False)
+
+    def _inside(self, node: ast.AST, *, is_function: bool) -> ast.AST:
+        around, self._is_in_function = self._is_in_function, is_function
+        self.generic_visit(node)
+        self._is_in_function = around
+        return node
+
+    def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.stmt:
+        if not self._is_in_function or node.value is None or not node.simple:
+            return node
+        if not all(map(self._is_plain, ast.walk(node.annotation))):
+            return node
+        self.n_dropped += 1
+        return ast.copy_location(ast.Assign([node.target], node.value), node)
+
+    def _is_plain(self, node: ast.AST) -> bool:
+        """Whether a part of an annotation binds nothing, and keeps no variable of a function around alive."""
+        if isinstance(node, ast.Name):
+            start = self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)
+            record = self._parsed.facts.bindings[self._parsed.facts.reference_by_start[start].binding]
+            return record.outside or record.scope == 0
+        return isinstance(node, _PLAIN_IN_ANNOTATIONS)
+
+
+def _given_back_at_once(node: ast.AST, *, is_guarded: bool) -> Iterator[ast.Name]:
+    """The variables that are given a value and given back in the next statement, where nothing runs in between:
+    leaving a `with` or a `try` that has a last word may, and could keep the frame."""
+    is_guarded |= isinstance(node, ast.With | ast.AsyncWith) or (
+        isinstance(node, ast.Try | getattr(ast, "TryStar", ast.Try)) and bool(node.finalbody)
+    )
+    if isinstance(node, (*_FUNCTIONS, ast.ClassDef, ast.Lambda)):
+        is_guarded = False
+    for _, value in ast.iter_fields(node):
+        children = value if isinstance(value, list) else [value]
+        for index, child in enumerate(children):
+            if not isinstance(child, ast.AST):
+                continue
+            if index and not is_guarded and (name := _given_back(children[index - 1], child)):
+                yield name
+            yield from _given_back_at_once(child, is_guarded=is_guarded)
+
+
+def _given_back(first: object, second: object) -> ast.Name | None:
+    """The variable that one statement sets and the next one gives back."""
+    if not isinstance(first, ast.Assign) or len(first.targets) > 1 or not isinstance(second, ast.Return):
+        return None
+    target, value = first.targets[0], second.value
+    if isinstance(target, ast.Name) and isinstance(value, ast.Name) and value.id == target.id:
+        return target
+    return None
+
+
+def _leaves(block: list[ast.stmt]) -> bool:
+    """Whether nothing that follows a block is reached through it."""
+    if not block:
+        return False
+    last = block[-1]
+    if isinstance(last, ast.If):
+        return _leaves(last.body) and _leaves(last.orelse)
+    return isinstance(last, _LEAVING)
+
+
+def _does_nothing(block: list[ast.stmt]) -> bool:
+    return len(block) == 1 and isinstance(block[0], ast.Pass)
+
+
+def _is_idle_at_end(statement: ast.stmt, tail: type[ast.stmt]) -> bool:
+    return isinstance(statement, tail) and not (isinstance(statement, ast.Return) and statement.value is not None)
+
+
+def _is_none(node: Any) -> bool:
+    return isinstance(node, ast.Constant) and node.value is None
+
+
+def _denied(node: ast.expr) -> ast.expr:
+    """A condition turned round."""
+    if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in _OPPOSITES:
+        node.ops = [_OPPOSITES[type(node.ops[0])]()]
+        return node
+    positive = _without_not(node)
+    return ast.copy_location(ast.UnaryOp(ast.Not(), node), node) if positive is None else positive
+
+
+def _without_not(node: ast.expr) -> ast.expr | None:
+    """What a condition denies; `None` for one that denies nothing."""
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
+        return node.operand
+    if isinstance(node, ast.Compare) and len(node.ops) == 1:
+        for positive, opposite in _OPPOSITES.items():
+            if isinstance(node.ops[0], opposite):
+                node.ops = [positive()]
+                return node
+    return None

@@ -1,0 +1,200 @@
+"""Code that is written another way: what the proof calls the same is run in every case, and must do the same."""
+
+import ast
+import itertools
+import random
+
+import pytest
+
+from tests.helpers import real_source
+from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.verdict import Verdict
+
+N_PROGRAMS = 400
+N_CHANGES = 6
+CONDITIONS = ("a", "b", "not a", "not c", "a in (1, 2)", "a not in (0, 1)", "not b in (1,)", "c is None", "c is not None", "a > b")
+MODULES = ("textwrap", "shlex", "csv", "cmd", "bdb", "string", "fnmatch", "calendar", "configparser", "zipfile", "ftplib")
+LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
+
+
+class Program:
+    """Writes one function of branches, loops and ways to leave them, which logs what it does."""
+
+    def __init__(self, dice: random.Random) -> None:
+        self.dice = dice
+        self.n_written = 0
+
+    def leave(self, *, in_loop: bool) -> str:
+        """A statement that leaves a block."""
+        ways = ["return", "return None", f"return {self.dice.randrange(2)}", "raise ValueError(a)", "pass"]
+        return self.dice.choice([*ways, "continue", "break", "continue"] if in_loop else ways)
+
+    def block(self, depth: int, indent: str, *, in_loop: bool) -> list[str]:
+        """Up to three statements."""
+        lines = []
+        for _ in range(self.dice.randrange(1, 4)):
+            lines += self.statement(depth, indent, in_loop=in_loop)
+        return lines
+
+    def statement(self, depth: int, indent: str, *, in_loop: bool) -> list[str]:
+        """One statement, with what stands inside it."""
+        self.n_written += 1
+        kind = self.dice.choice(["log", "leave", "value", "if", "if", "else", "else", "loop", "try", "with"] if depth else ["log", "leave", "value"])
+        inner = indent + "    "
+        body = self.block(depth - 1, inner, in_loop=in_loop or kind == "loop") if depth else []
+        other = self.block(depth - 1, inner, in_loop=in_loop) if depth else []
+        head = f"{indent}if {self.dice.choice(CONDITIONS)}:"
+        return {
+            "log": [f"{indent}log({self.n_written})"],
+            "leave": [indent + self.leave(in_loop=in_loop)],
+            "value": [f"{indent}x = log({self.n_written})", f"{indent}{self.dice.choice(['return x', 'log(x)', 'b = 1'])}"],
+            "if": [head, *body],
+            "else": [head, *body, f"{indent}else:", *other],
+            "loop": [f"{indent}for b in range(3):", *body, *([f"{indent}else:", *other] if self.dice.random() < 0.3 else [])],
+            "try": [f"{indent}try:", *body, f"{indent}finally:", f"{inner}log(-1)"],
+            "with": [f"{indent}with watch:", *body],
+        }[kind]
+
+
+class Rewriting:
+    """Makes one change to the branches of a tree, which may leave it as it works or not."""
+
+    def __init__(self, dice: random.Random) -> None:
+        self.dice = dice
+
+    def change(self, tree: ast.Module) -> None:
+        """Change something at random."""
+        blocks = [
+            block
+            for node in ast.walk(tree)
+            for field in ("body", "orelse", "finalbody")
+            if isinstance(block := getattr(node, field, None), list) and block and not isinstance(node, ast.Module)
+        ]
+        block = self.dice.choice(blocks)
+        index = self.dice.randrange(len(block))
+        statement = block[index]
+        if isinstance(statement, ast.If):
+            self.change_branch(block, index, statement)
+        elif isinstance(statement, LEAVING) and self.dice.random() < 0.5:
+            block[index : index + 1] = [] if len(block) > 1 else [ast.Pass()]
+        elif isinstance(statement, ast.Return) and statement.value is not None:
+            block[index : index + 1] = [ast.Assign([ast.Name("x", ast.Store())], statement.value), ast.Return(ast.Name("x", ast.Load()))]
+        elif isinstance(statement, ast.Assign) and index + 1 < len(block) and isinstance(block[index + 1], ast.Return):
+            block[index : index + 2] = [ast.Return(statement.value)]
+        else:
+            block.insert(index + self.dice.randrange(2), self.dice.choice([ast.Pass(), ast.Return(), ast.Continue()]))
+
+    def change_branch(self, block: list[ast.stmt], index: int, branch: ast.If) -> None:
+        """Turn, flatten or nest a branch, whether it leaves or not."""
+        rest = block[index + 1 :]
+        match self.dice.randrange(5):
+            case 0:
+                branch.test = ast.UnaryOp(ast.Not(), branch.test)
+                branch.body, branch.orelse = branch.orelse or [ast.Pass()], branch.body
+            case 1 if branch.orelse:
+                block[index + 1 :] = [*branch.orelse, *rest]
+                branch.orelse = []
+            case 2 if rest:
+                branch.orelse = [*branch.orelse, *rest]
+                del block[index + 1 :]
+            case 3 if rest:
+                branch.body = [*branch.body, *rest]
+                del block[index + 1 :]
+            case 4:
+                branch.test = ast.UnaryOp(ast.Not(), branch.test)
+
+
+PRELUDE = "class Watch:\n    def __enter__(self): log('in')\n    def __exit__(self, *_): log('out')\nwatch = Watch()\n"
+
+
+def behaviour(program: str) -> list[object]:
+    """What a program logs, gives and raises for each way to call it."""
+    found: list[object] = []
+
+    def log(value):
+        found.append(value)
+        return value
+
+    names = {"log": log}
+    exec(compile(PRELUDE + program, "<program>", "exec"), names)
+    for case in itertools.product((0, 1), (0, 1), (None, 3)):
+        try:
+            found.append(names["f"](*case))
+        except (ValueError, UnboundLocalError, TypeError) as problem:
+            found.append(type(problem).__name__)
+    return found
+
+
+def written(tree: ast.AST) -> str | None:
+    """The text of a tree; `None` for one that is no program."""
+    text = ast.unparse(ast.fix_missing_locations(tree))
+    try:
+        compile(text, "<program>", "exec")
+    except SyntaxError:
+        return None
+    return text
+
+
+def test_branches_that_are_called_the_same_do_the_same():
+    """Branches turned, flattened, nested and left at random, well or badly."""
+    dice = random.Random()
+    n_same = 0
+    for _ in range(N_PROGRAMS):
+        old = "\n".join(["def f(a, b, c):", *Program(dice).block(3, "    ", in_loop=False)])
+        tree = ast.parse(old)
+        for _ in range(dice.randrange(1, N_CHANGES)):
+            Rewriting(dice).change(tree)
+        new = written(tree)
+        if new is None or written(ast.parse(old)) is None:
+            continue
+        if compare_files(old.encode(), new.encode(), rewrites=True).verdict is Verdict.SAME:
+            n_same += 1
+            assert behaviour(old) == behaviour(new), f"{old}\n\n{new}"
+    assert n_same
+
+
+class Tidying(ast.NodeTransformer):
+    """Writes branches as a careful person might, and values that are given back at once under a name."""
+
+    def __init__(self, dice: random.Random) -> None:
+        self.dice = dice
+        self.n_changes = 0
+
+    def generic_visit(self, node: ast.AST) -> ast.AST:
+        """Change some of the blocks of a node, innermost first."""
+        super().generic_visit(node)
+        for field in ("body", "orelse", "finalbody"):
+            block = getattr(node, field, None)
+            if isinstance(block, list) and not isinstance(node, ast.ClassDef):
+                setattr(node, field, [each for statement in block for each in self.tidied(statement)])
+        return node
+
+    def tidied(self, statement: ast.stmt) -> list[ast.stmt]:
+        """One statement, or what may stand in its place."""
+        if not isinstance(statement, ast.If) or not statement.orelse or self.dice.random() < 0.3:
+            return [statement]
+        self.n_changes += 1
+        if isinstance(statement.body[-1], LEAVING) and self.dice.random() < 0.7:
+            rest, statement.orelse = statement.orelse, []
+            return [statement, *rest]
+        test = statement.test
+        is_denied = isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not)
+        statement.test = test.operand if is_denied else ast.UnaryOp(ast.Not(), test)
+        statement.body, statement.orelse = statement.orelse, statement.body
+        return [statement]
+
+
+@pytest.mark.parametrize("module", MODULES)
+def test_real_branches_are_recognised(module):
+    """Branches of library modules, turned and flattened: the same; with one condition denied: not."""
+    old = real_source(module)
+    tidying = Tidying(random.Random())
+    tree = tidying.visit(ast.parse(old))
+    new = written(tree)
+    assert new is not None
+    proof = compare_files(old, new.encode(), rewrites=True)
+    assert proof.verdict is Verdict.SAME, proof.differences
+    branch = next((each for each in ast.walk(tree) if isinstance(each, ast.If) and each.orelse), None)
+    if branch is not None:
+        branch.test = ast.UnaryOp(ast.Not(), branch.test)
+        assert compare_files(old, written(tree).encode(), rewrites=True).verdict is not Verdict.SAME
