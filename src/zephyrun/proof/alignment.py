@@ -10,13 +10,14 @@ import ast
 import re
 import sys
 from bisect import bisect_left, bisect_right
+from collections import Counter
 from collections.abc import Hashable, Iterator, Sequence
 from difflib import SequenceMatcher
 from functools import cached_property
 from itertools import pairwise, takewhile
 from typing import NamedTuple
 
-from zephyrun.facts import Comment
+from zephyrun.facts import Comment, FileFacts
 from zephyrun.languages.python import ParsedFile
 from zephyrun.proof.normal_form import Element, NormalForm, Version
 
@@ -24,6 +25,8 @@ _HEADS = frozenset(
     f"{each.__name__}" for each in (*ast.stmt.__subclasses__(), ast.ExceptHandler, ast.match_case)
 )
 _WORD = re.compile(r"\w+")
+# So many times what is left is searched for parts that have moved.
+_MOST_MOVES = 20
 # Sorts of elements that say nothing but what something is called.
 _OPEN = frozenset({"local", "name", "attribute", "keyword", "module", "documentation"})
 _TEXTS = frozenset({"str", "bytes"})
@@ -51,7 +54,8 @@ class Alignment:
         # Names of the old version in statements of which something else differs, too.
         self.uncertain: set[int] = set()
         self._texts: list[tuple[tuple[int, int], tuple[int, int]]] = []
-        for before, after in _paired(_heads(old_form), _heads(new_form)):
+        old_side, new_side = _Side(old_form, old.facts), _Side(new_form, new.facts)
+        for before, after in _paired(old_side, new_side):
             self._align(old_form, new_form, before, after)
 
     def _align(self, old: NormalForm, new: NormalForm, before: _Head, after: _Head) -> None:
@@ -151,14 +155,28 @@ def word_at(text: str, start: int) -> str:
     return word[0] if word is not None else ""
 
 
-def _heads(form: NormalForm) -> list[_Head]:
-    shapes = [_shape(each) for each in form.elements]
-    cuts = [
-        index for index, (sort, value) in enumerate(form.elements) if sort == "node" and value in _HEADS
-    ]
-    return [
-        _Head(first, last, tuple(shapes[first:last])) for first, last in pairwise([0, *cuts, len(shapes)])
-    ]
+class _Side:
+    """The heads of one version in order, and which of them belong to each definition at the top."""
+
+    def __init__(self, form: NormalForm, facts: FileFacts) -> None:
+        shapes = [_shape(each) for each in form.elements]
+        cuts = [
+            index for index, (sort, value) in enumerate(form.elements) if sort == "node" and value in _HEADS
+        ]
+        ranges = pairwise([0, *cuts, len(shapes)])
+        self.heads = [_Head(first, last, tuple(shapes[first:last])) for first, last in ranges]
+        starts = [form.starts[each.first] if each.first < len(form.starts) else 0 for each in self.heads]
+        self.definitions: dict[str, list[int]] = {}
+        names = Counter(each.name for each in facts.definitions if each.scope == 0)
+        for definition in facts.definitions:
+            if definition.scope == 0 and names[definition.name] == 1:
+                self.definitions[definition.name] = [
+                    index for index, start in enumerate(starts) if definition.start <= start < definition.end
+                ]
+
+    def shapes(self, heads: Sequence[int]) -> list[Hashable]:
+        """The shapes of some heads."""
+        return [self.heads[each].shape for each in heads]
 
 
 def _shape(element: Element) -> Hashable:
@@ -177,17 +195,67 @@ def _n_alike(before: Sequence[Hashable], after: Sequence[Hashable]) -> int:
     return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(before, after)))
 
 
-def _paired(old: list[_Head], new: list[_Head]) -> Iterator[tuple[_Head, _Head]]:
-    before, after = [each.shape for each in old], [each.shape for each in new]
+def _paired(old: _Side, new: _Side) -> Iterator[tuple[_Head, _Head]]:
+    """The heads that stand for each other: first those of definitions that kept name and shape, wherever they
+    stand, then what follows one another in both, in the longest parts first."""
+    for name in old.definitions.keys() & new.definitions.keys():
+        before, after = old.definitions[name], new.definitions[name]
+        if old.shapes(before) == new.shapes(after):
+            yield from ((old.heads[one], new.heads[other]) for one, other in zip(before, after, strict=True))
+        else:
+            del old.definitions[name], new.definitions[name]
+    kept = [{each for name in old.definitions.keys() & new.definitions.keys() for each in side.definitions[name]}
+            for side in (old, new)]  # fmt: skip
+    left = [index for index in range(len(old.heads)) if index not in kept[0]]
+    other_left = [index for index in range(len(new.heads)) if index not in kept[1]]
+    gaps: list[tuple[list[int], list[int]]] = []
+    for is_first in (True, *(False,) * _MOST_MOVES):
+        matched = [*_matched(old, new, left, other_left, takes_single=is_first)]
+        if is_first:
+            gaps = [*_gaps(left, other_left, matched)]
+        if not matched:
+            break
+        yield from ((old.heads[one], new.heads[other]) for one, other in matched)
+        done, other_done = ({*side} for side in zip(*matched, strict=True))
+        left = [each for each in left if each not in done]
+        other_left = [each for each in other_left if each not in other_done]
+    # What is left between the same neighbours may have been changed.
+    for before, after in gaps:
+        yield from _paired_in_order(
+            [old.heads[each] for each in before if each in {*left}],
+            [new.heads[each] for each in after if each in {*other_left}],
+        )
+
+
+def _matched(
+    old: _Side, new: _Side, left: list[int], other_left: list[int], *, takes_single: bool
+) -> Iterator[tuple[int, int]]:
+    """Heads of one shape that follow one another in both versions; single ones only on demand, since those
+    are found everywhere."""
+    before, after = old.shapes(left), new.shapes(other_left)
     # Most is the same at both ends, and the matcher takes its time.
     n_first = _n_alike(before, after)
-    yield from zip(old[:n_first], new[:n_first], strict=True)
-    n_last = min(_n_alike(before[::-1], after[::-1]), min(len(old), len(new)) - n_first)
-    yield from zip(old[len(old) - n_last :], new[len(new) - n_last :], strict=True)
-    old, new = old[n_first : len(old) - n_last], new[n_first : len(new) - n_last]
-    matcher = SequenceMatcher(None, [each.shape for each in old], [each.shape for each in new], autojunk=False)
-    for _, old_first, old_last, new_first, new_last in matcher.get_opcodes():
-        yield from _paired_in_order(old[old_first:old_last], new[new_first:new_last])
+    n_last = min(_n_alike(before[::-1], after[::-1]), min(len(before), len(after)) - n_first)
+    inside, other_inside = before[n_first : len(before) - n_last], after[n_first : len(after) - n_last]
+    blocks = [(0, 0, n_first), (len(before) - n_last, len(after) - n_last, n_last)]
+    matcher = SequenceMatcher(None, inside, other_inside, autojunk=False)
+    blocks += [(n_first + one, n_first + other, size) for one, other, size in matcher.get_matching_blocks()]
+    for one, other, size in sorted(blocks):
+        if size > 1 or (size and takes_single):
+            yield from zip(left[one : one + size], other_left[other : other + size], strict=True)
+
+
+def _gaps(
+    left: list[int], other_left: list[int], matched: list[tuple[int, int]]
+) -> Iterator[tuple[list[int], list[int]]]:
+    """What lies between neighbours that were matched."""
+    edges = [(-1, -1), *matched, (sys.maxsize, sys.maxsize)]
+    for (before, other_before), (after, other_after) in pairwise(edges):
+        if after - before > 1 or other_after - other_before > 1:
+            first = [each for each in left if before < each < after]
+            second = [each for each in other_left if other_before < each < other_after]
+            if first and second:
+                yield first, second
 
 
 def _paired_in_order(old: list[_Head], new: list[_Head]) -> Iterator[tuple[_Head, _Head]]:

@@ -8,19 +8,24 @@ rewritten, so that it does not matter which way a clean-up went:
 - `return` at the end of a function, `continue` at the end of a loop and `pass` beside other statements go;
 - `return None` is `return`, `not a in b` is `a not in b`, `not a is b` is `a is not b`;
 - what annotates a local variable that is given a value goes: it is never evaluated;
-- a local that is only given back (`total = sum(weights)`, `return total`) is not there.
+- a local that is only given back (`total = sum(weights)`, `return total`) is not there;
+- definitions and imports whose order nobody can tell stand in one order (`definition_order`).
 """
 
 from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
+from functools import cached_property
 from typing import Any
 
 from zephyrun.facts import ScopeKind
 from zephyrun.languages.python import ParsedFile
-from zephyrun.proof.normal_form import DOCUMENTED, is_local_variable, is_text_statement
+from zephyrun.proof.definition_order import settle_order
+from zephyrun.proof.named_constants import namespace_reservations
+from zephyrun.proof.normal_form import DOCUMENTED, Version, is_local_variable, is_text_statement
+from zephyrun.proof.remains import Surroundings, reservations
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LOOPS = (ast.For, ast.AsyncFor, ast.While)
@@ -39,16 +44,19 @@ IDLE = "idle statement"
 
 
 class Canonical:
-    """Rewrites trees of one version of a file; `may_vanish` says of a binding that nothing looks it up.
+    """Rewrites trees of one version of a file.
 
-    `counts` says how much was rewritten the last time, by sort.
+    `counts` says how much was rewritten the last time, by sort, and `order` where the statements at the top
+    stood, in their new order.
     """
 
-    def __init__(self, parsed: ParsedFile, may_vanish: Callable[[int], bool]) -> None:
-        self._parsed = parsed
-        self._may_vanish = may_vanish
+    def __init__(self, version: Version, surroundings: Surroundings) -> None:
+        self._parsed = version.parsed
+        self._respelled = version.respelled
+        self._surroundings = surroundings
         self._given_back: set[int] = set()
         self.counts: Counter[str] = Counter()
+        self.order: list[int] = []
 
     def rewrite(self, tree: ast.Module) -> None:
         """Rewrite a tree of the file's text in place, and count anew."""
@@ -60,6 +68,35 @@ class Canonical:
         pairs = Counter(self._binding_at(name) for name in _given_back_at_once(tree, is_guarded=False))
         self._given_back = {binding for binding, n_pairs in pairs.items() if self._is_only_given_back(binding, n_pairs)}
         self._visit(tree, is_in_function=False)
+        self.order = settle_order(
+            tree,
+            self._parsed.facts,
+            lambda module: module not in self._surroundings.shadowed,
+            self._read_as,
+            shows_names=self._shows_names(),
+        )
+
+    def _read_as(self, statement: ast.stmt, name: str) -> str:
+        """How a name that a statement at the top binds is to be read."""
+        start = self._parsed.source.offset_of_utf8(statement.lineno, statement.col_offset)
+        start = self._name_starts.get(start, start)
+        if isinstance(statement, ast.Import | ast.ImportFrom):
+            (alias,) = statement.names
+            start = self._parsed.source.offset_of_utf8(alias.lineno, alias.col_offset)
+            if alias.asname is not None:
+                end = self._parsed.source.offset_of_utf8(alias.end_lineno or 0, alias.end_col_offset or 0)
+                start = end - len(alias.asname)
+        return self._respelled[start].name if start in self._respelled else name
+
+    @cached_property
+    def _name_starts(self) -> dict[int, int]:
+        """Where the names of definitions stand that begin at an offset."""
+        return {each.start: each.name_start for each in self._parsed.facts.definitions}
+
+    def _shows_names(self) -> bool:
+        """Whether something goes through the names of the module, and so sees their order."""
+        text, facts = self._parsed.source.text, self._parsed.facts
+        return any(True for _ in namespace_reservations(text, facts, self._surroundings))
 
     # -- names -------------------------------------------------------------------------------
 
@@ -75,7 +112,7 @@ class Canonical:
             and not record.captured
             and is_local_variable(facts, binding)
             and len(record.references) == len(("set", "given back")) * n_pairs
-            and self._may_vanish(binding)
+            and not reservations(facts, binding, self._surroundings)
         )
 
     # -- blocks ------------------------------------------------------------------------------
@@ -88,7 +125,8 @@ class Canonical:
             if isinstance(value, list) and value and isinstance(value[0], ast.stmt):
                 tail: _Tail = None
                 if field == "body":
-                    tail = ast.Return if is_function else ast.Continue if isinstance(node, _LOOPS) else None
+                    at_end_of_round = ast.Continue if isinstance(node, _LOOPS) else None
+                    tail = ast.Return if is_function else at_end_of_round
                 block = self._block(value, tail, is_in_function=is_in_function)
                 setattr(node, field, self._without_pass(block, is_documented=isinstance(node, DOCUMENTED)))
             elif isinstance(value, list):

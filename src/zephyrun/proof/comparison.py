@@ -13,6 +13,7 @@ from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.proof.canonical import Canonical
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
+from zephyrun.proof.definition_order import REORDERED, n_moved
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import NamedConstant, constant_reservations, introduced_constants
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version
@@ -106,7 +107,9 @@ def _versions(
 
 def _canonical(version: Version, surroundings: Surroundings) -> Canonical:
     """What rewrites a version to the one way of writing it; its tree is rewritten."""
-    canonical = Canonical(version.parsed, lambda binding: not reservations(version.facts, binding, surroundings))
+    # What stands for a number is read as one, wherever its definition stands.
+    version.parsed.tree.body = version.statements
+    canonical = Canonical(version, surroundings)
     canonical.rewrite(version.parsed.tree)
     return canonical
 
@@ -138,7 +141,8 @@ def _compare(
     rewriting: Sequence[Canonical] = (),
 ) -> FileProof:
     surroundings, respelling = question.surroundings, question.respelling
-    old_form, new_form = NormalForm(old), NormalForm(new)
+    in_order = bool(rewriting)
+    old_form, new_form = NormalForm(old, numbers_scopes=in_order), NormalForm(new, numbers_scopes=in_order)
     old_form.write_module()
     new_form.write_module()
     if old_form.elements != new_form.elements:
@@ -207,8 +211,10 @@ def _count_rewritten(rewriting: Sequence[Canonical]) -> tuple[tuple[str, int], .
     """By how much more one version had to be rewritten than the other, by sort."""
     if not rewriting:
         return ()
-    old, new = (each.counts for each in rewriting)
-    return tuple((sort, abs(old[sort] - new[sort])) for sort in sorted(old | new) if old[sort] != new[sort])
+    old, new = rewriting
+    counts = {sort: abs(old.counts[sort] - new.counts[sort]) for sort in old.counts | new.counts}
+    counts[REORDERED] = n_moved(old.order, new.order)
+    return tuple((sort, counts[sort]) for sort in sorted(counts) if counts[sort])
 
 
 def _compiled_witness(

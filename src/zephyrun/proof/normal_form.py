@@ -155,10 +155,17 @@ class NormalForm:
 
     `starts` runs beside `elements` and says for each where in the text it comes from. `named` tells where
     each name stands that an element holds, and `quoted` from where to where each text, both by the index of
-    the element and in order.
+    the element and in order. With `numbers_scopes`, scopes go by the order in which they are met, so that it
+    does not matter where in the text they stand.
     """
 
-    def __init__(self, version: Version, *, number: Callable[[int], Hashable] | None = None) -> None:
+    def __init__(
+        self,
+        version: Version,
+        *,
+        number: Callable[[int], Hashable] | None = None,
+        numbers_scopes: bool = False,
+    ) -> None:
         self.elements: list[Element] = []
         self.starts: list[int] = []
         self.named: list[tuple[int, int]] = []
@@ -171,6 +178,8 @@ class NormalForm:
         self._respelled = version.respelled
         self._respelled_starts = sorted(version.respelled)
         self._movable: dict[int, bool] = {}
+        self._numbers_scopes = numbers_scopes
+        self._scopes: dict[int, int] = {}
         self._where = 0
         self._in_annotation = False
         self._in_customised_class = False
@@ -385,7 +394,7 @@ class NormalForm:
             movable = self._movable[binding] = is_local_variable(self._facts, binding)
         record = self._facts.bindings[binding]
         if movable:
-            self._emit_named("local", (self._number(binding), record.scope), start)
+            self._emit_named("local", (self._number(binding), self._scope(record.scope)), start)
         else:
             name = record.name
             if start in self._respelled:
@@ -393,7 +402,13 @@ class NormalForm:
                 spelled = self._parsed.source.text[start : other.end]
                 # A mangled name keeps what the class puts before it.
                 name = record.name.removesuffix(spelled) + other.name
-            self._emit_named("name", (name, record.scope, record.outside), start)
+            self._emit_named("name", (name, self._scope(record.scope), record.outside), start)
+
+    def _scope(self, scope: int) -> Hashable:
+        """What tells a scope from others."""
+        if not self._numbers_scopes:
+            return scope
+        return self._scopes.setdefault(scope, len(self._scopes)), self._facts.scopes[scope].kind
 
 
 def _end_of(node: Any) -> tuple[int, int]:

@@ -57,7 +57,8 @@ class Surroundings:
     `uses_libraries` says whether the program uses any library but Python's own: of these it is known
     that none looks the words of a text up among the variables of whoever hands it over;
     `calls` are the places of this file that name a function which reads its callers' variables, for each that
-    is never named but to be called; any other may be called from everywhere.
+    is never named but to be called; any other may be called from everywhere;
+    `shadowed` are modules of the standard library for which the project has its own.
     """
 
     module: str = ""
@@ -69,13 +70,14 @@ class Surroundings:
     elsewhere: frozenset[tuple[str, str]] = frozenset()
     uses_libraries: bool = True
     calls: frozenset[CallsOfReader] = frozenset()
+    shadowed: frozenset[str] = frozenset()
 
     def as_text(self) -> str:
         """All of it in one order, so that equal surroundings give equal texts."""
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
         places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
         places.append(sorted(f"{each.module} {hashlib.sha256(each.data).hexdigest()}" for each in self.frame_readers))
-        return repr((self.module, self.reads_source, names, places, self.uses_libraries))
+        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed)))
 
     def reads_any_name_in(self, start: int, end: int) -> bool:
         """Whether some module may be told which variable to read of code that stands in a range of this file."""

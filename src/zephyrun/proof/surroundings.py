@@ -103,6 +103,8 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._any_reads_source = any(map(_reads_source, by_length))
         self._quoted = find_quoted_lines(self._texts)
         self._uses_libraries = is_library or _use_libraries(self._contents, self._modules.values())
+        tops = frozenset(module.partition(".")[0] for module in self._modules.values())
+        self._shadowed = tops & sys.stdlib_module_names
         self._known: dict[str, Surroundings] = {}
 
     def __iter__(self) -> Iterator[str]:
@@ -124,6 +126,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 quoted_in(data, self._quoted),
                 self._words_elsewhere(data),
                 self._uses_libraries,
+                shadowed=self._shadowed,
             )
         return self._known[path]
 

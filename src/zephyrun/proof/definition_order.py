@@ -1,0 +1,258 @@
+"""Definitions and imports of a module whose order nobody can tell, brought into one.
+
+A statement may change places with the one beside it when running it does nothing but bind names of its
+own to new functions, classes and constants, and neither reads what the other binds. The same holds for
+imports of standard library modules, by the contract.
+"""
+
+from __future__ import annotations
+
+import ast
+import sys
+from bisect import bisect_left
+from collections import Counter
+from collections.abc import Callable, Iterator, Sequence
+from typing import NamedTuple
+
+from zephyrun.facts import FileFacts, Role
+from zephyrun.languages.python.reserved import BUILTINS
+
+REORDERED = "definition or import in another place"
+
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
+# Run or show something when they are imported. Source: library reference, and what their sources warn of.
+_EFFECTFUL = frozenset(
+    """__future__ __hello__ __phello__ __main__ antigravity this readline rlcompleter site sitecustomize usercustomize
+    idlelib turtle turtledemo tkinter imp asyncore asynchat smtpd distutils lib2to3 aifc audioop cgi cgitb chunk
+    crypt imghdr mailcap msilib nis nntplib ossaudiodev pipes sndhdr spwd sunau telnetlib uu xdrlib""".split()
+)
+# What an expression may be made of that is evaluated when a function is defined, and does nothing then.
+_PLAIN = (
+    ast.Constant, ast.Attribute, ast.Subscript, ast.Tuple, ast.List, ast.Load, ast.BinOp, ast.BitOr,
+    ast.UnaryOp, ast.USub,
+)  # fmt: skip
+_PLAIN_VALUES = (ast.Constant, ast.Tuple, ast.Load, ast.UnaryOp, ast.USub)
+_PLAIN_DECORATORS = frozenset({"property", "staticmethod", "classmethod"})
+
+
+def settle_order(
+    tree: ast.Module,
+    facts: FileFacts,
+    is_of_library: Callable[[str], bool],
+    read_as: Callable[[ast.stmt, str], str],
+    *,
+    shows_names: bool,
+) -> list[int]:
+    """Sort the statements at the top of a module that may change places; where each of them stood, in the
+    order in which they stand then. `is_of_library` says whether an import leads to the standard library, and
+    `read_as` how the name that a statement binds is to be read; where something `shows_names` of the module,
+    their order shows, too."""
+    body = [each for statement in tree.body for each in _one_by_one(statement, is_of_library)]
+    settled = _sorted_runs(body, lambda each: _is_plain_import(each, is_of_library), _imported_names, read_as)
+    if not shows_names:
+        known = _Known.of(facts, settled, is_of_library)
+        settled = _sorted_runs(settled, lambda each: _is_plain_definition(each, known), _defined_names, read_as)
+    tree.body = settled
+    places = {id(statement): place for place, statement in enumerate(body)}
+    return [places[id(statement)] for statement in settled]
+
+
+def n_moved(old: Sequence[int], new: Sequence[int]) -> int:
+    """How many statements stand in another place in one of two versions, at the least; both tell where the
+    same statements stood."""
+    # The longest part that stands in one order in both, by the places at which it could end.
+    ends: list[int] = []
+    for _, place in sorted(zip(old, new, strict=False)):
+        index = bisect_left(ends, place)
+        ends[index : index + 1] = [place]
+    return len(new) - len(ends)
+
+
+class _Known(NamedTuple):
+    """Names of a module by what they surely are: builtins, and imports of the standard library."""
+
+    builtins: frozenset[str]
+    harmless: frozenset[str]
+
+    @classmethod
+    def of(
+        cls, facts: FileFacts, body: Sequence[ast.stmt], is_of_library: Callable[[str], bool]
+    ) -> _Known:
+        """The known names of a module with these statements at its top."""
+        builtins = {each.name for each in facts.bindings if each.outside and each.name in BUILTINS}
+        imported = {
+            name for statement in body if _is_plain_import(statement, is_of_library) for name in _imported_names(statement)
+        }
+        only_imported = {
+            binding.name
+            for number, binding in enumerate(facts.bindings)
+            if binding.scope == 0 and not binding.outside and facts.roles(number) <= {Role.IMPORT, Role.READ}
+        }
+        return cls(frozenset(builtins), frozenset(builtins | (imported & only_imported)))
+
+
+def _one_by_one(statement: ast.stmt, is_of_library: Callable[[str], bool]) -> Iterator[ast.stmt]:
+    """A statement, or as many as the names that an import takes in."""
+    takes_several = isinstance(statement, ast.Import) or (
+        isinstance(statement, ast.ImportFrom) and _is_plain_import(statement, is_of_library)
+    )
+    if not takes_several:
+        yield statement
+        return
+    assert isinstance(statement, ast.Import | ast.ImportFrom), "it was just told"
+    for alias in statement.names:
+        if isinstance(statement, ast.Import):
+            yield ast.copy_location(ast.Import([alias]), statement)
+        else:
+            yield ast.copy_location(ast.ImportFrom(statement.module, [alias], statement.level), statement)
+
+
+def _sorted_runs(
+    body: Sequence[ast.stmt],
+    may_move: Callable[[ast.stmt], bool],
+    names_of: Callable[[ast.stmt], tuple[str, ...]],
+    read_as: Callable[[ast.stmt, str], str],
+) -> list[ast.stmt]:
+    """The statements, those that may move and stand together in the order of the names that they bind."""
+    found: list[ast.stmt] = []
+    run: list[ast.stmt] = []
+    for statement in [*body, None]:
+        if statement is not None and may_move(statement):
+            run.append(statement)
+            continue
+        found += _sorted_run(run, names_of, read_as)
+        run = []
+        if statement is not None:
+            found.append(statement)
+    return found
+
+
+def _sorted_run(
+    run: list[ast.stmt],
+    names_of: Callable[[ast.stmt], tuple[str, ...]],
+    read_as: Callable[[ast.stmt, str], str],
+) -> list[ast.stmt]:
+    names = Counter(name for statement in run for name in names_of(statement))
+    is_free = all(count == 1 for count in names.values()) and not any(
+        name in names for statement in run for name in _read_at_once(statement)
+    )
+    return sorted(run, key=lambda each: [read_as(each, name) for name in names_of(each)]) if is_free else run
+
+
+# -- imports -------------------------------------------------------------------------------------
+
+
+def _is_plain_import(statement: ast.stmt, is_of_library: Callable[[str], bool]) -> bool:
+    """Whether a statement imports from the standard library, and nothing comes of it but names."""
+    if isinstance(statement, ast.Import):
+        return all(_is_harmless(each.name, is_of_library) for each in statement.names)
+    return (
+        isinstance(statement, ast.ImportFrom)
+        and not statement.level
+        and _is_harmless(statement.module or "", is_of_library)
+        and all(alias.name != "*" for alias in statement.names)
+    )
+
+
+def _is_harmless(module: str, is_of_library: Callable[[str], bool]) -> bool:
+    top = module.partition(".")[0]
+    return top in sys.stdlib_module_names and top not in _EFFECTFUL and is_of_library(top)
+
+
+def _imported_names(statement: ast.stmt) -> tuple[str, ...]:
+    assert isinstance(statement, ast.Import | ast.ImportFrom), "only imports are sorted"
+    return tuple(alias.asname or alias.name.partition(".")[0] for alias in statement.names)
+
+
+# -- definitions ---------------------------------------------------------------------------------
+
+
+def _is_plain_definition(statement: ast.stmt, known: _Known) -> bool:
+    """Whether a statement only binds a name to a new function, class or constant."""
+    if isinstance(statement, _FUNCTIONS):
+        # Some programs run functions of such names in the order in which they stand.
+        return not statement.name.startswith("test") and _is_plain_function(statement, known, frozenset())
+    if isinstance(statement, ast.ClassDef):
+        return (
+            not statement.bases
+            and not statement.keywords
+            and not statement.decorator_list
+            and not getattr(statement, "type_params", [])
+            and not statement.name.lower().startswith("test")
+            and all(_is_plain_in_class(each, known) for each in statement.body)
+        )
+    return _is_constant(statement)
+
+
+def _is_constant(statement: ast.stmt) -> bool:
+    return (
+        isinstance(statement, ast.Assign)
+        and len(statement.targets) == 1
+        and isinstance(statement.targets[0], ast.Name)
+        and not statement.targets[0].id.startswith("__")
+        and all(isinstance(each, _PLAIN_VALUES) for each in ast.walk(statement.value))
+    )
+
+
+def _is_plain_function(
+    function: ast.FunctionDef | ast.AsyncFunctionDef, known: _Known, decorators: frozenset[str]
+) -> bool:
+    for decorator in function.decorator_list:
+        if not isinstance(decorator, ast.Name) or decorator.id not in decorators or decorator.id not in known.builtins:
+            return False
+    return (
+        not function.name.startswith("__getattr__")
+        and not getattr(function, "type_params", [])
+        and all(_is_plain(part, known) for part in _evaluated(function))
+    )
+
+
+def _is_plain(expression: ast.expr, known: _Known) -> bool:
+    """Whether to evaluate an expression does nothing: it is a constant or a name, or made of parts of what is
+    known."""
+    if isinstance(expression, ast.Constant | ast.Name):
+        return True
+    return all(
+        each.id in known.harmless if isinstance(each, ast.Name) else isinstance(each, _PLAIN)
+        for each in ast.walk(expression)
+    )
+
+
+def _is_plain_in_class(statement: ast.stmt, known: _Known) -> bool:
+    if isinstance(statement, _FUNCTIONS):
+        has_hook = statement.name in ("__init_subclass__", "__set_name__", "__class_getitem__")
+        return not has_hook and _is_plain_function(statement, known, _PLAIN_DECORATORS)
+    is_text = isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant)
+    return is_text or isinstance(statement, ast.Pass) or _is_constant(statement)
+
+
+def _evaluated(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[ast.expr]:
+    """What is evaluated when a function is defined, its decorators aside."""
+    arguments = function.args
+    yield from arguments.defaults
+    yield from filter(None, arguments.kw_defaults)
+    every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs, arguments.vararg, arguments.kwarg]
+    for argument in every:
+        if argument is not None and argument.annotation is not None:
+            yield argument.annotation
+    if function.returns is not None:
+        yield function.returns
+
+
+def _defined_names(statement: ast.stmt) -> tuple[str, ...]:
+    if isinstance(statement, ast.Assign):
+        target = statement.targets[0]
+        assert isinstance(target, ast.Name), "constants have one name"
+        return (target.id,)
+    assert isinstance(statement, (*_FUNCTIONS, ast.ClassDef)), "only definitions are sorted"
+    return (statement.name,)
+
+
+def _read_at_once(statement: ast.stmt) -> Iterator[str]:
+    """The names that a statement reads when it runs; those in the bodies of functions are read later."""
+    if isinstance(statement, _FUNCTIONS):
+        for part in [*statement.decorator_list, *_evaluated(statement)]:
+            yield from (each.id for each in ast.walk(part) if isinstance(each, ast.Name))
+    elif isinstance(statement, ast.ClassDef):
+        for each in statement.body:
+            yield from _read_at_once(each)
