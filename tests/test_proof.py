@@ -30,25 +30,17 @@ FORGIVEN_IN_TREES = ("documentation.txt", "branches.txt", "given_back.txt", "ord
 
 
 @pytest.mark.parametrize(
-    ("old", "new"),
-    [pytest.param(old, new, id=title) for name in NEAR_MISS_FILES for title, old, new in program_pairs(name)],
+    ("name", "old", "new"),
+    [pytest.param(name, old, new, id=title) for name in NEAR_MISS_FILES for title, old, new in program_pairs(name)],
 )
-def test_near_misses_are_not_the_same(old, new, record_property):
-    """Not one pair that a running program could tell apart is called the same."""
+def test_near_misses_are_not_the_same(name, old, new, record_property):
+    """Not one pair that a running program could tell apart is called the same, whoever may use it."""
     record_property("counts", "it could be called the same")
-    proof = compare_files(old, new)
-    assert proof.verdict is not Verdict.SAME
-    assert proof.differences
-
-
-@pytest.mark.parametrize(
-    ("old", "new"),
-    [pytest.param(old, new, id=title) for name in FORGIVEN_IN_TREES for title, old, new in program_pairs(name)],
-)
-def test_near_misses_in_trees_are_not_the_same(old, new, record_property):
-    """Whole trees are compared with more forgiven than steps of our own: documentation, other ways to write
-    code, and names that nobody told of."""
-    record_property("counts", "it could be called the same")
+    if name not in FORGIVEN_IN_TREES:
+        proof = compare_files(old, new)
+        assert proof.verdict is not Verdict.SAME
+        assert proof.differences
+        return
     for is_library in (False, True):
         world = World(library=read_library, is_library=is_library)
         proof = compare_trees({"hives.py": old}, {"hives.py": new}, world=world)

@@ -120,7 +120,7 @@ def behaviour(program: str) -> list[object]:
     for case in itertools.product((0, 1), (0, 1), (None, 3)):
         try:
             found.append(names["f"](*case))
-        except (ValueError, UnboundLocalError, TypeError) as problem:
+        except (ValueError, NameError, TypeError) as problem:
             found.append(type(problem).__name__)
     return found
 
@@ -198,3 +198,72 @@ def test_real_branches_are_recognised(module):
     if branch is not None:
         branch.test = ast.UnaryOp(ast.Not(), branch.test)
         assert compare_files(old, written(tree).encode(), rewrites=True).verdict is not Verdict.SAME
+
+
+class Module:
+    """Writes the statements at the top of a module: definitions, constants, imports and calls, with names that
+    meet now and then."""
+
+    def __init__(self, dice: random.Random) -> None:
+        self.dice = dice
+
+    def statement(self) -> str:
+        """One statement."""
+        name, other = self.dice.sample(("a", "b", "c", "d", "e", "f"), 2)
+        return self.dice.choice(
+            [
+                f"def {name}(x=3):\n    return log('{other}')",
+                f"def {name}(x={other}):\n    return x",
+                f"def {name}(x):\n    return {other}",
+                f"def {name}(x: int = -1) -> str:\n    return [x for x in (x,)]",
+                f"@keep\ndef {name}():\n    return 3",
+                f"class {name}:\n    {other} = 3\n    def weigh(self, x=4):\n        return x",
+                f"class {name}:\n    kg = {other}",
+                f"class {name}(keep):\n    pass",
+                f"{name} = 3",
+                f"{name} = (1, -2)",
+                f"{name} = {other}",
+                f"{name} = log(2)",
+                f"log({name}.__class__)",
+                f"import os as {name}",
+                f"from math import floor as {name}, ceil",
+                "import sys, string",
+                f"from collections import deque as {name}",
+            ]
+        )
+
+
+def loaded(program: str) -> list[object]:
+    """What a module logs while it is loaded, and what is under its names then."""
+    found: list[object] = []
+
+    def keep(*values):
+        found.append([getattr(each, "__name__", each) for each in values])
+        return values[0]
+
+    names = {"log": keep, "keep": keep}
+    try:
+        exec(compile(program, "<module>", "exec"), names)
+    except (NameError, TypeError, AttributeError) as problem:
+        found.append(type(problem).__name__)
+    for name in "abcdef":
+        value = names.get(name)
+        held = [value if isinstance(value, int | tuple) else 0, getattr(value, "kg", 0), *(getattr(value, "__defaults__", 0) or ())]
+        found.append((type(value).__name__, [getattr(each, "__name__", each) for each in held]))
+    return found
+
+
+def test_orders_that_are_called_the_same_do_the_same():
+    """The statements of a module in another order, at random."""
+    dice = random.Random()
+    n_same = 0
+    for _ in range(N_PROGRAMS * 2):
+        statements = [Module(dice).statement() for _ in range(dice.randrange(2, 6))]
+        other = list(statements)
+        first, second = dice.sample(range(len(other)), 2)
+        other[first], other[second] = other[second], other[first]
+        old, new = ("\n".join(each) + "\n" for each in (statements, other))
+        if old != new and compare_files(old.encode(), new.encode(), rewrites=True).verdict is Verdict.SAME:
+            n_same += 1
+            assert loaded(old) == loaded(new), f"{old}\n\n{new}"
+    assert n_same

@@ -48,10 +48,14 @@ def settle_order(
     `read_as` how the name that a statement binds is to be read; where something `shows_names` of the module,
     their order shows, too."""
     body = [each for statement in tree.body for each in _one_by_one(statement, is_of_library)]
-    settled = _sorted_runs(body, lambda each: _is_plain_import(each, is_of_library), _imported_names, read_as)
+    imports = _Sorting(lambda each: _is_plain_import(each, is_of_library), _imported_names, read_as)
+    settled = imports.sort(body)
     if not shows_names:
         known = _Known.of(facts, settled, is_of_library)
-        settled = _sorted_runs(settled, lambda each: _is_plain_definition(each, known), _defined_names, read_as)
+        definitions = _Sorting(
+            lambda each: _is_plain_definition(each, known), _defined_names, read_as, known.builtins
+        )
+        settled = definitions.sort(settled)
     tree.body = settled
     places = {id(statement): place for place, statement in enumerate(body)}
     return [places[id(statement)] for statement in settled]
@@ -107,36 +111,46 @@ def _one_by_one(statement: ast.stmt, is_of_library: Callable[[str], bool]) -> It
             yield ast.copy_location(ast.ImportFrom(statement.module, [alias], statement.level), statement)
 
 
-def _sorted_runs(
-    body: Sequence[ast.stmt],
-    may_move: Callable[[ast.stmt], bool],
-    names_of: Callable[[ast.stmt], tuple[str, ...]],
-    read_as: Callable[[ast.stmt, str], str],
-) -> list[ast.stmt]:
-    """The statements, those that may move and stand together in the order of the names that they bind."""
-    found: list[ast.stmt] = []
-    run: list[ast.stmt] = []
-    for statement in [*body, None]:
-        if statement is not None and may_move(statement):
-            run.append(statement)
-            continue
-        found += _sorted_run(run, names_of, read_as)
-        run = []
-        if statement is not None:
-            found.append(statement)
-    return found
+class _Sorting(NamedTuple):
+    """What is sorted and by what: the statements that `may_move`, by the names that they bind, each read as it
+    is to be. `builtins` are there before anything else."""
+
+    may_move: Callable[[ast.stmt], bool]
+    names_of: Callable[[ast.stmt], tuple[str, ...]]
+    read_as: Callable[[ast.stmt, str], str]
+    builtins: frozenset[str] = frozenset()
+
+    def sort(self, body: Sequence[ast.stmt]) -> list[ast.stmt]:
+        """The statements; those that may move and stand together in the order of the names that they bind."""
+        found: list[ast.stmt] = []
+        run: list[ast.stmt] = []
+        for statement in body:
+            if self.may_move(statement):
+                run.append(statement)
+            else:
+                found += [*self._sorted(run, found), statement]
+                run = []
+        return found + self._sorted(run, found)
+
+    def _sorted(self, run: list[ast.stmt], before: Sequence[ast.stmt]) -> list[ast.stmt]:
+        """One run in order, if no part of it reads what another one binds, or what may not be there."""
+        names = Counter(name for statement in run for name in self.names_of(statement))
+        read = {name for statement in run for name in _read_at_once(statement)}
+        there = self.builtins.union(*map(_bound_names, before)) if read else self.builtins
+        if any(count > 1 for count in names.values()) or not read <= there - names.keys():
+            return run
+        return sorted(run, key=lambda each: [self.read_as(each, name) for name in self.names_of(each)])
 
 
-def _sorted_run(
-    run: list[ast.stmt],
-    names_of: Callable[[ast.stmt], tuple[str, ...]],
-    read_as: Callable[[ast.stmt, str], str],
-) -> list[ast.stmt]:
-    names = Counter(name for statement in run for name in names_of(statement))
-    is_free = all(count == 1 for count in names.values()) and not any(
-        name in names for statement in run for name in _read_at_once(statement)
-    )
-    return sorted(run, key=lambda each: [read_as(each, name) for name in names_of(each)]) if is_free else run
+def _bound_names(statement: ast.stmt) -> frozenset[str]:
+    """The names that a statement at the top of a module surely binds, when it has run."""
+    if isinstance(statement, ast.Import | ast.ImportFrom):
+        return frozenset(_imported_names(statement))
+    if isinstance(statement, (*_FUNCTIONS, ast.ClassDef)):
+        return frozenset({statement.name})
+    if isinstance(statement, ast.Assign):
+        return frozenset(each.id for each in statement.targets if isinstance(each, ast.Name))
+    return frozenset()
 
 
 # -- imports -------------------------------------------------------------------------------------
@@ -160,7 +174,7 @@ def _is_harmless(module: str, is_of_library: Callable[[str], bool]) -> bool:
 
 
 def _imported_names(statement: ast.stmt) -> tuple[str, ...]:
-    assert isinstance(statement, ast.Import | ast.ImportFrom), "only imports are sorted"
+    assert isinstance(statement, ast.Import | ast.ImportFrom), "only imports are asked"
     return tuple(alias.asname or alias.name.partition(".")[0] for alias in statement.names)
 
 
