@@ -12,7 +12,8 @@ from zephyrun.proof.verdict import Verdict
 
 N_PROGRAMS = 400
 N_CHANGES = 6
-CONDITIONS = ("a", "b", "not a", "not c", "a in (1, 2)", "a not in (0, 1)", "not b in (1,)", "c is None", "c is not None", "a > b")
+CONDITIONS = ("a", "b", "not a", "not c", "a in (1, 2)", "a not in (0, 1)", "not b in (1,)", "c is None", "c is not None", "a > b",
+              "log(1) > a", "a and log(2) < 3", "b > 0 and not log(c)", "a - 1 > b", "log(a) or a > b")
 MODULES = ("textwrap", "shlex", "csv", "cmd", "bdb", "string", "fnmatch", "calendar", "configparser", "zipfile", "ftplib")
 LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
@@ -61,6 +62,7 @@ class Rewriting:
 
     def __init__(self, dice: random.Random) -> None:
         self.dice = dice
+        self.n_named = 0
 
     def change(self, tree: ast.Module) -> None:
         """Change something at random."""
@@ -73,7 +75,9 @@ class Rewriting:
         block = self.dice.choice(blocks)
         index = self.dice.randrange(len(block))
         statement = block[index]
-        if isinstance(statement, ast.If):
+        if self.dice.random() < 0.4:
+            self.name_a_part(block, index)
+        elif isinstance(statement, ast.If):
             self.change_branch(block, index, statement)
         elif isinstance(statement, LEAVING) and self.dice.random() < 0.5:
             block[index : index + 1] = [] if len(block) > 1 else [ast.Pass()]
@@ -83,6 +87,33 @@ class Rewriting:
             block[index : index + 2] = [ast.Return(statement.value)]
         else:
             block.insert(index + self.dice.randrange(2), self.dice.choice([ast.Pass(), ast.Return(), ast.Continue()]))
+
+    def name_a_part(self, block: list[ast.stmt], index: int) -> None:
+        """Give a part of a statement a name in the statement before it, whatever comes of that."""
+        statement = block[index]
+        parts = [
+            (node, field, child)
+            for node in ast.walk(statement)
+            for field, child in ast.iter_fields(node)
+            if isinstance(child, ast.Compare | ast.BinOp | ast.BoolOp | ast.UnaryOp)
+        ]
+        parts += [
+            (node.values, place, child)
+            for node in ast.walk(statement)
+            if isinstance(node, ast.BoolOp)
+            for place, child in enumerate(node.values)
+            if not isinstance(child, ast.Name)
+        ]
+        if not parts:
+            return
+        holder, place, child = self.dice.choice(parts)
+        self.n_named += 1
+        read = ast.Name(f"part{self.n_named}", ast.Load())
+        if isinstance(holder, list):
+            holder[place] = read
+        else:
+            setattr(holder, place, read)
+        block.insert(index, ast.Assign([ast.Name(read.id, ast.Store())], child))
 
     def change_branch(self, block: list[ast.stmt], index: int, branch: ast.If) -> None:
         """Turn, flatten or nest a branch, whether it leaves or not."""
@@ -142,8 +173,9 @@ def test_branches_that_are_called_the_same_do_the_same():
     for _ in range(N_PROGRAMS):
         old = "\n".join(["def f(a, b, c):", *Program(dice).block(3, "    ", in_loop=False)])
         tree = ast.parse(old)
+        rewriting = Rewriting(dice)
         for _ in range(dice.randrange(1, N_CHANGES)):
-            Rewriting(dice).change(tree)
+            rewriting.change(tree)
         new = written(tree)
         if new is None or written(ast.parse(old)) is None:
             continue

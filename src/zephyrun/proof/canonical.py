@@ -8,7 +8,8 @@ rewritten, so that it does not matter which way a clean-up went:
 - `return` at the end of a function, `continue` at the end of a loop and `pass` beside other statements go;
 - `return None` is `return`, `not a in b` is `a not in b`, `not a is b` is `a is not b`;
 - what annotates a local variable that is given a value goes: it is never evaluated;
-- a local that is only given back (`total = sum(weights)`, `return total`) is not there;
+- a local that is only given back (`total = sum(weights)`, `return total`) is not there, and neither is one
+  that only explains a condition or a number to the next statement (`explaining`);
 - definitions and imports whose order nobody can tell stand in one order (`definition_order`).
 """
 
@@ -23,6 +24,7 @@ from typing import Any
 from zephyrun.facts import ScopeKind
 from zephyrun.languages.python import ParsedFile
 from zephyrun.proof.definition_order import settle_order
+from zephyrun.proof.explaining import Explaining
 from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import DOCUMENTED, Version, is_local_variable, is_text_statement
 from zephyrun.proof.remains import Surroundings, reservations
@@ -39,6 +41,7 @@ _Tail = type[ast.Return] | type[ast.Continue] | None
 
 GUARDS = "branch written the other way"
 GIVEN_BACK = "variable that was only given back"
+EXPLAINING = "explaining variable"
 ANNOTATED = "annotation of a local"
 IDLE = "idle statement"
 
@@ -54,7 +57,8 @@ class Canonical:
         self._parsed = version.parsed
         self._respelled = version.respelled
         self._surroundings = surroundings
-        self._given_back: set[int] = set()
+        self._explaining = Explaining(version.parsed)
+        self._idle: set[int] = set()
         self.counts: Counter[str] = Counter()
         self.order: list[int] = []
 
@@ -65,8 +69,8 @@ class Canonical:
         annotations = _DropAnnotations(self._parsed)
         annotations.visit(tree)
         self.counts[ANNOTATED] += annotations.n_dropped
-        pairs = Counter(self._binding_at(name) for name in _given_back_at_once(tree, is_guarded=False))
-        self._given_back = {binding for binding, n_pairs in pairs.items() if self._is_only_given_back(binding, n_pairs)}
+        pairs = Counter(self._binding_at(name) for name in self._idle_variables(tree, is_guarded=False))
+        self._idle = {binding for binding, n_pairs in pairs.items() if self._is_only_in_pairs(binding, n_pairs)}
         self._visit(tree, is_in_function=False)
         self.order = settle_order(
             tree,
@@ -104,14 +108,35 @@ class Canonical:
         start = self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
         return self._parsed.facts.reference_by_start[start].binding
 
-    def _is_only_given_back(self, binding: int, n_pairs: int) -> bool:
+    def _idle_variables(self, node: ast.AST, *, is_guarded: bool) -> Iterator[ast.Name]:
+        """The variables that are set in one statement and read in the next one, each as often as that is so.
+        Between setting a variable and giving it back nothing must run: leaving a `with`, or a `try` that has a
+        last word, may fail, and the frame then keeps the variable."""
+        is_guarded |= isinstance(node, ast.With | ast.AsyncWith) or (
+            isinstance(node, ast.Try | getattr(ast, "TryStar", ast.Try)) and bool(node.finalbody)
+        )
+        if isinstance(node, (*_FUNCTIONS, ast.ClassDef, ast.Lambda)):
+            is_guarded = False
+        for _, value in ast.iter_fields(node):
+            children = value if isinstance(value, list) else [value]
+            for index, child in enumerate(children):
+                if not isinstance(child, ast.AST):
+                    continue
+                before = children[index - 1] if index else None
+                if not is_guarded and (name := _given_back(before, child)) is not None:
+                    yield name
+                elif isinstance(before, ast.stmt) and (found := self._explaining.reader(before, child)):
+                    yield found[0]
+                yield from self._idle_variables(child, is_guarded=is_guarded)
+
+    def _is_only_in_pairs(self, binding: int, n_pairs: int) -> bool:
         facts = self._parsed.facts
         record = facts.bindings[binding]
         return (
             facts.scopes[record.scope].kind is ScopeKind.FUNCTION
             and not record.captured
             and is_local_variable(facts, binding)
-            and len(record.references) == len(("set", "given back")) * n_pairs
+            and len(record.references) == len(("set", "read")) * n_pairs
             and not reservations(facts, binding, self._surroundings)
         )
 
@@ -139,7 +164,7 @@ class Canonical:
     def _block(self, block: list[ast.stmt], tail: _Tail, *, is_in_function: bool) -> list[ast.stmt]:
         """One block in its one way of being written."""
         if is_in_function:
-            block = self._without_given_back(block)
+            block = self._without_idle_variables(block)
         written: list[ast.stmt] = []
         rest = block
         while rest:
@@ -198,17 +223,25 @@ class Canonical:
         self.counts[IDLE] += len(block) - len(kept)
         return kept
 
-    def _without_given_back(self, block: list[ast.stmt]) -> list[ast.stmt]:
+    def _without_idle_variables(self, block: list[ast.stmt]) -> list[ast.stmt]:
+        """A block without the variables that are only given back, and those that only explain: from the last
+        statement to the first, since one may explain the other."""
         kept: list[ast.stmt] = []
-        for statement in block:
-            if kept and (name := _given_back(kept[-1], statement)) and self._binding_at(name) in self._given_back:
-                assignment = kept.pop()
-                assert isinstance(assignment, ast.Assign), "something is given a value"
-                assert isinstance(statement, ast.Return), "something is given back"
-                statement.value = assignment.value
+        for statement in reversed(block):
+            following = kept[-1] if kept else None
+            if (name := _given_back(statement, following)) is not None and self._binding_at(name) in self._idle:
+                assert isinstance(statement, ast.Assign) and isinstance(following, ast.Return), "the one sets it"
+                following.value = statement.value
                 self.counts[GIVEN_BACK] += 1
+                continue
+            found = self._explaining.reader(statement, following)
+            if found is not None and self._binding_at(found[0]) in self._idle:
+                assert isinstance(statement, ast.Assign), "it sets the variable"
+                found[1].put(statement.value)
+                self.counts[EXPLAINING] += 1
+                continue
             kept.append(statement)
-        return kept
+        return kept[::-1]
 
 
 class _TurnComparisons(ast.NodeTransformer):
@@ -263,24 +296,6 @@ class _DropAnnotations(ast.NodeTransformer):
             record = self._parsed.facts.bindings[self._parsed.facts.reference_by_start[start].binding]
             return record.outside or record.scope == 0
         return isinstance(node, _PLAIN_IN_ANNOTATIONS)
-
-
-def _given_back_at_once(node: ast.AST, *, is_guarded: bool) -> Iterator[ast.Name]:
-    """The variables that are given a value and given back in the next statement, where nothing runs in between:
-    leaving a `with` or a `try` that has a last word may, and could keep the frame."""
-    is_guarded |= isinstance(node, ast.With | ast.AsyncWith) or (
-        isinstance(node, ast.Try | getattr(ast, "TryStar", ast.Try)) and bool(node.finalbody)
-    )
-    if isinstance(node, (*_FUNCTIONS, ast.ClassDef, ast.Lambda)):
-        is_guarded = False
-    for _, value in ast.iter_fields(node):
-        children = value if isinstance(value, list) else [value]
-        for index, child in enumerate(children):
-            if not isinstance(child, ast.AST):
-                continue
-            if index and not is_guarded and (name := _given_back(children[index - 1], child)):
-                yield name
-            yield from _given_back_at_once(child, is_guarded=is_guarded)
 
 
 def _given_back(first: object, second: object) -> ast.Name | None:

@@ -11,9 +11,10 @@ from itertools import pairwise
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
-from zephyrun.proof.canonical import Canonical
+from zephyrun.proof.canonical import EXPLAINING, Canonical
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.definition_order import REORDERED, n_moved
+from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import NamedConstant, constant_reservations, introduced_constants
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version
@@ -170,6 +171,8 @@ def _compare(
         assumed.append(SOURCE_IS_NOT_READ)
     if _issues_warnings(old.facts) and _shared_lines(old) != _shared_lines(new):
         assumed.append(WARNINGS_DO_NOT_COUNT_LINES)
+    if any(each.counts[EXPLAINING] for each in rewriting):
+        assumed.append(OPERATORS_ASSUMPTION)
     if question.strict:
         rests_on = "rests on an assumption"
         differences += tuple(Difference(0, 0, f"{rests_on}: {what}") for what in assumed)
