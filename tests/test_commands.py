@@ -208,7 +208,7 @@ def test_an_earlier_plan_is_kept(project):
 VERDICTS = {
     "same": ("def f(h):\n    w = h\n    return w\n", "def f(h):\n    weight = h\n    return weight\n", 0),
     "different": ("x = 2\n", "x = 3\n", 1),
-    "unproven": ("a = 2\nb = 3\n", "b = 3\na = 2\n", 3),
+    "unproven": ("a = len([])\nb = 3\nc = a\n", "b = 3\na = len([])\nc = a\n", 3),
     "unreadable": ("x = 2\n", "x = = 2\n", 3),
 }
 

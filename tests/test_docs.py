@@ -1,11 +1,23 @@
 """The pages in docs/ say what the code does."""
 
 import os
+import re
+
+import pytest
 
 from tests.helpers import PROJECT
 from zephyrun.layout.habits import PLACES
+from zephyrun.project.library import read_library
+from zephyrun.proof.renames import World
+from zephyrun.proof.trees import compare_trees
+from zephyrun.proof.verdict import Verdict
 
 HABITS = PROJECT / "docs" / "habits.md"
+EXAMPLES = re.findall(
+    r"(?s)^```python (same|not the same)\n(.*?)\n# becomes\n(.*?)\n```$",
+    (PROJECT / "docs" / "what-same-means.md").read_text("utf-8"),
+    re.MULTILINE,
+)
 
 
 def rows():
@@ -24,3 +36,16 @@ def test_the_table_of_places_is_complete():
     if os.environ.get("ZEPHYRUN_ACCEPT"):
         HABITS.write_text(written, "utf-8")
     assert written == HABITS.read_text("utf-8")
+
+
+@pytest.mark.parametrize(("verdict", "old", "new"), EXAMPLES)
+def test_what_same_means_is_what_is_said(verdict, old, new):
+    """Each example of the page gets the answer that it stands for."""
+    proof = compare_trees({"hives.py": old.encode()}, {"hives.py": new.encode()}, world=World(library=read_library))
+    assert (proof.verdict is Verdict.SAME) == (verdict == "same"), proof
+
+
+def test_every_example_has_an_answer():
+    """No block of code on the page goes untested."""
+    text = (PROJECT / "docs" / "what-same-means.md").read_text("utf-8")
+    assert len(EXAMPLES) == text.count("\n```python") > 0

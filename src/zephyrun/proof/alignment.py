@@ -25,6 +25,8 @@ _HEADS = frozenset(
     f"{each.__name__}" for each in (*ast.stmt.__subclasses__(), ast.ExceptHandler, ast.match_case)
 )
 _WORD = re.compile(r"\w+")
+# A part that has fewer elements may stand anywhere.
+_SHORTEST_PART = 3
 # So many times what is left is searched for parts that have moved.
 _MOST_MOVES = 20
 # Sorts of elements that say nothing but what something is called.
@@ -55,8 +57,11 @@ class Alignment:
         self.uncertain: set[int] = set()
         self._texts: list[tuple[tuple[int, int], tuple[int, int]]] = []
         old_side, new_side = _Side(old_form, old.facts), _Side(new_form, new.facts)
-        for before, after in _paired(old_side, new_side):
+        left_over: list[tuple[list[_Head], list[_Head]]] = []
+        for before, after in _paired(old_side, new_side, left_over):
             self._align(old_form, new_form, before, after)
+        for befores, afters in left_over:
+            self._align_parts(old_form, new_form, befores, afters)
 
     def _align(self, old: NormalForm, new: NormalForm, before: _Head, after: _Head) -> None:
         """Pair the places of two heads: all where they have one shape, else those before the first and
@@ -75,6 +80,23 @@ class Alignment:
             self._pair(old, new, (first, first + length), (start, start + length))
             if before.shape != after.shape:
                 self.uncertain.update(place for place, _ in self.names[n_known:])
+
+    def _align_parts(
+        self, old: NormalForm, new: NormalForm, before: Sequence[_Head], after: Sequence[_Head]
+    ) -> None:
+        """Pair the places of parts that two groups of other statements have in common: a condition may have
+        become a statement of its own."""
+        elements, images = (
+            [index for head in heads for index in range(head.first, head.last)] for heads in (before, after)
+        )
+        shapes, other_shapes = ([shape for head in heads for shape in head.shape] for heads in (before, after))
+        matcher = SequenceMatcher(None, shapes, other_shapes, autojunk=False)
+        n_known = len(self.names)
+        for one, other, size in matcher.get_matching_blocks():
+            if size >= _SHORTEST_PART:
+                for index, image in zip(elements[one : one + size], images[other : other + size], strict=True):
+                    self._pair(old, new, (index, index + 1), (image, image + 1))
+        self.uncertain.update(place for place, _ in self.names[n_known:])
 
     def _pair(self, old: NormalForm, new: NormalForm, before: tuple[int, int], after: tuple[int, int]) -> None:
         places = [
@@ -195,9 +217,12 @@ def _n_alike(before: Sequence[Hashable], after: Sequence[Hashable]) -> int:
     return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(before, after)))
 
 
-def _paired(old: _Side, new: _Side) -> Iterator[tuple[_Head, _Head]]:
+def _paired(
+    old: _Side, new: _Side, left_over: list[tuple[list[_Head], list[_Head]]]
+) -> Iterator[tuple[_Head, _Head]]:
     """The heads that stand for each other: first those of definitions that kept name and shape, wherever they
-    stand, then what follows one another in both, in the longest parts first."""
+    stand, then what follows one another in both, in the longest parts first. Adds what is `left_over` between
+    the same neighbours."""
     for name in old.definitions.keys() & new.definitions.keys():
         before, after = old.definitions[name], new.definitions[name]
         if old.shapes(before) == new.shapes(after):
@@ -221,9 +246,16 @@ def _paired(old: _Side, new: _Side) -> Iterator[tuple[_Head, _Head]]:
         other_left = [each for each in other_left if each not in other_done]
     # What is left between the same neighbours may have been changed.
     for before, after in gaps:
-        yield from _paired_in_order(
-            [old.heads[each] for each in before if each in {*left}],
-            [new.heads[each] for each in after if each in {*other_left}],
+        befores = [old.heads[each] for each in before if each in {*left}]
+        afters = [new.heads[each] for each in after if each in {*other_left}]
+        pairs = [*_paired_in_order(befores, afters)]
+        yield from pairs
+        paired = {each.first for each, _ in pairs}, {each.first for _, each in pairs}
+        left_over.append(
+            (
+                [each for each in befores if each.first not in paired[0]],
+                [each for each in afters if each.first not in paired[1]],
+            )
         )
 
 

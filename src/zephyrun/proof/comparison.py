@@ -320,7 +320,8 @@ def _count_edits(
     if old.without_documentation:
         texts = [Counter(text for text, _ in each.documentation().values()) for each in (old, new)]
         n_texts = max((texts[0] - texts[1]).total(), (texts[1] - texts[0]).total())
-        edits.append(("documentation text", n_texts))
+        if n_texts:
+            edits.append(("documentation text", n_texts))
     # Where names of another length stand, lines may differ for that alone.
     if not respelling.new and not old.without_documentation and _layout_differs(
         old, new, renamed, drop_blank=bool(n_comments or new.constants)

@@ -89,12 +89,17 @@ def compare_trees(
         for pair, proof in zip(pairs, judged, strict=True)
         if proof is not None
     )
-    proofs = _with_reasons(proofs, renames)
+    there = set(moved.values())
+    proofs = tuple((path, _moved(proof) if path in there else proof) for path, proof in _with_reasons(proofs, renames))
     reasons = [reason_against] if reason_against and dict(old) != dict(new) else []
     if strict:
         reasons += [f"rests on an assumption: {what}" for what in renames.assumptions]
     verdicts = [*(proof.verdict for _, proof in proofs), *(Verdict.UNPROVEN for _ in reasons)]
     return TreeProof(worst(verdicts), proofs, tuple(reasons), renames.assumptions)
+
+
+def _moved(proof: FileProof) -> FileProof:
+    return replace(proof, edits=(("moved file", 1), *proof.edits))
 
 
 def _with_reasons(

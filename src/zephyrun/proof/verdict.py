@@ -60,7 +60,16 @@ class FileProof:
         return tuple(_counted(sort, count) for sort, count in self.edits)
 
 
+# Sorts of edits of which another word than the last one has an ending for many.
+_MANY = {
+    "branch written the other way": "branches written the other way",
+    "variable that was only given back": "variables that were only given back",
+    "annotation of a local": "annotations of locals",
+    "definition or import in another place": "definitions or imports in another place",
+}
+
+
 def _counted(sort: str, count: int) -> str:
     if sort == "layout":
         return sort
-    return f"{count} {sort}" + ("" if count == 1 else "s")
+    return f"1 {sort}" if count == 1 else f"{count} {_MANY.get(sort, f'{sort}s')}"
