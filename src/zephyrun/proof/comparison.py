@@ -75,7 +75,7 @@ def compare_files(
             # Trees are rewritten in place, so that the differences are to be told of others.
             versions = _versions(old, new, respelling, forgives_documentation=forgives_documentation)
             rewritten = _compare(*versions, question, [_canonical(each, surroundings) for each in versions])
-            return rewritten if rewritten.verdict is Verdict.SAME else proof
+            return proof if _tells_more(proof, rewritten) else rewritten
     except UnreadableSource as problem:
         return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, str(problem)),))
     except RecursionError:
@@ -104,6 +104,15 @@ def _versions(
     if forgives_documentation and _has_other_documentation(before, after):
         return replace(before, without_documentation=True), replace(after, without_documentation=True)
     return before, after
+
+
+def _tells_more(proof: FileProof, other: FileProof) -> bool:
+    """Whether one proof says more plainly than another one what keeps two versions apart."""
+    if other.verdict is Verdict.SAME:
+        return False
+    if proof.verdict is not other.verdict:
+        return proof.verdict is Verdict.DIFFERENT
+    return len(proof.differences) <= len(other.differences)
 
 
 def _canonical(version: Version, surroundings: Surroundings) -> Canonical:
