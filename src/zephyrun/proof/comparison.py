@@ -108,7 +108,8 @@ def _versions(
 
 def _tells_more(proof: FileProof, other: FileProof) -> bool:
     """Whether one proof says more plainly than another one what keeps two versions apart."""
-    if other.verdict is Verdict.SAME:
+    if other.verdict is Verdict.SAME or other.edits:
+        # The code is one, but for what may be asked about it.
         return False
     if proof.verdict is not other.verdict:
         return proof.verdict is Verdict.DIFFERENT
@@ -279,7 +280,7 @@ def _new_name_reservations(
 def _quoted_line_reservations(
     old: Version, new: Version, surroundings: Surroundings
 ) -> Iterator[_Reserved]:
-    for what, start in changed_quoted_lines(old.source, new.source, surroundings):
+    for what, start in changed_quoted_lines(old.parsed, new.parsed, surroundings):
         yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 

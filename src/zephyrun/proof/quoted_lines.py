@@ -11,6 +11,7 @@ import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 
+from zephyrun.languages.python import ParsedFile
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.texts import texts_in
 from zephyrun.proof.remains import Reservation, Surroundings
@@ -84,7 +85,7 @@ def quoted_line_reservations(
 
 
 def changed_quoted_lines(
-    old: SourceText, new: SourceText, surroundings: Surroundings
+    old: ParsedFile, new: ParsedFile, surroundings: Surroundings
 ) -> Iterator[Reservation]:
     """Reservations for each quoted line that the new version words otherwise."""
     if not surroundings.quoted:
@@ -92,11 +93,22 @@ def changed_quoted_lines(
     before, after = (_line_counts(version) for version in (old, new))
     for line, where in sorted(surroundings.quoted):
         if after[line] < before[line]:
-            yield _reservation(line, where, old.text.find(line))
+            yield _reservation(line, where, old.source.text.find(line))
 
 
-def _line_counts(source: SourceText) -> Counter[str]:
-    return Counter(source.line(number).strip() for number in range(1, source.n_lines + 1))
+def _line_counts(version: ParsedFile) -> Counter[str]:
+    """How often each line is there. No instruction stands on a line that begins inside a text, so that nothing
+    shows such a line as code."""
+    source = version.source
+    inside = {
+        number
+        for text in version.facts.texts
+        if not text.interpolated
+        for number in range(source.line_of(text.start) + 1, source.line_of(text.end) + 1)
+    }
+    return Counter(
+        source.line(number).strip() for number in range(1, source.n_lines + 1) if number not in inside
+    )
 
 
 def _reservation(line: str, where: str, start: int) -> Reservation:

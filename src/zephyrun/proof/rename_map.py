@@ -7,7 +7,7 @@ another name, the thing may have been renamed. Whether it was, and whether nothi
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, FileFacts, Role, ScopeKind
@@ -103,11 +103,28 @@ def guess_renames(before: Evaluator, files: Mapping[str, AlignedFile]) -> list[G
                 new = target.written
             found.setdefault(target, set()).add(new)
             starts.setdefault(target, start)
-    return [
+    guesses = [
         Guess(target, next(iter(new)), starts[target])
         for target, new in found.items()
         if len(new) == 1 and target.written not in new
     ]
+    while len(likely := [each for each in guesses if not _is_taken(before, each, guesses)]) < len(guesses):
+        guesses = likely
+    return guesses
+
+
+def _is_taken(before: Evaluator, guess: Guess, guesses: Sequence[Guess]) -> bool:
+    """Whether something beside a thing bore its new name before and seems to have kept it: then they are more
+    likely to have changed places."""
+    facts = before.file(guess.target.path).facts
+    reference = facts.reference_by_start.get(guess.start)
+    if reference is None:
+        return False
+    home = facts.bindings[reference.binding].scope
+    bore_it = any(each.name == guess.new and each.scope == home and not each.outside for each in facts.bindings)
+    return bore_it and all(
+        (each.target.path, each.target.written) != (guess.target.path, guess.new) for each in guesses
+    )
 
 
 def _redefined(before: Evaluator, file: LinkedFile, aligned: AlignedFile) -> Iterator[tuple[int, Target, str]]:
