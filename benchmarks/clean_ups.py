@@ -10,11 +10,13 @@ import ast
 import random
 import symtable
 from collections.abc import Callable, Iterator
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 _LOOKING_UP = ("locals", "vars", "eval", "exec", "globals", "dir", "_getframe", "currentframe")
+_OFTEN, _SELDOM = 0.6, 0.3
+_MOST_TRIES = 60
 _FRESH = ("kept_weight", "next_hive", "seen_days", "honey_left", "tare_used", "last_visit", "frame_count", "yard_name")
 
 
@@ -109,10 +111,10 @@ def name_a_number(tree: ast.Module, dice: random.Random) -> bool:
         for place, each in (("right", getattr(node, "right", None)), ("comparators", getattr(node, "comparators", [None])[0]))
         if isinstance(each, ast.Constant) and type(each.value) in (int, float) and each.value not in (0, 1)
     ]
-    if not holders or _looks_up(tree) or any(each in text for each in ("STEPS_", "__dict__", "import *")):
+    if not holders or _looks_up(tree) or any(each in text for each in ("STEPS_A", "__dict__", "import *")):
         return False
     node, place, number = dice.choice(holders)
-    name = f"STEPS_{dice.randrange(100, 999)}"
+    name = "STEPS_A_YEAR"
     read = ast.Name(name, ast.Load())
     if place == "right":
         node.right = read  # type: ignore[union-attr]
@@ -321,82 +323,147 @@ _SWAPS: dict[type[ast.AST], type[ast.AST]] = {
 
 def _change(node: ast.AST, dice: random.Random) -> str | None:
     """Change what one node does; the kind of change, `None` where this one is left alone."""
-    if isinstance(node, ast.BinOp | ast.BoolOp | ast.AugAssign) and type(node.op) in _SWAPS:
-        name = type(node.op).__name__
-        node.op = _SWAPS[type(node.op)]()  # type: ignore[assignment]
-        return f"operator {name}"
-    if isinstance(node, ast.Compare) and type(node.ops[0]) in _SWAPS and dice.random() < 0.6:
+    for sort, change in _CHANGES:
+        if isinstance(node, sort) and (kind := change(node, dice)) is not None:
+            return kind
+    return None
+
+
+def _other_operator(node: Any, dice: random.Random) -> str | None:
+    if type(node.op) not in _SWAPS:
+        return None
+    name = type(node.op).__name__
+    node.op = _SWAPS[type(node.op)]()
+    return f"operator {name}"
+
+
+def _other_comparison(node: Any, dice: random.Random) -> str | None:
+    if type(node.ops[0]) in _SWAPS and dice.random() < _OFTEN:
         name = type(node.ops[0]).__name__
-        node.ops[0] = _SWAPS[type(node.ops[0])]()  # type: ignore[call-overload]
+        node.ops[0] = _SWAPS[type(node.ops[0])]()
         return f"comparison {name}"
-    if isinstance(node, ast.Compare) and len(node.ops) == 1 and ast.dump(node.left) != ast.dump(node.comparators[0]):
+    if len(node.ops) == 1 and ast.dump(node.left) != ast.dump(node.comparators[0]):
         node.left, node.comparators[0] = node.comparators[0], node.left
         return "sides of a comparison"
-    if isinstance(node, ast.Constant) and node.value is True:
+    return None
+
+
+def _other_constant(node: Any, dice: random.Random) -> str | None:
+    if node.value is True:
         node.value = dice.choice([1, False])
         return "truth value"
-    if isinstance(node, ast.Constant) and type(node.value) is int:
+    if type(node.value) is int:
         node.value = dice.choice([node.value + 1, float(node.value), -node.value - 2])
         return "number"
-    if isinstance(node, ast.Constant) and isinstance(node.value, str) and node.value.isidentifier():
+    if isinstance(node.value, str) and node.value.isidentifier():
         node.value += "_"
         return "text"
-    if isinstance(node, ast.Call) and len(node.args) == 2 and ast.dump(node.args[0]) != ast.dump(node.args[1]) and not any(isinstance(each, ast.Starred) for each in node.args):
+    return None
+
+
+def _other_arguments(node: Any, dice: random.Random) -> str | None:
+    is_spread = any(isinstance(each, ast.Starred) for each in node.args)
+    if len(node.args) == len(("first", "second")) and not is_spread and ast.dump(node.args[0]) != ast.dump(node.args[1]):
         node.args.reverse()
         return "order of arguments"
-    if isinstance(node, ast.Call) and node.keywords and node.keywords[-1].arg:
+    if node.keywords and node.keywords[-1].arg:
         node.keywords.pop()
         return "keyword left out"
-    if isinstance(node, ast.If | ast.While):
-        node.test = ast.UnaryOp(ast.Not(), node.test)
-        return "condition denied"
-    if isinstance(node, ast.Subscript) and isinstance(node.slice, ast.Slice) and node.slice.lower is not None:
-        node.slice.lower = None
-        return "beginning of a slice"
-    if isinstance(node, ast.Raise) and isinstance(node.exc, ast.Call) and getattr(node.exc.func, "id", "") == "ValueError":
-        node.exc.func = ast.Name("TypeError", ast.Load())
-        return "sort of error"
-    if isinstance(node, ast.ExceptHandler) and isinstance(node.type, ast.Name) and node.type.id != "Exception":
-        node.type = ast.Name("Exception", ast.Load())
-        return "errors that are caught"
-    if isinstance(node, ast.Await | ast.Starred):
-        return None
-    if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name) and node.value.id == "self" and isinstance(node.ctx, ast.Load):
-        node.attr += "_other"
-        return "attribute"
-    if isinstance(node, ast.FunctionDef) and node.args.defaults and isinstance(node.args.defaults[-1], ast.Constant):
-        node.args.defaults[-1] = ast.List([], ast.Load())
-        return "default"
-    if isinstance(node, ast.Try) and node.finalbody and node.handlers:
-        node.finalbody = []
-        return "last word of a try"
-    if isinstance(node, ast.For | ast.While) and node.orelse:
-        node.orelse = []
-        return "else of a loop"
     return None
+
+
+def _denied(node: Any, dice: random.Random) -> str | None:
+    node.test = ast.UnaryOp(ast.Not(), node.test)
+    return "condition denied"
+
+
+def _other_slice(node: Any, dice: random.Random) -> str | None:
+    if not isinstance(node.slice, ast.Slice) or node.slice.lower is None:
+        return None
+    node.slice.lower = None
+    return "beginning of a slice"
+
+
+def _other_error(node: Any, dice: random.Random) -> str | None:
+    if getattr(getattr(node.exc, "func", None), "id", "") != "ValueError":
+        return None
+    node.exc.func = ast.Name("TypeError", ast.Load())
+    return "sort of error"
+
+
+def _more_errors_caught(node: Any, dice: random.Random) -> str | None:
+    if getattr(node.type, "id", "Exception") == "Exception":
+        return None
+    node.type = ast.Name("Exception", ast.Load())
+    return "errors that are caught"
+
+
+def _other_attribute(node: Any, dice: random.Random) -> str | None:
+    if getattr(node.value, "id", "") != "self" or not isinstance(node.ctx, ast.Load):
+        return None
+    node.attr += "_other"
+    return "attribute"
+
+
+def _other_default(node: Any, dice: random.Random) -> str | None:
+    if not node.args.defaults or not isinstance(node.args.defaults[-1], ast.Constant):
+        return None
+    node.args.defaults[-1] = ast.List([], ast.Load())
+    return "default"
+
+
+def _no_last_word(node: Any, dice: random.Random) -> str | None:
+    if not node.finalbody or not node.handlers:
+        return None
+    node.finalbody = []
+    return "last word of a try"
+
+
+def _no_else(node: Any, dice: random.Random) -> str | None:
+    if not node.orelse:
+        return None
+    node.orelse = []
+    return "else of a loop"
+
+
+_CHANGES: tuple[tuple[tuple[type[ast.AST], ...], Callable[[Any, random.Random], str | None]], ...] = (
+    ((ast.BinOp, ast.BoolOp, ast.AugAssign), _other_operator),
+    ((ast.Compare,), _other_comparison),
+    ((ast.Constant,), _other_constant),
+    ((ast.Call,), _other_arguments),
+    ((ast.For, ast.While), _no_else),
+    ((ast.If, ast.While), _denied),
+    ((ast.Subscript,), _other_slice),
+    ((ast.Raise,), _other_error),
+    ((ast.ExceptHandler,), _more_errors_caught),
+    ((ast.Attribute,), _other_attribute),
+    ((ast.FunctionDef,), _other_default),
+    ((ast.Try,), _no_last_word),
+)
 
 
 def _change_block(block: list[ast.stmt], index: int, dice: random.Random) -> str | None:
     """Change which statements run."""
     statement = block[index]
     has_effect = (isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Call)) or isinstance(statement, ast.AugAssign)
-    kind = dice.randrange(5)
-    if kind == 0 and has_effect and len(block) > 1:
-        del block[index]
-        return "statement left out"
-    if kind == 1 and has_effect:
-        block.insert(index, statement)
-        return "statement done twice"
-    if kind == 2 and isinstance(statement, ast.Break):
-        block[index] = ast.Continue()
-        return "break became continue"
-    if kind == 3 and isinstance(statement, ast.Return) and statement.value is not None and not isinstance(statement.value, ast.Constant):
-        block[index] = ast.Return()
-        return "value not given back"
     follower = block[index + 1] if index + 1 < len(block) else None
-    if kind == 4 and has_effect and isinstance(follower, ast.Expr) and isinstance(follower.value, ast.Call) and ast.dump(statement) != ast.dump(follower):
-        block[index], block[index + 1] = follower, statement
-        return "order of two calls"
+    match dice.choice(("left out", "twice", "break", "value", "order")):
+        case "left out" if has_effect and len(block) > 1:
+            del block[index]
+            return "statement left out"
+        case "twice" if has_effect:
+            block.insert(index, statement)
+            return "statement done twice"
+        case "break" if isinstance(statement, ast.Break):
+            block[index] = ast.Continue()
+            return "break became continue"
+        case "value" if isinstance(statement, ast.Return) and not isinstance(statement.value, ast.Constant | type(None)):
+            block[index] = ast.Return()
+            return "value not given back"
+        case "order" if has_effect and follower is not None and ast.dump(statement) != ast.dump(follower):
+            if isinstance(follower, ast.Expr) and isinstance(follower.value, ast.Call):
+                block[index], block[index + 1] = follower, statement
+                return "order of two calls"
     return None
 
 
@@ -420,13 +487,13 @@ def break_something(tree: ast.Module, dice: random.Random) -> tuple[str, int] | 
     ]  # fmt: skip
     documentation = {id(each.body[0].value) for each in _functions(tree) if isinstance(each.body[0], ast.Expr)}
     blocks = [(block, index) for _, block in _blocks(tree) for index in range(len(block)) if hasattr(block[index], "lineno")]
-    for _ in range(60):
-        if blocks and dice.random() < 0.3:
+    for _ in range(_MOST_TRIES):
+        if blocks and dice.random() < _SELDOM:
             block, index = dice.choice(blocks)
             if index >= len(block) or not hasattr(block[index], "lineno"):
                 continue
             line = block[index].lineno
-            kind = _explain_too_early(block, index) if dice.random() < 0.3 else _change_block(block, index, dice)
+            kind = _explain_too_early(block, index) if dice.random() < _SELDOM else _change_block(block, index, dice)
         elif nodes:
             node = dice.choice(nodes)
             line = node.lineno

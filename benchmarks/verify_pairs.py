@@ -31,6 +31,10 @@ _SHORTEST, _LONGEST = 2_000, 30_000
 _NEAR = 2
 _MOST_CLEAN_UPS = 5
 _THOUSAND = 1000
+_MOST_SHOWN = 3
+# None of n bounds a rate below 3/n, with 95 % confidence.
+_RULE_OF_THREE = 3
+_LARGEST_SEED = 1 << 30
 
 
 class Answer(NamedTuple):
@@ -55,7 +59,7 @@ def answer(job: tuple[str, str, int, bool]) -> Answer | None:
     proof = compare_trees({name: pair.old.encode()}, {name: pair.new.encode()}, world=World(library=read_library))
     seconds = time.perf_counter() - began
     differences = [each for _, file in proof.files for each in file.differences]
-    why = "; ".join(f"{each.old_line}:{each.new_line} {each.what}" for each in differences[:3])
+    why = "; ".join(f"{each.old_line}:{each.new_line} {each.what}" for each in differences[:_MOST_SHOWN])
     lines = tuple((each.old_line, each.new_line) for each in differences)
     return Answer(name, pair, proof.verdict.value, lines, seconds, why)
 
@@ -75,7 +79,7 @@ def main() -> int:
     ]
     dice = random.Random(arguments.seed)
     jobs = [
-        (*dice.choice(sources), dice.randrange(1 << 30), breaks)
+        (*dice.choice(sources), dice.randrange(_LARGEST_SEED), breaks)
         for breaks, number in ((False, arguments.clean), (True, arguments.broken))
         for _ in range(number)
     ]
@@ -90,8 +94,8 @@ def main() -> int:
     n_lines = sum(each.pair.old.count("\n") for each in answers)
     seconds = sum(each.seconds for each in answers)
     print(f"clean-ups proved: {n_proved:,} of {len(clean):,} ({n_proved / len(clean):.1%}; 95 % asked)")
-    print(f"changes of behaviour called the same: {len(wrong)} of {len(broken):,}: a rate under {3 / len(broken):.2%}" if not wrong else
-          f"changes of behaviour called the same: {len(wrong)} of {len(broken):,}")
+    bound = "" if wrong else f": a rate under {_RULE_OF_THREE / len(broken):.2%}"
+    print(f"changes of behaviour called the same: {len(wrong)} of {len(broken):,}{bound}")
     print(f"of these called different: {sum(each.verdict == Verdict.DIFFERENT for each in broken):,}; "
           f"located within {_NEAR} lines: {n_near:,} ({n_near / len(broken):.1%}; 95 % asked)")
     print(f"{seconds / n_lines * _THOUSAND:.2f} seconds for a thousand lines")
