@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from tests.helpers import PROJECT, REAL_MODULES, program_pairs, real_source
 from zephyrun.languages.python import parse
-from zephyrun.proof.comparison import compare_files
 from zephyrun.project.library import read_library
+from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.compiled import compiled_difference
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.normal_form import NormalForm, Version
-from zephyrun.proof.renames import World
 from zephyrun.proof.remains import Importers, Surroundings, touches
+from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.trees import compare_trees
 from zephyrun.proof.verdict import Verdict

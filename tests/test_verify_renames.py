@@ -177,3 +177,25 @@ def test_a_library_keeps_its_public_names():
     assert proof.verdict is Verdict.UNPROVEN
     (difference,) = dict(proof.files)["hives.py"].differences
     assert (difference.old_line, difference.new_line) == (1, 1) and "outside" in difference.what
+
+
+SCALES = b"def weigh():\n    return 3\n"
+MOVED = {
+    "the module has another name": ("scales.py", "weights.py", b"import weights\nprint(weights.weigh())\n", Verdict.SAME),
+    "somebody asks for the old name": ("scales.py", "weights.py", b"import scales\nprint(scales.weigh())\n", Verdict.UNPROVEN),
+    "the file lies in another package": ("bee/scales.py", "bee/tools/scales.py", b"print(3)\n", Verdict.UNPROVEN),
+    "a script lies elsewhere": ("bin/scales.py", "tools/scales.py", b"print(3)\n", Verdict.UNPROVEN),
+    "the file is opened": ("scales.py", "weights.py", b"print(open('scales.py').read())\n", Verdict.UNPROVEN),
+}
+
+
+@pytest.mark.parametrize(("path", "new_path", "main", "verdict"), MOVED.values(), ids=MOVED)
+def test_moved_files(path, new_path, main, verdict):
+    """A file that lies elsewhere is matched up, and is the same only where its module has another name."""
+    module, new_module = (each.rpartition("/")[2].removesuffix(".py").encode() for each in (path, new_path))
+    old_main = main.replace(new_module, module) if verdict is Verdict.SAME else main
+    proof = compare_trees({path: SCALES, "main.py": old_main}, {new_path: SCALES, "main.py": main}, world=WORLD)
+    assert proof.verdict is verdict
+    assert dict(dict(proof.files)[new_path].edits)["moved file"] == 1
+    changed = {new_path: SCALES.replace(b"3", b"4"), "main.py": main}
+    assert compare_trees({path: SCALES, "main.py": old_main}, changed, world=WORLD).verdict is not Verdict.SAME

@@ -7,7 +7,7 @@ speaks against is not told where the file differs anyway.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -17,12 +17,11 @@ from zephyrun.linking.usage import Target, TargetSort, Usage
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
-from zephyrun.proof.normal_form import Spelling
-from zephyrun.proof.moved_files import renamed_modules
 from zephyrun.proof.documentation import documentation_doubts, has_other_documentation
+from zephyrun.proof.moved_files import renamed_modules
+from zephyrun.proof.remains import Surroundings, reads_callers
 from zephyrun.proof.rename_map import AlignedFile, Guess, guess_renames
 from zephyrun.proof.renames import Judge, Renaming, World, with_calls
-from zephyrun.proof.remains import Surroundings, reads_callers
 from zephyrun.source import SourceText
 
 
@@ -109,8 +108,17 @@ class _GuessJudge(Judge):
 
     def guess_modules(self) -> list[Guess]:
         """The modules that seem to have another name."""
-        renamed = renamed_modules(self._before.linkage, self._after.linkage, self._moved)
-        return [Guess(target, new, 0) for target, new in renamed.items()]
+        return [Guess(target, new, 0) for target, new in dict.fromkeys(self._renamed_modules.values())]
+
+    @cached_property
+    def _renamed_modules(self) -> dict[str, tuple[Target, str]]:
+        return renamed_modules(self._before.linkage, self._after.linkage, self._moved)
+
+    def _reasons_of_places(self) -> Iterator[Reason]:
+        """Files that lie elsewhere and are no renamed modules: who looks for them where they were is not known."""
+        for path, new_path in self._moved.items():
+            if path not in self._renamed_modules:
+                yield Reason(new_path, 0, 0, f"not shown: nothing looks for the file where it was ({path})", "")
 
     def hear(self, guesses: Sequence[Guess]) -> GuessedRenames:
         """What becomes of the guesses."""
@@ -131,6 +139,7 @@ class _GuessJudge(Judge):
             self._check(renaming, usage, new_names)
         pairs = frozenset(self._pairs)
         reasons = [self._reason(heard[number], what) for number, what in dict.fromkeys(self._reasons)]
+        reasons += self._reasons_of_places()
         respelled = {path: Respelling(dict(sorted(each.items())), pairs) for path, each in self._respelled.items()}
         changed = {self._moved.get(path, path) for path in self._files}
         return GuessedRenames(

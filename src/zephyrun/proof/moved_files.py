@@ -55,15 +55,15 @@ def _share(one: Counter[bytes], other: Counter[bytes]) -> float:
     return (one & other).total() / max((one | other).total(), 1)
 
 
-def renamed_modules(before: Linkage, after: Linkage, moved: Mapping[str, str]) -> dict[Target, str]:
-    """The modules and packages of which moved files show that they have another name, with the last part
-    of that one."""
-    found: dict[Target, str] = {}
+def renamed_modules(before: Linkage, after: Linkage, moved: Mapping[str, str]) -> dict[str, tuple[Target, str]]:
+    """For each moved file by its old path, the module or package that has another name for that, with the last
+    part of the name. A file that lies in another place altogether has none."""
+    found = {}
     for path, new_path in moved.items():
         parts, new_parts = before.modules[path].split("."), after.modules[new_path].split(".")
         changed = [number for number, pair in enumerate(zip(parts, new_parts)) if pair[0] != pair[1]]
         if len(parts) == len(new_parts) and len(changed) == 1:
             dotted = ".".join(parts[: changed[0] + 1])
             target = Target(TargetSort.MODULE, before.find_module(dotted) or "", dotted)
-            found[target] = new_parts[changed[0]]
+            found[path] = target, new_parts[changed[0]]
     return found

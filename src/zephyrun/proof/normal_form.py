@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import ast
 from bisect import bisect_left
-from collections.abc import Callable, Hashable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, NamedTuple

@@ -11,8 +11,8 @@ from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.comparison import NOTHING_RESPELLED, Respelling, compare_files
 from zephyrun.proof.guessed_renames import GuessedRenames, find_renames
 from zephyrun.proof.moved_files import find_moved
-from zephyrun.proof.rename_map import align_files
 from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.rename_map import align_files
 from zephyrun.proof.renames import World, judge_text
 from zephyrun.proof.surroundings import Content, find_surroundings
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
