@@ -2,9 +2,11 @@
 
 import random
 import re
+import subprocess
 
 import pytest
 
+from tests.helpers import document, zephyrun
 from tests.test_renames import ATTACKS, CASES, FOR_READERS, find_target, output_of, read_cases, world_of
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.project.library import read_library
@@ -199,3 +201,49 @@ def test_moved_files(path, new_path, main, verdict):
     assert dict(dict(proof.files)[new_path].edits)["moved file"] == 1
     changed = {new_path: SCALES.replace(b"3", b"4"), "main.py": main}
     assert compare_trees({path: SCALES, "main.py": old_main}, changed, world=WORLD).verdict is not Verdict.SAME
+
+
+def test_verify_against_revisions(tmp_path):
+    """The work tree against a revision, and two revisions: bytes as they are, links, files that are not known."""
+    yard = tmp_path / "yard"
+
+    def git(*words):
+        who = ("-c", "user.name=Keeper", "-c", "user.email=keeper@example.org", "-c", "core.autocrlf=true")
+        subprocess.run(["git", *who, *words], cwd=tmp_path, check=True, capture_output=True)
+
+    yard.mkdir()
+    (tmp_path / "outside.py").write_text("x = 1\n")
+    (yard / "zephyrun.toml").touch()
+    (yard / ".gitignore").write_text("left.py\n")
+    (yard / "hives.py").write_bytes(b"def weigh(hive, t):\r\n    return hive.kg - t\r\n")
+    (yard / "honey.bin").write_bytes(bytes(range(256)))
+    (yard / "link.py").symlink_to("hives.py")
+    git("init", "-q")
+    git("-c", "core.autocrlf=false", "add", ".")
+    git("commit", "-qm", "As inherited")
+    (yard / "hives.py").write_bytes(b"def weigh(hive, tare):\n    return hive.kg - tare\n")
+    (yard / "left.py").write_text("print(1)\n")
+    (tmp_path / "outside.py").write_text("x = 2\n")
+
+    found = document("verify", "--since", "HEAD", "yard", cwd=tmp_path)
+    assert found["verdict"] == "same" and found["root"] == found["old_root"] == "yard"
+    assert found["revisions"] == ["HEAD", None]
+    assert [each["path"] for each in found["files"] if each["edits"]] == ["hives.py"]
+    git("commit", "-qam", "Cleaned up")
+    (yard / "hives.py").write_text("def weigh(hive, tare):\n    return hive.kg + tare\n")
+    assert document("verify", "--between", "HEAD~1", "HEAD", cwd=yard)["verdict"] == "same"
+    found = document("verify", "--since", "HEAD~1", cwd=yard, code=1)
+    (changed,) = [each for each in found["files"] if each["differences"]]
+    assert (changed["differences"][0]["old_line"], changed["differences"][0]["new_line"]) == (2, 2)
+    (yard / "more.py").write_text("print(2)\n")
+    git("add", "yard/hives.py")
+    found = document("verify", "--since", "HEAD", cwd=yard, code=1)
+    assert {each["path"] for each in found["files"] if each["differences"]} == {"hives.py", "more.py"}
+
+    for words, message in (
+        (("--since", "nowhere"), "there is no revision nowhere"),
+        (("--since", "HEAD", "a", "b"), "one project at most"),
+        (("hives.py",), "give two files or two folders, or --since REV"),
+        (("--between", "HEAD", "--since", "HEAD"), "expected 2 arguments"),
+    ):
+        assert message in zephyrun("verify", *words, cwd=yard, code=2).stderr

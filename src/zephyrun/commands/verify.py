@@ -75,7 +75,7 @@ def run(arguments: argparse.Namespace) -> int:
         from zephyrun.reports.documents import verify_document
 
         options.print_document(
-            verify_document(sides.old_label, sides.new_label, proof)
+            verify_document(sides.old_root, sides.new_root, proof, sides.revisions)
         )
     else:
         _print(proof, {"old": old, "new": new}, arguments.color)
@@ -83,14 +83,15 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 class _Sides(NamedTuple):
-    """What is compared: both versions by path, what each is called, and the project to which the new one
-    belongs."""
+    """What is compared: both versions by path, where each lies, the project to which the new one belongs, and
+    the revisions that they are of, "" for files as they lie there."""
 
     old: dict[str, Content]
     new: dict[str, Content]
-    old_label: str
-    new_label: str
+    old_root: str
+    new_root: str
     root: Path
+    revisions: tuple[str, str] = ("", "")
 
 
 def _sides(arguments: argparse.Namespace) -> _Sides:
@@ -104,13 +105,14 @@ def _sides(arguments: argparse.Namespace) -> _Sides:
     root = find_root(arguments.paths or [Path(".")])
     options.recover(root)
     repository = find_repository(root)
-    label = for_people(root)
+    lies_at = for_people(root)
     if arguments.between is not None:
         before, after = arguments.between
         old, new = repository.files_at(before), repository.files_at(after)
-        return _Sides(old, new, f"{label} at {before}", f"{label} at {after}", root)
+        return _Sides(old, new, lies_at, lies_at, root, (before, after))
     work_tree = {name: read_content(root / name) for name in repository.files_of_work_tree()}
-    return _Sides(repository.files_at(arguments.since), work_tree, f"{label} at {arguments.since}", label, root)
+    old = repository.files_at(arguments.since)
+    return _Sides(old, work_tree, lies_at, lies_at, root, (arguments.since, ""))
 
 
 def _two_paths(old: Path, new: Path) -> _Sides:
@@ -124,8 +126,8 @@ def _two_paths(old: Path, new: Path) -> _Sides:
         return _Sides(dict(read_tree(old)), dict(read_tree(new)), for_people(old), for_people(new), new)
     # Two files are compared whatever they are called; the new one's name stands for both.
     name = new.name if is_python(new.name) else f"{new.name}.py"
-    labels = for_people(old.parent), for_people(new.parent)
-    return _Sides({name: _content(old)}, {name: _content(new)}, *labels, find_root([new]))
+    roots = for_people(old.parent), for_people(new.parent)
+    return _Sides({name: _content(old)}, {name: _content(new)}, *roots, find_root([new]))
 
 
 def _content(path: Path) -> Content:

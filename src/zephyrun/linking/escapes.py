@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import ClassRecord, FunctionRecord, Handed, Origin, Use
+from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, Use
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile

@@ -54,12 +54,15 @@ def _finding(finding: Finding) -> Document:
     }
 
 
-def verify_document(old_root: str, new_root: str, proof: TreeProof) -> Document:
-    """`zephyrun.verify/1`. Both roots are relative to the working folder."""
+def verify_document(
+    old_root: str, new_root: str, proof: TreeProof, revisions: tuple[str, str] = ("", "")
+) -> Document:
+    """`zephyrun.verify/1`. Both roots are relative to the working folder; a side that is no revision has ""."""
     return {
         "schema": "zephyrun.verify/1",
         "root": new_root,
         "old_root": old_root,
+        "revisions": [each or None for each in revisions],
         "verdict": proof.verdict.value,
         "assumptions": list(proof.assumptions),
         "reasons": list(proof.reasons),
