@@ -17,7 +17,7 @@ from zephyrun.source import Edit, EditSet, SourceText
 
 WORLD = World(library=read_library)
 MOST_FORGOTTEN = 3
-N_RANDOM_CHANGES = 150
+N_RANDOM_CHANGES = 100
 # How long a file is that it opens is no behaviour that anybody promises to keep.
 READS_ITS_TEXT = "module open"
 # Where an object lies, and in which line something stands, is no behaviour.
