@@ -12,6 +12,7 @@ from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
 from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_content, read_tree
+from zephyrun.project.kept_facts import KeptFacts
 from zephyrun.project.library import read_library
 from zephyrun.project.repository import find_repository
 from zephyrun.project.roots import find_root, for_people
@@ -68,7 +69,11 @@ def run(arguments: argparse.Namespace) -> int:
         reason_against=find_target(sides.root, settings).reason_against,
         run_all=run_all,
         world=World(
-            settings.import_roots, settings.harmless_decorators, read_library, is_library(sides.root, settings)
+            settings.import_roots,
+            settings.harmless_decorators,
+            read_library,
+            is_library(sides.root, settings),
+            memory=KeptFacts(sides.root),
         ),
     )
     if arguments.format == "json":
