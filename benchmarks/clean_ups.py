@@ -130,12 +130,22 @@ def name_a_number(tree: ast.Module, dice: random.Random) -> bool:
     return True
 
 
+def _branches(tree: ast.Module, fits: Callable[[list[ast.stmt], ast.If], bool]) -> list[tuple[list[ast.stmt], int, ast.If]]:
+    """The branches in functions that fit, each with the block and its place there."""
+    return [
+        (block, index, each)
+        for _, block in _blocks(tree)
+        for index, each in enumerate(block)
+        if isinstance(each, ast.If) and fits(block, each)
+    ]
+
+
 def turn_branches(tree: ast.Module, dice: random.Random) -> bool:
     """`if a: B else: C` with its branches turned round."""
-    branches = [each for _, block in _blocks(tree) for each in block if isinstance(each, ast.If) and each.orelse]
+    branches = _branches(tree, lambda block, each: bool(each.orelse))
     if not branches:
         return False
-    branch = dice.choice(branches)
+    _, _, branch = dice.choice(branches)
     is_denied = isinstance(branch.test, ast.UnaryOp) and isinstance(branch.test.op, ast.Not)
     branch.test = branch.test.operand if is_denied else ast.UnaryOp(ast.Not(), branch.test)  # type: ignore[attr-defined]
     branch.body, branch.orelse = branch.orelse, branch.body
@@ -144,33 +154,24 @@ def turn_branches(tree: ast.Module, dice: random.Random) -> bool:
 
 def flatten_else(tree: ast.Module, dice: random.Random) -> bool:
     """No `else` behind a branch that leaves."""
-    found = [
-        (block, index)
-        for _, block in _blocks(tree)
-        for index, each in enumerate(block)
-        if isinstance(each, ast.If) and each.orelse and isinstance(each.body[-1], _LEAVING)
-    ]
+    found = _branches(tree, lambda block, each: bool(each.orelse) and isinstance(each.body[-1], _LEAVING))
     if not found:
         return False
-    block, index = dice.choice(found)
-    branch = block[index]
-    assert isinstance(branch, ast.If), "only branches were found"
+    block, index, branch = dice.choice(found)
     block[index + 1 : index + 1], branch.orelse = branch.orelse, []
     return True
 
 
 def nest_rest(tree: ast.Module, dice: random.Random) -> bool:
     """An `else` for what stands behind a branch that leaves."""
-    found = [
-        (block, index)
-        for _, block in _blocks(tree)
-        for index, each in enumerate(block[:-1])
-        if isinstance(each, ast.If) and not each.orelse and isinstance(each.body[-1], _LEAVING)
-    ]
+    found = _branches(
+        tree,
+        lambda block, each: each is not block[-1] and not each.orelse and isinstance(each.body[-1], _LEAVING),
+    )
     if not found:
         return False
-    block, index = dice.choice(found)
-    block[index].orelse = block[index + 1 :]  # type: ignore[attr-defined]
+    block, index, branch = dice.choice(found)
+    branch.orelse = block[index + 1 :]
     del block[index + 1 :]
     return True
 

@@ -136,21 +136,26 @@ MOST_FORGOTTEN = 3
 FOR_READERS = {PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT}
 
 
-@pytest.mark.parametrize("case", [each for each in read_cases() if each.outcome == "done"], ids=lambda case: case.title)
-def test_the_proof_sees_a_forgotten_reference(case):
-    """Every rename that is done, with one reference left out after the other: none of them is the same."""
-    world = world_of(case.files)
-    evaluator = world.evaluator(case.files)
-    change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)])
+def forgetful(case, change):
+    """The change without one of its references, which is named, for some of them."""
     places = sorted(place for place in change.usages[0].places if place.sort not in FOR_READERS)
     if change.moved or len(places) < 2:
         return
     for forgotten in places[:MOST_FORGOTTEN]:
         contents = dict(case.files)
         for path, kept in change.usages[0].by_path().items():
-            source = SourceText.from_bytes(case.files[path])
             edits = EditSet(Edit(p.start, p.end, case.new) for p in kept if p != forgotten and p.alone)
-            contents[path] = edits.apply(source)
+            contents[path] = edits.apply(SourceText.from_bytes(case.files[path]))
+        yield forgotten, contents
+
+
+@pytest.mark.parametrize("case", [each for each in read_cases() if each.outcome == "done"], ids=lambda case: case.title)
+def test_the_proof_sees_a_forgotten_reference(case):
+    """Every rename that is done, with one reference left out after the other: none of them is the same."""
+    world = world_of(case.files)
+    evaluator = world.evaluator(case.files)
+    change = carry_out_renames(evaluator, [Wish(find_target(evaluator, case.target), case.new)])
+    for forgotten, contents in forgetful(case, change):
         proof = judge_renames(case.files, contents, change.renamings, world, before=evaluator)
         assert proof.verdict is not Verdict.SAME, forgotten
 

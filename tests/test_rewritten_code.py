@@ -3,12 +3,19 @@
 import ast
 import itertools
 import random
+import sys
 
 import pytest
 
-from tests.helpers import real_source
+from tests.helpers import PROJECT, real_source
+from zephyrun.project.library import read_library
 from zephyrun.proof.comparison import compare_files
+from zephyrun.proof.renames import World
+from zephyrun.proof.trees import compare_trees
 from zephyrun.proof.verdict import Verdict
+
+sys.path.insert(0, str(PROJECT / "benchmarks"))
+from clean_ups import make_pair  # noqa: E402
 
 N_PROGRAMS = 150
 N_CHANGES = 6
@@ -164,6 +171,18 @@ def written(tree: ast.AST) -> str | None:
     except SyntaxError:
         return None
     return text
+
+
+@pytest.mark.parametrize("module", MODULES)
+def test_hidden_changes_are_not_the_same(module):
+    """What the benchmark of pairs makes of real modules, by code that imports nothing of ours."""
+    old, dice = real_source(module).decode(), random.Random()
+    for breaks in (False, True, True):
+        pair = make_pair(old, dice, dice.randrange(1, 4), breaks=breaks)
+        if pair is not None:
+            proof = compare_trees({"log.py": pair.old.encode()}, {"log.py": pair.new.encode()}, world=World(library=read_library))
+            assert not breaks or proof.verdict is not Verdict.SAME, (pair.kinds, pair.new)
+            assert breaks or proof.verdict is not Verdict.DIFFERENT, (pair.kinds, pair.new)
 
 
 def test_branches_that_are_called_the_same_do_the_same():

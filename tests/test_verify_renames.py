@@ -7,16 +7,15 @@ import subprocess
 import pytest
 
 from tests.helpers import document, zephyrun
-from tests.test_renames import ATTACKS, CASES, FOR_READERS, find_target, output_of, read_cases, world_of
+from tests.test_renames import ATTACKS, CASES, find_target, forgetful, output_of, read_cases, world_of
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.project.library import read_library
+from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
 from zephyrun.proof.verdict import Verdict
-from zephyrun.source import Edit, EditSet, SourceText
 
 WORLD = World(library=read_library)
-MOST_FORGOTTEN = 3
 N_RANDOM_CHANGES = 100
 # How long a file is that it opens is no behaviour that anybody promises to keep.
 READS_ITS_TEXT = "module open"
@@ -52,14 +51,7 @@ def test_a_rename_is_recognised(case):
 def test_a_forgotten_reference_is_seen(case):
     """Renames with one reference left out are none, whichever it is."""
     change, _ = renamed(case)
-    places = sorted(place for place in change.usages[0].places if place.sort not in FOR_READERS)
-    if change.moved or len(places) < 2:
-        return
-    for forgotten in places[:MOST_FORGOTTEN]:
-        contents = dict(case.files)
-        for path, kept in change.usages[0].by_path().items():
-            edits = EditSet(Edit(p.start, p.end, case.new) for p in kept if p != forgotten and p.alone)
-            contents[path] = edits.apply(SourceText.from_bytes(case.files[path]))
+    for forgotten, contents in forgetful(case, change):
         if contents != case.files:
             assert compare_trees(case.files, contents, world=WORLD).verdict is not Verdict.SAME, forgotten
 
@@ -179,6 +171,31 @@ def test_a_library_keeps_its_public_names():
     assert proof.verdict is Verdict.UNPROVEN
     (difference,) = dict(proof.files)["hives.py"].differences
     assert (difference.old_line, difference.new_line) == (1, 1) and "outside" in difference.what
+
+
+def test_a_package_that_is_no_file_has_its_reasons_told():
+    """Nothing that speaks against a name is lost because no file stands for the thing."""
+    old = {
+        "bee/yard/__init__.py": b"",
+        "bee/yard/scales.py": b"def weigh():\n    return 3\n",
+        "main.py": b"import bee.yard.scales\nname = 'bee'\nprint(__import__(name + '.yard.scales'))\n",
+    }
+    new = {path.replace("bee/", "wasp/"): data.replace(b"import bee", b"import wasp") for path, data in old.items()}
+    proof = compare_trees(old, new, world=WORLD)
+    assert proof.verdict is not Verdict.SAME
+    assert proof.reasons or any(file.differences for _, file in proof.files)
+
+
+def test_what_explains_rests_on_the_operators():
+    """Also where it is given back at once, if only its being a truth value makes that harmless."""
+    text = "def f(hive, scale):\n    with scale:\n        {}\n"
+    old, new = (
+        {"hives.py": text.format(body).encode()}
+        for body in ("is_heavy = hive.kg > 3\n        return is_heavy", "return hive.kg > 3")
+    )
+    proof = compare_trees(old, new, world=WORLD)
+    assert proof.verdict is Verdict.SAME and proof.assumptions == (OPERATORS_ASSUMPTION,)
+    assert compare_trees(old, new, world=WORLD, strict=True).verdict is Verdict.UNPROVEN
 
 
 SCALES = b"def weigh():\n    return 3\n"

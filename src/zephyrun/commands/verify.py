@@ -73,7 +73,8 @@ def run(arguments: argparse.Namespace) -> int:
             settings.harmless_decorators,
             read_library,
             is_library(sides.root, settings),
-            memory=KeptFacts(sides.root),
+            # What a tree of somebody else says of itself is not to be believed.
+            memory=KeptFacts(sides.root) if any(sides.revisions) else None,
         ),
     )
     if arguments.format == "json":

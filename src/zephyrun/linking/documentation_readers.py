@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
+from typing import NamedTuple
 
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.values import ClassKey, Evaluator, Value, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
 from zephyrun.linking.whereabouts import is_never_asked
 
 # A prompt, behind which examples stand that can be run.
@@ -19,17 +20,42 @@ _LEADING_TO_IT = frozenset({_TEXT, "__code__"})
 # Show the documentation of what they are handed. Source: library reference.
 _SHOWING = frozenset({"builtins.help", "inspect.getdoc", "inspect.getmembers", "pydoc.render_doc", "pydoc.getdoc"})
 _SHOWING_WORDS = ("help", "getdoc", "getmembers", "pydoc", "vars")
+_ANYTHING = frozenset({UNKNOWN_VALUE})
+_OF_CLASSES = (ValueSort.CLASS, ValueSort.INSTANCE, ValueSort.ABOVE)
 # Classes of libraries that do not look at documentation. Source: library reference.
 _INDIFFERENT = ("builtins.", "abc.", "typing.", "enum.", "collections.abc.", "collections.namedtuple", "dataclasses.")
+
+
+class _Look(NamedTuple):
+    """A place at which code looks at the documentation of something, and what that may be; with `is_whole`, at
+    that of all that it holds as well, and with `is_shown` by a library that shows it."""
+
+    place: str
+    values: frozenset[Value]
+    is_whole: bool
+    is_shown: bool = False
+
+    @property
+    def is_open(self) -> bool:
+        """Whether it may be anything."""
+        return any(value.sort is ValueSort.UNKNOWN for value in self.values)
+
+    def is_at_module(self, path: str) -> bool:
+        """Whether it may be the module of a file."""
+        return any(value.sort is ValueSort.MODULE and value.path == path for value in self.values)
+
+    def is_at_class(self, family: Collection[ClassKey]) -> bool:
+        """Whether it may be one of some classes, or an instance of one."""
+        return any(value.sort in _OF_CLASSES and (value.path, value.number) in family for value in self.values)
 
 
 def reader_of_module(evaluator: Evaluator, path: str) -> str:
     """What may read the documentation of a module, in a phrase; "" for nothing."""
     if _names_it(evaluator.file(path)):
         return f"{path} reads its own documentation"
-    for place, values in _looked_at(evaluator):
-        if any(_is_open(value) or (value.sort is ValueSort.MODULE and value.path == path) for value in values):
-            return f"{place} may read the documentation of the module"
+    for look in _looks(evaluator):
+        if look.is_open or look.is_at_module(path):
+            return f"{look.place} may read the documentation of the module"
     return ""
 
 
@@ -42,11 +68,9 @@ def reader_of_class(evaluator: Evaluator, path: str, record: ClassRecord) -> str
     if reason := _not_understood(evaluator, key):
         return reason
     family = evaluator.relatives(key)
-    for place, values in _looked_at(evaluator):
-        for value in values:
-            is_of_family = value.sort in (ValueSort.CLASS, ValueSort.INSTANCE, ValueSort.ABOVE)
-            if _is_open(value) or (is_of_family and (value.path, value.number) in family):
-                return f"{place} may read the documentation of {record.name}"
+    for look in _looks(evaluator):
+        if look.is_open or look.is_at_class(family) or (look.is_whole and look.is_at_module(path)):
+            return f"{look.place} may read the documentation of {record.name}"
     return ""
 
 
@@ -57,14 +81,18 @@ def reader_of_function(evaluator: Evaluator, path: str, record: FunctionRecord, 
     for decorator in record.decorators:
         if not evaluator.is_harmless(file, decorator):
             return f"the decorator of {record.name} may read its documentation"
-    if record.owner >= 0 and (reason := _not_understood(evaluator, (path, record.owner))):
+    owner = (path, record.owner) if record.owner >= 0 else None
+    if owner is not None and (reason := _not_understood(evaluator, owner)):
         return reason
     if not is_never_asked(evaluator, file, record, _LEADING_TO_IT):
         return f"what {record.name} is handed to may read its documentation"
-    if record.owner >= 0 or is_walked:
-        for place, values in _looked_at(evaluator):
-            if any(value.sort is ValueSort.UNKNOWN for value in values):
-                return f"{place} may read the documentation of {record.name}"
+    family = evaluator.relatives(owner) if owner is not None else ()
+    is_found = owner is not None or is_walked
+    for look in _looks(evaluator):
+        is_at_home = look.is_at_module(path) or look.is_at_class(family)
+        is_possible = look.is_open and (is_found or look.is_shown)
+        if is_possible or (look.is_whole and is_at_home):
+            return f"{look.place} may read the documentation of {record.name}"
     return ""
 
 
@@ -90,34 +118,28 @@ def _not_understood(evaluator: Evaluator, key: ClassKey) -> str:
     return ""
 
 
-def _looked_at(evaluator: Evaluator) -> Iterator[tuple[str, frozenset[Value]]]:
-    """Each place at which code looks at the documentation of something, or at all that it has, and what that
-    may be."""
+def _looks(evaluator: Evaluator) -> Iterator[_Look]:
     for file in evaluator.linkage.mentioning_any({_TEXT, _NAMESPACE}):
         for name in (_TEXT, _NAMESPACE):
             for use in file.links.attributes_by_name.get(name, ()):
-                yield _place(file, use.start), evaluator.values(file, use.receiver)
+                values = evaluator.values(file, use.receiver)
+                yield _Look(_place(file, use.start), values, name == _NAMESPACE)
         for text in file.links.texts:
             if text.words == _TEXT:
-                yield _place(file, text.start), _values_beside(evaluator, file, text.call)
+                beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]
+                yield _Look(_place(file, text.start), frozenset().union(*beside) or _ANYTHING, False)
     for file in evaluator.linkage.mentioning_any(_SHOWING_WORDS):
         for handed in file.links.handed:
-            if handed.callee.name == "vars" or _shows(evaluator, file, handed.callee):
-                yield _place(file, handed.start), evaluator.values(file, handed.value)
-
-
-def _values_beside(evaluator: Evaluator, file: LinkedFile, call: int) -> frozenset[Value]:
-    """What a call is handed in which `"__doc__"` stands."""
-    found = [evaluator.values(file, each.value) for each in file.handed_by_call.get(call, ())]
-    return frozenset().union(*found) if found else frozenset({Value(ValueSort.UNKNOWN)})
+            is_shown = _shows(evaluator, file, handed.callee)
+            if is_shown or handed.callee.name == "vars":
+                values = evaluator.values(file, handed.value)
+                # A text is the name of something.
+                is_text = any(value.sort is ValueSort.PLAIN for value in values)
+                yield _Look(_place(file, handed.start), values | _ANYTHING if is_text else values, True, is_shown)
 
 
 def _shows(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> bool:
     return any(evaluator.library_name(value) in _SHOWING for value in evaluator.values(file, callee))
-
-
-def _is_open(value: Value) -> bool:
-    return value.sort is ValueSort.UNKNOWN
 
 
 def _place(file: LinkedFile, start: int) -> str:

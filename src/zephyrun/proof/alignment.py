@@ -11,19 +11,17 @@ import re
 import sys
 from bisect import bisect_left, bisect_right
 from collections import Counter
-from collections.abc import Hashable, Iterator, Sequence
+from collections.abc import Hashable, Iterable, Iterator, Sequence
 from difflib import SequenceMatcher
 from functools import cached_property
 from itertools import pairwise, takewhile
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from zephyrun.facts import Comment, FileFacts
 from zephyrun.languages.python import ParsedFile
 from zephyrun.proof.normal_form import Element, NormalForm, Version
 
-_HEADS = frozenset(
-    f"{each.__name__}" for each in (*ast.stmt.__subclasses__(), ast.ExceptHandler, ast.match_case)
-)
+_HEADS = frozenset(each.__name__ for each in (*ast.stmt.__subclasses__(), ast.ExceptHandler, ast.match_case))
 _WORD = re.compile(r"\w+")
 # A part that has fewer elements may stand anywhere.
 _SHORTEST_PART = 3
@@ -32,6 +30,9 @@ _MOST_MOVES = 20
 # Sorts of elements that say nothing but what something is called.
 _OPEN = frozenset({"local", "name", "attribute", "keyword", "module", "documentation"})
 _TEXTS = frozenset({"str", "bytes"})
+
+
+_Item = TypeVar("_Item", bound=Hashable)
 
 
 class _Head(NamedTuple):
@@ -223,16 +224,16 @@ def _paired(
     """The heads that stand for each other: first those of definitions that kept name and shape, wherever they
     stand, then what follows one another in both, in the longest parts first. Adds what is `left_over` between
     the same neighbours."""
-    for name in old.definitions.keys() & new.definitions.keys():
-        before, after = old.definitions[name], new.definitions[name]
-        if old.shapes(before) == new.shapes(after):
-            yield from ((old.heads[one], new.heads[other]) for one, other in zip(before, after, strict=True))
-        else:
-            del old.definitions[name], new.definitions[name]
-    kept = [{each for name in old.definitions.keys() & new.definitions.keys() for each in side.definitions[name]}
-            for side in (old, new)]  # fmt: skip
-    left = [index for index in range(len(old.heads)) if index not in kept[0]]
-    other_left = [index for index in range(len(new.heads)) if index not in kept[1]]
+    kept = [
+        pair
+        for name, before in old.definitions.items()
+        for after in [new.definitions.get(name)]
+        if after is not None and old.shapes(before) == new.shapes(after)
+        for pair in zip(before, after, strict=True)
+    ]
+    yield from ((old.heads[one], new.heads[other]) for one, other in kept)
+    left = _without(range(len(old.heads)), (one for one, _ in kept))
+    other_left = _without(range(len(new.heads)), (other for _, other in kept))
     gaps: list[tuple[list[int], list[int]]] = []
     for is_first in (True, *(False,) * _MOST_MOVES):
         matched = [*_matched(old, new, left, other_left, takes_single=is_first)]
@@ -241,22 +242,22 @@ def _paired(
         if not matched:
             break
         yield from ((old.heads[one], new.heads[other]) for one, other in matched)
-        done, other_done = ({*side} for side in zip(*matched, strict=True))
-        left = [each for each in left if each not in done]
-        other_left = [each for each in other_left if each not in other_done]
+        left = _without(left, (one for one, _ in matched))
+        other_left = _without(other_left, (other for _, other in matched))
     # What is left between the same neighbours may have been changed.
+    still, other_still = {*left}, {*other_left}
     for before, after in gaps:
-        befores = [old.heads[each] for each in before if each in {*left}]
-        afters = [new.heads[each] for each in after if each in {*other_left}]
+        befores = [old.heads[each] for each in before if each in still]
+        afters = [new.heads[each] for each in after if each in other_still]
         pairs = [*_paired_in_order(befores, afters)]
         yield from pairs
-        paired = {each.first for each, _ in pairs}, {each.first for _, each in pairs}
-        left_over.append(
-            (
-                [each for each in befores if each.first not in paired[0]],
-                [each for each in afters if each.first not in paired[1]],
-            )
-        )
+        left_over.append((_without(befores, (one for one, _ in pairs)), _without(afters, (other for _, other in pairs))))
+
+
+def _without(items: Iterable[_Item], done: Iterable[_Item]) -> list[_Item]:
+    """What is left of some things in order."""
+    gone = {*done}
+    return [each for each in items if each not in gone]
 
 
 def _matched(

@@ -58,7 +58,7 @@ class Canonical:
         self._respelled = version.respelled
         self._surroundings = surroundings
         self._explaining = Explaining(version.parsed)
-        self._idle: set[int] = set()
+        self._idle: dict[int, str] = {}
         self.counts: Counter[str] = Counter()
         self.order: list[int] = []
 
@@ -69,8 +69,10 @@ class Canonical:
         annotations = _DropAnnotations(self._parsed)
         annotations.visit(tree)
         self.counts[ANNOTATED] += annotations.n_dropped
-        pairs = Counter(self._binding_at(name) for name in self._idle_variables(tree, is_guarded=False))
-        self._idle = {binding for binding, n_pairs in pairs.items() if self._is_only_in_pairs(binding, n_pairs)}
+        found = [*self._idle_variables(tree, is_guarded=False)]
+        n_pairs = Counter(self._binding_at(name) for name, _ in found)
+        idle = {binding for binding, number in n_pairs.items() if self._is_only_in_pairs(binding, number)}
+        self._idle = {self._start_of(name): sort for name, sort in found if self._binding_at(name) in idle}
         self._visit(tree, is_in_function=False)
         self.order = settle_order(
             tree,
@@ -104,13 +106,15 @@ class Canonical:
 
     # -- names -------------------------------------------------------------------------------
 
-    def _binding_at(self, name: ast.Name) -> int:
-        start = self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-        return self._parsed.facts.reference_by_start[start].binding
+    def _start_of(self, name: ast.Name) -> int:
+        return self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
 
-    def _idle_variables(self, node: ast.AST, *, is_guarded: bool) -> Iterator[ast.Name]:
-        """The variables that are set in one statement and read in the next one, each as often as that is so.
-        Between setting a variable and giving it back nothing must run: leaving a `with`, or a `try` that has a
+    def _binding_at(self, name: ast.Name) -> int:
+        return self._parsed.facts.reference_by_start[self._start_of(name)].binding
+
+    def _idle_variables(self, node: ast.AST, *, is_guarded: bool) -> Iterator[tuple[ast.Name, str]]:
+        """The variables that are set in one statement and read in the next one, each as often as that is so,
+        where they are set, and what each is for. Between setting a variable and giving it back nothing must run: leaving a `with`, or a `try` that has a
         last word, may fail, and the frame then keeps the variable."""
         is_guarded |= isinstance(node, ast.With | ast.AsyncWith) or (
             isinstance(node, ast.Try | getattr(ast, "TryStar", ast.Try)) and bool(node.finalbody)
@@ -124,9 +128,9 @@ class Canonical:
                     continue
                 before = children[index - 1] if index else None
                 if not is_guarded and (name := _given_back(before, child)) is not None:
-                    yield name
+                    yield name, GIVEN_BACK
                 elif isinstance(before, ast.stmt) and (found := self._explaining.reader(before, child)):
-                    yield found[0]
+                    yield found[0], EXPLAINING
                 yield from self._idle_variables(child, is_guarded=is_guarded)
 
     def _is_only_in_pairs(self, binding: int, n_pairs: int) -> bool:
@@ -228,20 +232,28 @@ class Canonical:
         statement to the first, since one may explain the other."""
         kept: list[ast.stmt] = []
         for statement in reversed(block):
-            following = kept[-1] if kept else None
-            if (name := _given_back(statement, following)) is not None and self._binding_at(name) in self._idle:
-                assert isinstance(statement, ast.Assign) and isinstance(following, ast.Return), "the one sets it"
-                following.value = statement.value
-                self.counts[GIVEN_BACK] += 1
-                continue
-            found = self._explaining.reader(statement, following)
-            if found is not None and self._binding_at(found[0]) in self._idle:
-                assert isinstance(statement, ast.Assign), "it sets the variable"
-                found[1].put(statement.value)
-                self.counts[EXPLAINING] += 1
-                continue
-            kept.append(statement)
+            sort = self._fold(statement, kept[-1]) if kept else None
+            if sort is None:
+                kept.append(statement)
+            else:
+                self.counts[sort] += 1
         return kept[::-1]
+
+    def _fold(self, statement: ast.stmt, following: ast.stmt) -> str | None:
+        """Put what a statement gives an idle variable into the place that reads it; what the variable was for,
+        `None` where it has to stay."""
+        if not isinstance(statement, ast.Assign) or not isinstance(statement.targets[0], ast.Name):
+            return None
+        sort = self._idle.get(self._start_of(statement.targets[0]))
+        if sort == GIVEN_BACK and isinstance(following, ast.Return):
+            following.value = statement.value
+            return sort
+        # What follows may have taken in another one by now.
+        found = self._explaining.reader(statement, following) if sort == EXPLAINING else None
+        if found is None:
+            return None
+        found[1].put(statement.value)
+        return sort
 
 
 class _TurnComparisons(ast.NodeTransformer):

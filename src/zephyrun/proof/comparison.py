@@ -17,7 +17,7 @@ from zephyrun.proof.definition_order import REORDERED, n_moved
 from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import NamedConstant, constant_reservations, introduced_constants
-from zephyrun.proof.normal_form import NormalForm, Respelled, Version
+from zephyrun.proof.normal_form import NormalForm, Respelled, Version, differ_in_documentation
 from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
     SOURCE_IS_NOT_READ,
@@ -101,7 +101,7 @@ def _versions(
     old_file, new_file = _parse_side(old, "old"), _parse_side(new, "new")
     constants = _constants(old_file.facts, new_file, respelling)
     before, after = Version(old_file), Version(new_file, constants, respelling.new)
-    if forgives_documentation and _has_other_documentation(before, after):
+    if forgives_documentation and differ_in_documentation(before, after):
         return replace(before, without_documentation=True), replace(after, without_documentation=True)
     return before, after
 
@@ -138,11 +138,6 @@ def _all_same(data: bytes) -> tuple[DefinitionProof, ...]:
     except UnreadableSource:
         return ()
     return judge_definitions(version, version, ())
-
-
-def _has_other_documentation(old: Version, new: Version) -> bool:
-    texts = [[text for text, _ in each.documentation().values()] for each in (old, new)]
-    return texts[0] != texts[1]
 
 
 def _compare(

@@ -64,14 +64,6 @@ def documentation_doubts(
                 yield DocumentationDoubt(path, line, new_line, what)
 
 
-def has_other_documentation(aligned: AlignedFile) -> bool:
-    """Whether some documentation differs between two versions of a file."""
-    texts = [
-        [text for text, _ in Version(parsed).documentation().values()] for parsed in (aligned.old, aligned.new)
-    ]
-    return texts[0] != texts[1]
-
-
 def _reader(
     before: Evaluator, file: LinkedFile, start: int, surroundings: Mapping[str, Surroundings]
 ) -> str:

@@ -14,14 +14,14 @@ from functools import cached_property
 from zephyrun.linking.linkage import Content
 from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import Target, TargetSort, Usage
-from zephyrun.linking.values import Evaluator
 from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
-from zephyrun.proof.documentation import documentation_doubts, has_other_documentation
+from zephyrun.proof.documentation import documentation_doubts
 from zephyrun.proof.moved_files import renamed_modules
+from zephyrun.proof.normal_form import Version, differ_in_documentation
 from zephyrun.proof.remains import Surroundings, reads_callers
 from zephyrun.proof.rename_map import AlignedFile, Guess, guess_renames
-from zephyrun.proof.renames import Judge, Renaming, World, with_calls
+from zephyrun.proof.renames import Judge, Renaming, Versions, World, with_calls
 from zephyrun.source import SourceText
 
 
@@ -63,11 +63,15 @@ def find_renames(
     gives the new path of each file that has another one; `files` and the surroundings in `world` are by old
     paths."""
     asked = [path for path, each in files.items() if _is_asked(each, world.surroundings.get(path))]
-    documented = {path: each for path, each in files.items() if has_other_documentation(each)}
+    documented = {
+        path: each
+        for path, each in files.items()
+        if differ_in_documentation(Version(each.old), Version(each.new))
+    }
     if not moved and not asked and not documented:
         return NO_RENAMES
     before = world.evaluator(old)
-    judge = _GuessJudge(old, new, world, moved, before, files)
+    judge = _GuessJudge(Versions(old, new, world, moved, before), files)
     found = judge.hear([*judge.guess_modules(), *guess_renames(before, files)])
     respelled = {
         path: found.respellings[moved.get(path, path)].new
@@ -90,21 +94,17 @@ def _is_asked(aligned: AlignedFile, around: Surroundings | None) -> bool:
 class _GuessJudge(Judge):
     """Judges guesses in a change of which nothing is known."""
 
-    def __init__(
-        self,
-        old: Mapping[str, Content],
-        new: Mapping[str, Content],
-        world: World,
-        moved: Mapping[str, str],
-        before: Evaluator,
-        files: Mapping[str, AlignedFile],
-    ) -> None:
-        at_new_paths = {moved[path]: world.surroundings[path] for path in moved if path in world.surroundings}
-        around = {**world.surroundings, **at_new_paths} if moved else world.surroundings
-        super().__init__(old, new, replace(world, surroundings=around), moved, frozenset(), before)
+    def __init__(self, versions: Versions, files: Mapping[str, AlignedFile]) -> None:
+        known, moved = versions.world.surroundings, versions.moved
+        if moved:
+            at_new_paths = {new_path: known[path] for path, new_path in moved.items() if path in known}
+            world = replace(versions.world, surroundings={**known, **at_new_paths})
+            versions = versions._replace(world=world)
+        super().__init__(versions)
         self._files = files
         self._back = {new_path: path for path, new_path in moved.items()}
         self._given_by: dict[str, str] = {}
+        self._texts: dict[str, SourceText] = {}
 
     def guess_modules(self) -> list[Guess]:
         """The modules that seem to have another name."""
@@ -177,10 +177,6 @@ class _GuessJudge(Judge):
         self._given_by[self._reasons[-1][1]] = path
 
     # -- places ------------------------------------------------------------------------------
-
-    @cached_property
-    def _texts(self) -> dict[str, SourceText]:
-        return {}
 
     def _text(self, path: str) -> SourceText:
         """The text of a file of the new version."""

@@ -150,6 +150,12 @@ class Version:
         return names
 
 
+def differ_in_documentation(old: Version, new: Version) -> bool:
+    """Whether some documentation is another one in a new version, or stands elsewhere."""
+    texts = [[text for text, _ in each.documentation().values()] for each in (old, new)]
+    return texts[0] != texts[1]
+
+
 class NormalForm:
     """Writes sequences for one version of a file.
 

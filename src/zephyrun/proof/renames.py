@@ -105,8 +105,8 @@ def judge_renames(
     """Judge a change that is said to be nothing but renames. `moved` gives the new path of each file
     that has another one; `confirmed` holds the doubts that a person vouches against; `before` may hand
     in what is known of the old version's values already."""
-    known = before or world.evaluator(old)
-    return Judge(old, new, world, moved or {}, frozenset(confirmed), known).judge(renamings)
+    versions = Versions(old, new, world, moved or {}, before or world.evaluator(old))
+    return Judge(versions, confirmed).judge(renamings)
 
 
 def new_target_of(
@@ -218,23 +218,24 @@ class _Shifts:
         return start + self._sums[bisect_left(self._starts, start)] + self._aliases.get(start, 0)
 
 
+class Versions(NamedTuple):
+    """Two versions of a project, with what they stand among, the new path of each file that has another one, and
+    what is known of the values in the old one."""
+
+    old: Mapping[str, Content]
+    new: Mapping[str, Content]
+    world: World
+    moved: Mapping[str, str]
+    before: Evaluator
+
+
 class Judge:
     """Hears the witnesses about one change."""
 
-    def __init__(
-        self,
-        old: Mapping[str, Content],
-        new: Mapping[str, Content],
-        world: World,
-        moved: Mapping[str, str],
-        confirmed: frozenset[str],
-        before: Evaluator,
-    ) -> None:
-        self._old, self._new = old, new
-        self._world = world
-        self._moved = moved
-        self._confirmed = confirmed
-        self._before, self._after = before, world.evaluator(new, None if moved else before)
+    def __init__(self, versions: Versions, confirmed: Collection[str] = ()) -> None:
+        self._old, self._new, self._world, self._moved, self._before = versions
+        self._confirmed = frozenset(confirmed)
+        self._after = self._world.evaluator(self._new, None if self._moved else self._before)
         self._number = 0
         self._reasons: list[tuple[int, str]] = []
         self._assumed: list[str] = []

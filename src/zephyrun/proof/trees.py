@@ -9,7 +9,7 @@ from typing import NamedTuple
 from zephyrun.linking.modules import is_python
 from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.comparison import NOTHING_RESPELLED, Respelling, compare_files
-from zephyrun.proof.guessed_renames import GuessedRenames, find_renames
+from zephyrun.proof.guessed_renames import Reason, find_renames
 from zephyrun.proof.moved_files import find_moved
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.rename_map import align_files
@@ -93,8 +93,16 @@ def compare_trees(
         if proof is not None
     )
     there = set(moved.values())
-    proofs = tuple((path, _moved(proof) if path in there else proof) for path, proof in _with_reasons(proofs, renames))
-    reasons = [reason_against] if reason_against and dict(old) != dict(new) else []
+    differing = {path for path, proof in proofs if proof.verdict is not Verdict.SAME}
+    told = [each for each in renames.reasons if each.given_by not in differing]
+    proofs = tuple(
+        (path, _moved(proof) if path in there else proof)
+        for path, proof in ((path, _with_reasons(path, proof, told)) for path, proof in proofs)
+    )
+    known = {path for path, _ in proofs}
+    # A package may have no file of its own.
+    reasons = [each.what for each in told if each.path not in known]
+    reasons += [reason_against] if reason_against else []
     if strict:
         reasons += [f"rests on an assumption: {what}" for what in renames.assumptions]
     verdicts = [*(proof.verdict for _, proof in proofs), *(Verdict.UNPROVEN for _ in reasons)]
@@ -105,20 +113,17 @@ def _moved(proof: FileProof) -> FileProof:
     return replace(proof, edits=(("moved file", 1), *proof.edits))
 
 
-def _with_reasons(
-    proofs: tuple[tuple[str, FileProof], ...], renames: GuessedRenames
-) -> tuple[tuple[str, FileProof], ...]:
-    """The proofs of the files, with what speaks against names that seem to have become others."""
-    differing = {path for path, proof in proofs if proof.verdict is not Verdict.SAME}
-    reasons = [each for each in renames.reasons if each.given_by not in differing]
-    found = []
-    for path, proof in proofs:
-        own = [Difference(each.old_line, each.new_line, each.what) for each in reasons if each.path == path]
-        if own:
-            differences = (*proof.differences, *own)
-            proof = replace(proof, verdict=worst(each.verdict for each in differences), differences=differences)
-        found.append((path, proof))
-    return tuple(found)
+def _with_reasons(path: str, proof: FileProof, reasons: Iterable[Reason]) -> FileProof:
+    """The proof of one file, with what speaks against names that seem to have become others there."""
+    own = [Difference(each.old_line, each.new_line, each.what) for each in reasons if each.path == path]
+    return _with_differences(proof, own)
+
+
+def _with_differences(proof: FileProof, more: Sequence[Difference]) -> FileProof:
+    if not more:
+        return proof
+    differences = (*proof.differences, *more)
+    return replace(proof, verdict=worst(each.verdict for each in differences), differences=differences)
 
 
 def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers]) -> FileProof:
@@ -127,10 +132,7 @@ def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers]) -
     reasons: dict[str, str] = {}
     for version in seekers:
         reasons.update(version.reasons_against(path, proof.introduced))
-    if not reasons:
-        return proof
-    differences = (*proof.differences, *(Difference(0, 0, each) for each in reasons.values()))
-    return replace(proof, verdict=worst(each.verdict for each in differences), differences=differences)
+    return _with_differences(proof, [Difference(0, 0, each) for each in reasons.values()])
 
 
 def judge_pair(pair: Pair) -> FileProof | None:
