@@ -6,7 +6,9 @@ rewritten, so that it does not matter which way a clean-up went:
 - a block after a branch that leaves (`return`, `raise`, `break`, `continue`) is the other branch;
 - a condition that begins with `not` is turned round where there are two branches, or one that does nothing;
 - `return` at the end of a function, `continue` at the end of a loop and `pass` beside other statements go;
-- `return None` is `return`, `not a in b` is `a not in b`, `not a is b` is `a is not b`;
+- `return None` is `return`, `not a in b` is `a not in b`, `not a is b` is `a is not b` (`conditions`);
+- locals that stand for one constant, or that nothing reads, go (`constant_locals`);
+- a loop over an index is one over the things themselves (`loops`);
 - what annotates a local variable that is given a value goes: it is never evaluated;
 - a local that is only given back (`total = sum(weights)`, `return total`) is not there, and neither is one
   that only explains a condition or a number to the next statement (`explaining`);
@@ -23,16 +25,19 @@ from typing import Any
 
 from zephyrun.facts import ScopeKind
 from zephyrun.languages.python import ParsedFile
+from zephyrun.proof.conditions import Conditions
+from zephyrun.proof.constant_locals import ConstantLocals
 from zephyrun.proof.definition_order import settle_order
 from zephyrun.proof.explaining import Explaining
+from zephyrun.proof.loops import INDEX_LOOP, Loops
 from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import DOCUMENTED, Version, is_local_variable, is_text_statement
+from zephyrun.proof.plain_values import PlainValues
 from zephyrun.proof.remains import Surroundings, reservations
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LOOPS = (ast.For, ast.AsyncFor, ast.While)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
-_OPPOSITES: dict[type[ast.cmpop], type[ast.cmpop]] = {ast.In: ast.NotIn, ast.Is: ast.IsNot}
 _PLAIN_IN_ANNOTATIONS = (
     ast.Constant, ast.Attribute, ast.Subscript, ast.Tuple, ast.List, ast.BinOp, ast.BitOr, ast.expr_context,
 )  # fmt: skip
@@ -44,6 +49,7 @@ GIVEN_BACK = "variable that was only given back"
 EXPLAINING = "explaining variable"
 ANNOTATED = "annotation of a local"
 IDLE = "idle statement"
+EQUALITY = "comparison written the other way"
 
 
 class Canonical:
@@ -57,7 +63,11 @@ class Canonical:
         self._parsed = version.parsed
         self._respelled = version.respelled
         self._surroundings = surroundings
-        self._explaining = Explaining(version.parsed)
+        plain = PlainValues(version)
+        self._conditions = Conditions(plain)
+        self._explaining = Explaining(version.parsed, plain)
+        self._constant_locals = ConstantLocals(version, self._is_not_looked_up)
+        self._loops = Loops(version, plain, self._is_not_looked_up)
         self._idle: dict[int, str] = {}
         self.counts: Counter[str] = Counter()
         self.order: list[int] = []
@@ -65,15 +75,21 @@ class Canonical:
     def rewrite(self, tree: ast.Module) -> None:
         """Rewrite a tree of the file's text in place, and count anew."""
         self.counts.clear()
-        _TurnComparisons().visit(tree)
+        self._conditions.n_equalities = 0
+        self._conditions.turn_comparisons(tree)
         annotations = _DropAnnotations(self._parsed)
         annotations.visit(tree)
         self.counts[ANNOTATED] += annotations.n_dropped
+        self._loops.rewrite(tree)
+        self.counts[INDEX_LOOP] += self._loops.n_rewritten
+        self._constant_locals.take_out(tree)
+        self.counts.update(self._constant_locals.counts)
         found = [*self._idle_variables(tree, is_guarded=False)]
         n_pairs = Counter(self._binding_at(name) for name, _ in found)
         idle = {binding for binding, number in n_pairs.items() if self._is_only_in_pairs(binding, number)}
         self._idle = {self._start_of(name): sort for name, sort in found if self._binding_at(name) in idle}
         self._visit(tree, is_in_function=False)
+        self.counts[EQUALITY] += self._conditions.n_equalities
         self.order = settle_order(
             tree,
             self._parsed.facts,
@@ -141,8 +157,11 @@ class Canonical:
             and not record.captured
             and is_local_variable(facts, binding)
             and len(record.references) == len(("set", "read")) * n_pairs
-            and not reservations(facts, binding, self._surroundings)
+            and self._is_not_looked_up(binding)
         )
+
+    def _is_not_looked_up(self, binding: int) -> bool:
+        return not reservations(self._parsed.facts, binding, self._surroundings)
 
     # -- blocks ------------------------------------------------------------------------------
 
@@ -208,7 +227,7 @@ class Canonical:
         """Take `not` off a condition with two branches, and let a branch that does nothing be the other one."""
         if _does_nothing(branch.orelse):
             branch.orelse = []
-        while branch.orelse and (positive := _without_not(branch.test)) is not None:
+        while branch.orelse and (positive := self._conditions.without_not(branch.test)) is not None:
             branch.test = positive
             branch.body, branch.orelse = branch.orelse, branch.body
             if _does_nothing(branch.orelse):
@@ -216,7 +235,7 @@ class Canonical:
             self.counts[GUARDS] += 1
         if branch.orelse and _does_nothing(branch.body):
             branch.body, branch.orelse = branch.orelse, []
-            branch.test = _denied(branch.test)
+            branch.test = self._conditions.denied(branch.test)
 
     def _without_pass(self, block: list[ast.stmt], *, is_documented: bool) -> list[ast.stmt]:
         """A block without what does nothing beside other statements. What keeps a text from being
@@ -254,20 +273,6 @@ class Canonical:
             return None
         found[1].put(statement.value)
         return sort
-
-
-class _TurnComparisons(ast.NodeTransformer):
-    """Writes `not a in b` as `a not in b`, and the same for `is`."""
-
-    def visit_UnaryOp(self, node: ast.UnaryOp) -> ast.expr:
-        self.generic_visit(node)
-        compared = node.operand
-        if isinstance(node.op, ast.Not) and isinstance(compared, ast.Compare) and len(compared.ops) == 1:
-            opposite = _OPPOSITES.get(type(compared.ops[0]))
-            if opposite is not None:
-                compared.ops = [opposite()]
-                return compared
-        return node
 
 
 class _DropAnnotations(ast.NodeTransformer):
@@ -340,24 +345,3 @@ def _is_idle_at_end(statement: ast.stmt, tail: type[ast.stmt]) -> bool:
 
 def _is_none(node: Any) -> bool:
     return isinstance(node, ast.Constant) and node.value is None
-
-
-def _denied(node: ast.expr) -> ast.expr:
-    """A condition turned round."""
-    if isinstance(node, ast.Compare) and len(node.ops) == 1 and type(node.ops[0]) in _OPPOSITES:
-        node.ops = [_OPPOSITES[type(node.ops[0])]()]
-        return node
-    positive = _without_not(node)
-    return ast.copy_location(ast.UnaryOp(ast.Not(), node), node) if positive is None else positive
-
-
-def _without_not(node: ast.expr) -> ast.expr | None:
-    """What a condition denies; `None` for one that denies nothing."""
-    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.Not):
-        return node.operand
-    if isinstance(node, ast.Compare) and len(node.ops) == 1:
-        for positive, opposite in _OPPOSITES.items():
-            if isinstance(node.ops[0], opposite):
-                node.ops = [positive()]
-                return node
-    return None

@@ -11,12 +11,12 @@ from itertools import pairwise
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
-from zephyrun.proof.canonical import EXPLAINING, Canonical
+from zephyrun.proof.canonical import EQUALITY, EXPLAINING, Canonical
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.definition_order import REORDERED, n_moved
 from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
 from zephyrun.proof.locating import judge_definitions, locate_differences
-from zephyrun.proof.named_constants import NamedConstant, constant_reservations, introduced_constants
+from zephyrun.proof.named_constants import NamedConstant, constant_reservations, constants_beside
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version, differ_in_documentation
 from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
@@ -61,19 +61,20 @@ def compare_files(
     `confirmed` holds what a person vouches for, in the words of `reservations`; with `strict`,
     assumptions count as reasons against; `respelling` says which names that others can see have become
     others. Where documentation is forgiven, somebody else is to ask who reads it. With `rewrites`, code
-    may be written in other ways that are known to be equal. No errors: what cannot be read is `unproven`.
+    may be written in other ways that are known to be equal, and constants be gone. No errors: what cannot be read is `unproven`.
     """
     if old == new:
         return FileProof(Verdict.SAME, definitions=_all_same(old))
     question = _Question(surroundings, frozenset(confirmed), strict, respelling)
     try:
         with deep_recursion():
-            versions = _versions(old, new, respelling, forgives_documentation=forgives_documentation)
+            forgives = {"forgives_documentation": forgives_documentation, "folds_constants": rewrites}
+            versions = _versions(old, new, respelling, **forgives)
             proof = _compare(*versions, question)
             if proof.verdict is Verdict.SAME or not rewrites:
                 return proof
             # Trees are rewritten in place, so that the differences are to be told of others.
-            versions = _versions(old, new, respelling, forgives_documentation=forgives_documentation)
+            versions = _versions(old, new, respelling, **forgives)
             rewritten = _compare(*versions, question, [_canonical(each, surroundings) for each in versions])
             return proof if _tells_more(proof, rewritten) else rewritten
     except UnreadableSource as problem:
@@ -95,12 +96,24 @@ class _Question:
 
 
 def _versions(
-    old: bytes, new: bytes, respelling: Respelling, *, forgives_documentation: bool
+    old: bytes, new: bytes, respelling: Respelling, *, forgives_documentation: bool, folds_constants: bool
 ) -> tuple[Version, Version]:
-    """Both versions, read anew. Errors: `UnreadableSource`."""
+    """Both versions, read anew. Where constants are folded, those may be gone that the old version had. Errors:
+    `UnreadableSource`."""
     old_file, new_file = _parse_side(old, "old"), _parse_side(new, "new")
-    constants = _constants(old_file.facts, new_file, respelling)
-    before, after = Version(old_file), Version(new_file, constants, respelling.new)
+    respelled = {each.name for each in respelling.new.values()}
+    folded = {
+        binding: constant
+        for binding, constant in constants_beside(new_file.facts, old_file).items()
+        if folds_constants and constant.name not in respelled
+    }
+    introduced = {
+        binding: constant
+        for binding, constant in constants_beside(old_file.facts, new_file).items()
+        # What has another name is not new.
+        if constant.start not in respelling.new
+    }
+    before, after = Version(old_file, folded), Version(new_file, introduced, respelling.new)
     if forgives_documentation and differ_in_documentation(before, after):
         return replace(before, without_documentation=True), replace(after, without_documentation=True)
     return before, after
@@ -163,6 +176,7 @@ def _compare(
     reserved = [
         *_old_name_reservations(old, renamed, surroundings),
         *_new_name_reservations(new, renamed, surroundings),
+        *_constant_reservations(old, new, surroundings),
         *_quoted_line_reservations(old, new, surroundings),
     ]
     differences = (
@@ -176,7 +190,7 @@ def _compare(
         assumed.append(SOURCE_IS_NOT_READ)
     if _issues_warnings(old.facts) and _shared_lines(old) != _shared_lines(new):
         assumed.append(WARNINGS_DO_NOT_COUNT_LINES)
-    if any(each.counts[EXPLAINING] for each in rewriting):
+    if any(each.counts[EXPLAINING] or each.counts[EQUALITY] for each in rewriting):
         assumed.append(OPERATORS_ASSUMPTION)
     if question.strict:
         rests_on = "rests on an assumption"
@@ -189,17 +203,8 @@ def _compare(
         differences,
         judge_definitions(old, new, differences),
         (*vouched_for, *assumed),
-        tuple(sorted(each.name for each in new.constants.values())),
+        *(tuple(sorted(each.name for each in version.constants.values())) for version in (new, old)),
     )
-
-
-def _constants(old: FileFacts, new_file: ParsedFile, respelling: Respelling) -> dict[int, NamedConstant]:
-    """The constants that are new; what has another name is not."""
-    return {
-        binding: constant
-        for binding, constant in introduced_constants(old, new_file).items()
-        if constant.start not in respelling.new
-    }
 
 
 def _renamed(
@@ -228,13 +233,13 @@ def _count_rewritten(rewriting: Sequence[Canonical]) -> tuple[tuple[str, int], .
 def _compiled_witness(
     old: Version, new: Version, renamed: Renamed, rewriting: Sequence[Canonical]
 ) -> tuple[Difference, ...]:
-    numbers = {each.name: each.value for each in new.constants.values()}
+    constants = [{each.name: each.value for each in version.constants.values()} for version in (old, new)]
     try:
         difference = compiled_difference(
             old.source.to_bytes(),
             new.source.to_bytes(),
-            numbers,
             renamed,
+            constants=constants,
             drops_documentation=old.without_documentation,
             rewrite=[each.rewrite for each in rewriting],
         )
@@ -259,17 +264,18 @@ def _old_name_reservations(
 def _new_name_reservations(
     new: Version, renamed: Mapping[int, int], surroundings: Surroundings
 ) -> Iterator[_Reserved]:
-    found = [
-        *(each for binding in renamed.values() for each in new_name_reservations(new.facts, binding, surroundings)),
-        *(
-            each
-            for constant in new.constants.values()
-            for each in constant_reservations(new.parsed, constant, surroundings)
-        ),
-    ]
-    for what, start in found:
-        line = new.source.line_of(start)
-        yield what, Difference(0, line, f"not shown: {what}")
+    for binding in renamed.values():
+        for what, start in new_name_reservations(new.facts, binding, surroundings):
+            yield what, Difference(0, new.source.line_of(start), f"not shown: {what}")
+
+
+def _constant_reservations(old: Version, new: Version, surroundings: Surroundings) -> Iterator[_Reserved]:
+    for version in (old, new):
+        for constant in version.constants.values():
+            for what, start in constant_reservations(version.parsed, constant, surroundings):
+                line = version.source.line_of(start)
+                lines = (line, 0) if version is old else (0, line)
+                yield what, Difference(*lines, f"not shown: {what}")
 
 
 def _quoted_line_reservations(
@@ -318,8 +324,8 @@ def _count_edits(
         edits.append(("local rename", len(renamed)))
     if respelling.new:
         edits.append(("renamed reference", len(respelling.new)))
-    if new.constants:
-        edits.append(("named constant", len(new.constants)))
+    if n_constants := len(new.constants) + len(old.constants):
+        edits.append(("named constant", n_constants))
     if n_comments:
         edits.append(("comment", n_comments))
     if old.without_documentation:
@@ -329,7 +335,7 @@ def _count_edits(
             edits.append(("documentation text", n_texts))
     # Where names of another length stand, lines may differ for that alone.
     if not respelling.new and not old.without_documentation and _layout_differs(
-        old, new, renamed, drop_blank=bool(n_comments or new.constants)
+        old, new, renamed, drop_blank=bool(n_comments or n_constants)
     ):
         edits.append(("layout", 1))
     return tuple(edits)
@@ -344,13 +350,19 @@ def _layout_differs(
         for before, after in renamed.items()
         for reference in map(old.facts.references.__getitem__, old.facts.bindings[before].references)
     }
-    numbers = {(each.start, each.end): "" for each in new.constants.values()}
-    for constant in new.constants.values():
-        for index in new.facts.bindings[constant.binding].references:
-            reference = new.facts.references[index]
+    before = _lines(old, new_names | _written_out(old), drop_blank)
+    return before != _lines(new, _written_out(new), drop_blank)
+
+
+def _written_out(version: Version) -> dict[tuple[int, int], str]:
+    """What to write at which ranges of a text so that its constants stand where they are used."""
+    cuts = {(each.start, each.end): "" for each in version.constants.values()}
+    for constant in version.constants.values():
+        for index in version.facts.bindings[constant.binding].references:
+            reference = version.facts.references[index]
             if reference.start != constant.start:
-                numbers[reference.start, reference.end] = constant.spelling
-    return _lines(old, new_names, drop_blank) != _lines(new, numbers, drop_blank)
+                cuts[reference.start, reference.end] = constant.spelling
+    return cuts
 
 
 def _lines(version: Version, replaced: dict[tuple[int, int], str], drop_blank: bool) -> list[str]:

@@ -20,7 +20,7 @@ import re
 import sys
 import warnings
 from collections.abc import Callable, Mapping, Sequence
-from types import CodeType, MappingProxyType
+from types import CodeType
 from typing import NamedTuple
 
 from zephyrun.proof.named_constants import without_names
@@ -47,24 +47,24 @@ class NotCompiled(ValueError):
 def compiled_difference(
     old: bytes,
     new: bytes,
-    constants: Mapping[str, ast.expr] = MappingProxyType({}),
     renamed: Renamed = frozenset(),
     *,
+    constants: Sequence[Mapping[str, ast.expr]] = (),
     drops_documentation: bool = False,
     rewrite: Sequence[Callable[[ast.Module], None]] = (),
 ) -> str | None:
     """What the compiled code of two versions differs in, in one phrase; `None` for nothing.
 
-    In the new version the names of `constants` are read as the numbers that they stand for; the first
-    name of each pair in `renamed` may have become the second; documentation may be dropped on both sides.
-    `rewrite` holds what rewrites the old and the new tree to the one way of writing them. Errors: `NotCompiled`.
+    The first name of each pair in `renamed` may have become the second; documentation may be dropped on both sides.
+    `constants` holds the names of the old and the new version that are read as what they stand for, and `rewrite`
+    what rewrites the old and the new tree to the one way of writing them. Errors: `NotCompiled`.
     """
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
             old_tree, new_tree = ast.parse(old), ast.parse(new)
-            if constants:
-                new_tree = without_names(new_tree, constants)
+            if any(constants):
+                old_tree, new_tree = map(without_names, (old_tree, new_tree), constants)
             for rewrite_tree, tree in zip(rewrite, (old_tree, new_tree)):
                 rewrite_tree(tree)
             if drops_documentation:

@@ -1,7 +1,7 @@
 """Variables that only explain: `is_heavy = hive.kg > 30`, and then `if is_heavy:`.
 
-Such a variable can be folded into the one place that reads it where nobody can tell: its value dies without
-a trace, its one reader is the next statement, which reads it once, always, and before it does anything else.
+Such a variable can be folded into the one place that reads it where nobody can tell: its value is plain, so that it
+dies without a trace, its one reader is the next statement, which reads it once, always, and before it does anything else.
 What only stands behind an `and`, in a loop's condition or in a function inside is read later, or never.
 """
 
@@ -13,13 +13,10 @@ from typing import Any, NamedTuple
 
 from zephyrun.facts import Role
 from zephyrun.languages.python import ParsedFile
-from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.proof.plain_values import PlainValues
 
 OPERATORS_ASSUMPTION = "comparison and arithmetic operators are not overloaded against their meaning"
 
-# Operators that give numbers, or fail, where one side is a number.
-_ON_NUMBERS = (ast.Add, ast.Sub, ast.Div, ast.FloorDiv, ast.Pow)
-_GIVING_NUMBERS = frozenset({"len", "int", "float", "ord", "round"})
 _QUIET = (
     ast.Compare, ast.cmpop, ast.BoolOp, ast.boolop, ast.UnaryOp, ast.unaryop, ast.BinOp, ast.operator, ast.Load,
     ast.Constant,
@@ -44,8 +41,9 @@ class Slot(NamedTuple):
 class Explaining:
     """Finds where the variables of one file that only explain are read."""
 
-    def __init__(self, parsed: ParsedFile) -> None:
+    def __init__(self, parsed: ParsedFile, plain: PlainValues) -> None:
         self._parsed = parsed
+        self._plain = plain
 
     def reader(self, first: ast.stmt, second: object) -> tuple[ast.Name, Slot] | None:
         """The variable that one statement sets, and the place in the next one that reads it; `None` where the
@@ -53,46 +51,23 @@ class Explaining:
         if not isinstance(first, ast.Assign) or len(first.targets) > 1 or not isinstance(second, ast.stmt):
             return None
         target = first.targets[0]
-        if not isinstance(target, ast.Name) or not self._dies_unseen(first.value):
+        if not isinstance(target, ast.Name) or self._plain.kind(first.value) is None:
             return None
         reads = [each for each in ast.walk(second) if isinstance(each, ast.Name) and each.id == target.id]
         if len(reads) != 1 or not isinstance(reads[0].ctx, ast.Load):
+            return None
+        if isinstance(second, ast.Expr) and second.value is reads[0]:
+            # A text by itself would be documentation.
             return None
         slot = self._first_read(second, reads[0], is_quiet=self._is_quiet(first.value))
         return (target, slot) if slot is not None else None
 
     # -- the value ---------------------------------------------------------------------------
 
-    def _dies_unseen(self, value: ast.expr) -> bool:
-        """Whether a value is a truth value or a number: it holds nothing else alive, and has no last word."""
-        return self._is_truth(value) or self._is_number(value)
-
-    def _is_truth(self, value: ast.expr) -> bool:
-        if isinstance(value, ast.BoolOp):
-            return all(map(self._is_truth, value.values))
-        return isinstance(value, ast.Compare) or (isinstance(value, ast.UnaryOp) and isinstance(value.op, ast.Not))
-
-    def _is_number(self, value: ast.expr) -> bool:
-        if isinstance(value, ast.Constant):
-            return type(value.value) in (int, float)
-        if isinstance(value, ast.UnaryOp):
-            return isinstance(value.op, ast.USub) and self._is_number(value.operand)
-        if isinstance(value, ast.Call):
-            return isinstance(value.func, ast.Name) and value.func.id in _GIVING_NUMBERS and self._is_builtin(value.func)
-        if not isinstance(value, ast.BinOp):
-            return False
-        sides = self._is_number(value.left), self._is_number(value.right)
-        if isinstance(value.op, ast.Mult):
-            # A whole number times a list is a list.
-            return all(sides) or any(
-                isinstance(side, ast.Constant) and type(side.value) is float for side in (value.left, value.right)
-            )
-        return all(sides) or (any(sides) and isinstance(value.op, _ON_NUMBERS))
-
     def _is_quiet(self, value: ast.expr) -> bool:
         """Whether to work a value out calls nothing and looks nothing up but what a function was given."""
         return all(
-            isinstance(each, _QUIET) or (isinstance(each, ast.Name) and self._is_given(each))
+            isinstance(each, _QUIET) or (isinstance(each, ast.Name) and self.is_given(each))
             for each in ast.walk(value)
         )
 
@@ -115,22 +90,15 @@ class Explaining:
             return True
         if not isinstance(node, ast.Name):
             return False
-        return self._is_given(node) or (is_quiet and self._is_builtin(node))
+        return self.is_given(node) or (is_quiet and self._plain.is_builtin(node))
 
     # -- names -------------------------------------------------------------------------------
 
-    def _binding_of(self, name: ast.Name) -> int:
-        start = self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-        return self._parsed.facts.reference_by_start[start].binding
-
-    def _is_given(self, name: ast.Name) -> bool:
+    def is_given(self, name: ast.Name) -> bool:
         """Whether a name is a parameter that nothing but its own function can set or delete."""
-        facts, binding = self._parsed.facts, self._binding_of(name)
+        facts, binding = self._parsed.facts, self._plain.binding_of(name)
         roles = facts.roles(binding)
         return Role.PARAMETER in roles and roles <= {Role.PARAMETER, Role.READ} and not facts.bindings[binding].outside
-
-    def _is_builtin(self, name: ast.Name) -> bool:
-        return name.id in BUILTINS and self._parsed.facts.bindings[self._binding_of(name)].outside
 
 
 # The fields of a node that are evaluated always and once, in order, where that is not all of them.

@@ -1,9 +1,9 @@
-"""The equation of named constants: a name for a number does what the number did.
+"""The equation of named constants: a name for a number or a text does what that did.
 
-`introduced_constants` finds the names in the new version for which this holds by what the file itself
+`constants_beside` finds the names that only one version has and for which this holds by what the file itself
 says. What the file cannot say, `constant_reservations` asks.
 
-A name is a constant when it is bound once, at the top level of the module, to a number that is
+A name is a constant when it is bound once, at the top level of the module, to a number, a text or the like that is
 written out there, before any statement that uses it. So it is defined before anything in the module
 can be called, also when an import in a circle or a reload runs half of the module. The old version
 must not know the name in any way.
@@ -13,7 +13,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from typing import NamedTuple, TypeGuard
 
 from zephyrun.facts import FileFacts, Role
@@ -30,8 +30,8 @@ _NAMESPACE_TABLE = re.compile(r"(?<!self\.)(?<!cls\.)\b__dict__\b")
 
 
 class NamedConstant(NamedTuple):
-    """A name for a number. `definition` is its statement, which stands at `start` to `end` of the
-    text; `value` is the number in it, written as `spelling`."""
+    """A name for a number or a text. `definition` is its statement, which stands at `start` to `end` of the
+    text; `value` is what it stands for, written as `spelling`."""
 
     name: str
     binding: int
@@ -42,22 +42,38 @@ class NamedConstant(NamedTuple):
     spelling: str
 
 
-def introduced_constants(old: FileFacts, new: ParsedFile) -> dict[int, NamedConstant]:
-    """The constants that only the new version has a name for, by binding."""
+def constants_beside(other: FileFacts, parsed: ParsedFile) -> dict[int, NamedConstant]:
+    """The constants of one version of a file for which the other one has no name, by binding."""
     found: dict[int, NamedConstant] = {}
-    if _hides_documentation(new.tree):
+    if _hides_documentation(parsed.tree):
         return found
-    for index, statement in enumerate(new.tree.body):
-        constant = _constant(new, statement)
-        if constant is None or constant.name in old.names or constant.name in BUILTINS:
+    for index, statement in enumerate(parsed.tree.body):
+        constant = _constant(parsed, statement)
+        if constant is None or constant.name in other.names or constant.name in BUILTINS:
             continue
-        if constant.name.startswith("__") or not _is_bound_once(new.facts, constant):
+        if constant.name.startswith("__") or not _is_bound_once(parsed.facts, constant):
             continue
-        if any(_imports_everything(later) for later in new.tree.body[index:]):
+        if any(_imports_everything(later) for later in parsed.tree.body[index:]):
             continue
-        if not any(_holds(new, earlier, constant) for earlier in new.tree.body[:index]):
+        if not any(_holds(parsed, earlier, constant) for earlier in parsed.tree.body[:index]):
             found[constant.binding] = constant
+    texts = {each.name: number for number, each in found.items() if not _is_number(each.value)}
+    for name in _told_apart(parsed.tree, texts.keys()) if texts else ():
+        found.pop(texts[name], None)
     return found
+
+
+def _told_apart(tree: ast.Module, names: Collection[str]) -> Iterator[str]:
+    """The names of texts that do not do what the texts would: a text by itself is documentation, and whether two
+    texts are one is left to the interpreter."""
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Expr):
+            asked = [node.value]
+        elif isinstance(node, ast.Compare) and any(isinstance(each, ast.Is | ast.IsNot) for each in node.ops):
+            asked = [node.left, *node.comparators]
+        else:
+            continue
+        yield from (each.id for each in asked if isinstance(each, ast.Name) and each.id in names)
 
 
 def constant_reservations(
@@ -104,13 +120,13 @@ def _imports_everything(statement: ast.stmt) -> bool:
 
 def _hides_documentation(tree: ast.Module) -> bool:
     """Whether a text would be the module's documentation if no definition stood before it."""
-    others = [each for each in tree.body if not _defines_number(each)]
+    others = [each for each in tree.body if not _defines_constant(each)]
     is_text = bool(others) and isinstance(others[0], ast.Expr)
     return is_text and others[0] is not tree.body[0]
 
 
 def without_names(tree: ast.Module, constants: Mapping[str, ast.expr]) -> ast.Module:
-    """The tree with each name of a constant replaced by its number, and the definitions left out.
+    """The tree with each name of a constant replaced by what it stands for, and the definitions left out.
 
     Goes by spelling alone, so that it does not depend on our own reading of scopes.
     """
@@ -121,7 +137,7 @@ def without_names(tree: ast.Module, constants: Mapping[str, ast.expr]) -> ast.Mo
 
 
 def _defines_one_of(statement: ast.stmt, constants: Mapping[str, ast.expr]) -> bool:
-    if not _defines_number(statement):
+    if not _defines_constant(statement):
         return False
     target = statement.targets[0]
     return isinstance(target, ast.Name) and target.id in constants
@@ -137,15 +153,15 @@ class _Replacement(ast.NodeTransformer):
 
 
 def _copy(value: ast.expr, place: ast.expr) -> ast.expr:
-    """A fresh number at a place; nodes must not be shared, since each gets a line of its own."""
+    """A fresh constant at a place; nodes must not be shared, since each gets a line of its own."""
     if isinstance(value, ast.UnaryOp):
         return ast.copy_location(ast.UnaryOp(ast.USub(), _copy(value.operand, place)), place)
-    assert isinstance(value, ast.Constant), "a constant's value is a number"
+    assert isinstance(value, ast.Constant), "a constant's value is written out"
     return ast.copy_location(ast.Constant(value.value), place)
 
 
 def _constant(parsed: ParsedFile, statement: ast.stmt) -> NamedConstant | None:
-    if not _defines_number(statement):
+    if not _defines_constant(statement):
         return None
     target = statement.targets[0]
     start = parsed.source.offset_of_utf8(target.lineno, target.col_offset)
@@ -156,13 +172,13 @@ def _constant(parsed: ParsedFile, statement: ast.stmt) -> NamedConstant | None:
     return NamedConstant(name, binding, statement, statement.value, start, end, spelling)
 
 
-def _defines_number(statement: ast.stmt) -> TypeGuard[ast.Assign]:
-    """Whether a statement gives a number, and nothing else, one name."""
+def _defines_constant(statement: ast.stmt) -> TypeGuard[ast.Assign]:
+    """Whether a statement gives a constant, and nothing else, one name."""
     return (
         isinstance(statement, ast.Assign)
         and len(statement.targets) == 1
         and isinstance(statement.targets[0], ast.Name)
-        and _is_number(statement.value)
+        and (_is_number(statement.value) or isinstance(statement.value, ast.Constant))
     )
 
 

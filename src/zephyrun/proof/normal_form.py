@@ -77,7 +77,7 @@ def is_local_variable(facts: FileFacts, binding: int) -> bool:
 
 @dataclass(frozen=True)
 class Version:
-    """One version of a file as the proof reads it: `constants`, by binding, stand for numbers, and at the
+    """One version of a file as the proof reads it: `constants`, by binding, stand for numbers and texts, and at the
     places in `respelled` names are read as they are given there, and not as they are spelled. It may be
     read `without_documentation`, and then without the `pass` that stands for nothing else in a body."""
 
@@ -222,8 +222,8 @@ class NormalForm:
     def _node(self, node: ast.AST) -> None:
         if hasattr(node, "lineno"):
             self._where = self._offset(node)
-        if isinstance(node, ast.Name) and (number := self._number_for(self._where)) is not None:
-            self._emit_number(number)
+        if isinstance(node, ast.Name) and (constant := self._constant_for(self._where)) is not None:
+            self._emit_constant(constant)
             return
         self._emit("node", type(node).__name__)
         if isinstance(node, ast.JoinedStr):
@@ -254,8 +254,8 @@ class NormalForm:
                 self._field(node, field, value)
         self._in_annotation, self._in_customised_class = around
 
-    def _number_for(self, start: int) -> ast.expr | None:
-        """The number for which the name at an offset stands, if it stands for one there.
+    def _constant_for(self, start: int) -> ast.expr | None:
+        """The constant for which the name at an offset stands, if it stands for one there.
 
         Not in annotations, which may be kept as text; and not in the body of a class whose
         metaclass might bring a namespace of its own.
@@ -269,15 +269,15 @@ class NormalForm:
         is_in_class_body = self._facts.scopes[reference.scope].kind is ScopeKind.CLASS
         return None if is_in_class_body and self._in_customised_class else constant.value
 
-    def _emit_number(self, number: ast.expr) -> None:
-        """Write a number as if it stood here itself."""
-        self._emit("node", type(number).__name__)
-        if isinstance(number, ast.UnaryOp):
+    def _emit_constant(self, value: ast.expr) -> None:
+        """Write a constant as if it stood here itself."""
+        self._emit("node", type(value).__name__)
+        if isinstance(value, ast.UnaryOp):
             self._emit("node", "USub")
-            self._emit_number(number.operand)
+            self._emit_constant(value.operand)
         else:
-            assert isinstance(number, ast.Constant), "a constant's value is a number"
-            self._emit("constant", constant_key(number.value))
+            assert isinstance(value, ast.Constant), "a constant's value is written out"
+            self._emit("constant", constant_key(value.value))
 
     def _field(self, node: ast.AST, field: str, value: object) -> None:
         if isinstance(value, ast.AST):

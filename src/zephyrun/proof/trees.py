@@ -88,7 +88,7 @@ def compare_trees(
     judged = run_all(pairs) if run_all is not None else map(judge_pair, pairs)
     seekers = (NameSeekers(old), NameSeekers(new))
     proofs = tuple(
-        (pair.path, _with_clashes(pair.path, proof, seekers))
+        (pair.path, _with_clashes(pair.path, proof, seekers, is_library=world.is_library))
         for pair, proof in zip(pairs, judged, strict=True)
         if proof is not None
     )
@@ -126,12 +126,15 @@ def _with_differences(proof: FileProof, more: Sequence[Difference]) -> FileProof
     return replace(proof, verdict=worst(each.verdict for each in differences), differences=differences)
 
 
-def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers]) -> FileProof:
-    """The proof of one file, with what other files of both versions say of the names that it
-    introduces."""
+def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers], *, is_library: bool) -> FileProof:
+    """The proof of one file, with what other files of both versions say of the constants that only one of them
+    has. Code outside may use what a library has."""
     reasons: dict[str, str] = {}
     for version in seekers:
-        reasons.update(version.reasons_against(path, proof.introduced))
+        reasons.update(version.reasons_against(path, (*proof.introduced, *proof.folded)))
+    for name in proof.folded:
+        if is_library and not name.startswith("_"):
+            reasons[name] = f"`{name}` is gone, and code outside may use it"
     return _with_differences(proof, [Difference(0, 0, each) for each in reasons.values()])
 
 

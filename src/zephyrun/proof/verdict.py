@@ -45,8 +45,8 @@ class DefinitionProof:
 
 @dataclass(frozen=True)
 class FileProof:
-    """The verdict on one file. `edits` counts what was recognised, by sort; `introduced` are names
-    of the module that only the new version has."""
+    """The verdict on one file. `edits` counts what was recognised, by sort; `introduced` are constants
+    of the module that only the new version has, `folded` those that only the old one has."""
 
     verdict: Verdict
     edits: tuple[tuple[str, int], ...] = ()
@@ -54,6 +54,7 @@ class FileProof:
     definitions: tuple[DefinitionProof, ...] = ()
     assumptions: tuple[str, ...] = ()
     introduced: tuple[str, ...] = ()
+    folded: tuple[str, ...] = ()
 
     def edit_texts(self) -> tuple[str, ...]:
         """The edits for people, such as `12 local renames`."""
@@ -63,6 +64,10 @@ class FileProof:
 # Sorts of edits of which another word than the last one has an ending for many.
 _MANY = {
     "branch written the other way": "branches written the other way",
+    "comparison written the other way": "comparisons written the other way",
+    "local that stood for a constant": "locals that stood for a constant",
+    "local that nothing read": "locals that nothing read",
+    "loop over an index": "loops over an index",
     "variable that was only given back": "variables that were only given back",
     "annotation of a local": "annotations of locals",
     "definition or import in another place": "definitions or imports in another place",

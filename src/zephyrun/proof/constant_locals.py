@@ -1,0 +1,169 @@
+"""Locals that only ever stand for one constant, and locals that nothing reads.
+
+`most = 30` at the top of a function's own block, and `most` read further down: each read gives 30. A local that
+is only ever given constants, or new and empty collections, and that nothing reads, does nothing.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Iterator
+from typing import Any
+
+from zephyrun.facts import Role, ScopeKind
+from zephyrun.proof.normal_form import Version, is_local_variable, is_text_statement
+
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
+_COLLECTIONS = (ast.List, ast.Tuple, ast.Dict, ast.Set)
+
+CONSTANT_LOCAL = "local that stood for a constant"
+UNUSED = "local that nothing read"
+
+
+class ConstantLocals:
+    """Takes constant and unused locals out of trees of one version of a file. `may_go` says of a variable
+    whether nothing looks it up by its name."""
+
+    def __init__(self, version: Version, may_go: Callable[[int], bool]) -> None:
+        self._parsed = version.parsed
+        self._may_go = may_go
+        self.counts: dict[str, int] = {}
+
+    def take_out(self, tree: ast.Module) -> None:
+        """Change a tree of the file's text in place, and count anew."""
+        self.counts = {CONSTANT_LOCAL: 0, UNUSED: 0}
+        parents = {id(child): node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
+        for function in [each for each in ast.walk(tree) if isinstance(each, _FUNCTIONS)]:
+            constants = dict(self._constants(function, parents))
+            for statement in [each for each in function.body if self._stands_for(each) in constants]:
+                self._remove(function.body, statement, CONSTANT_LOCAL)
+            if constants:
+                _Replacement(self._start_of, self._binding_at, constants).visit(function)
+            for block in _own_blocks(function):
+                for statement in [each for each in block if self._is_unused(each)]:
+                    self._remove(block, statement, UNUSED)
+
+    def _remove(self, block: list[ast.stmt], statement: ast.stmt, sort: str) -> None:
+        """Take a statement out; where a text behind it would become documentation, let it do nothing."""
+        index = block.index(statement)
+        is_needed = len(block) == 1 or (index == 0 and is_text_statement(block[1]))
+        block[index : index + 1] = [ast.copy_location(ast.Pass(), statement)] if is_needed else []
+        self.counts[sort] += 1
+
+    # -- constants ---------------------------------------------------------------------------
+
+    def _constants(
+        self, function: ast.FunctionDef | ast.AsyncFunctionDef, parents: dict[int, ast.AST]
+    ) -> Iterator[tuple[int, ast.expr]]:
+        """The variables of a function that stand for one constant wherever they are read, with it."""
+        reads: dict[int, list[ast.Name]] = {}
+        for node in ast.walk(function):
+            if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
+                reads.setdefault(self._binding_at(node), []).append(node)
+        for statement in function.body:
+            binding = self._stands_for(statement)
+            if binding is None:
+                continue
+            assert isinstance(statement, ast.Assign), "it gives a variable a constant"
+            uses = reads.get(binding, ())
+            # A text by itself would be documentation.
+            if uses and not any(isinstance(parents[id(each)], ast.Expr) for each in uses):
+                yield binding, statement.value
+
+    def _stands_for(self, statement: ast.stmt) -> int | None:
+        """The variable that a statement gives a constant, if nothing else gives it anything, and only its own
+        function reads it, and only further down."""
+        if not isinstance(statement, ast.Assign) or not _is_constant(statement.value):
+            return None
+        target = statement.targets[0]
+        if len(statement.targets) > 1 or not isinstance(target, ast.Name):
+            return None
+        facts, binding = self._parsed.facts, self._binding_at(target)
+        first, *others = (facts.references[index] for index in facts.bindings[binding].references)
+        is_read_below = all(each.role is Role.READ for each in others) and first.start == self._start_of(target)
+        return binding if others and is_read_below and self._is_own(binding) else None
+
+    # -- unused ------------------------------------------------------------------------------
+
+    def _is_unused(self, statement: ast.stmt) -> bool:
+        if not isinstance(statement, ast.Assign) or not _is_inert(statement.value):
+            return False
+        target = statement.targets[0]
+        if len(statement.targets) > 1 or not isinstance(target, ast.Name):
+            return False
+        binding = self._binding_at(target)
+        return self._parsed.facts.roles(binding) == {Role.ASSIGN} and self._is_own(binding)
+
+    # -- names -------------------------------------------------------------------------------
+
+    def _start_of(self, name: ast.Name) -> int:
+        return self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
+
+    def _binding_at(self, name: ast.Name) -> int:
+        return self._parsed.facts.reference_by_start[self._start_of(name)].binding
+
+    def _is_own(self, binding: int) -> bool:
+        facts = self._parsed.facts
+        record = facts.bindings[binding]
+        return (
+            facts.scopes[record.scope].kind is ScopeKind.FUNCTION
+            and not record.captured
+            and is_local_variable(facts, binding)
+            and self._may_go(binding)
+        )
+
+
+class _Replacement(ast.NodeTransformer):
+    def __init__(
+        self, start_of: Callable[[ast.Name], int], binding_at: Callable[[ast.Name], int], constants: dict[int, ast.expr]
+    ) -> None:
+        self._start_of = start_of
+        self._binding_at = binding_at
+        self._constants = constants
+
+    def visit_Name(self, node: ast.Name) -> ast.expr:
+        value = self._constants.get(self._binding_at(node))
+        return node if value is None else _copy(value)
+
+
+def _copy(value: ast.expr) -> ast.expr:
+    """A constant anew; nodes must not be shared, since each gets a line of its own."""
+    if isinstance(value, ast.UnaryOp):
+        return ast.copy_location(ast.UnaryOp(ast.USub(), _copy(value.operand)), value)
+    assert isinstance(value, ast.Constant), "it is a constant, or one with a minus"
+    return ast.copy_location(ast.Constant(value.value), value)
+
+
+def _is_constant(node: ast.expr) -> bool:
+    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
+        return isinstance(node.operand, ast.Constant) and type(node.operand.value) in (int, float)
+    return isinstance(node, ast.Constant) and node.value is not ...
+
+
+def _is_inert(node: ast.expr) -> bool:
+    """Whether an expression only gives a constant, or a new collection of such."""
+    if isinstance(node, ast.Set | ast.Dict):
+        # What cannot be hashed fails, and so does what is unpacked and is no dictionary.
+        is_unpacking = isinstance(node, ast.Dict) and None in node.keys
+        return not is_unpacking and all(isinstance(each, ast.Constant) for each in ast.iter_child_nodes(node))
+    parts = ast.iter_child_nodes(node) if isinstance(node, _COLLECTIONS) else ()
+    return _is_constant(node) or (
+        isinstance(node, _COLLECTIONS) and all(isinstance(each, ast.expr_context) or _is_inert(each) for each in parts)  # type: ignore[arg-type]
+    )
+
+
+def _own_blocks(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[list[ast.stmt]]:
+    """The blocks of a function, but for those of functions and classes inside."""
+    nodes: list[ast.AST] = [function]
+    while nodes:
+        node = nodes.pop()
+        for field, value in ast.iter_fields(node):
+            if not isinstance(value, list):
+                continue
+            if field in ("body", "orelse", "finalbody") and value and isinstance(value[0], ast.stmt):
+                yield value
+            nodes += [
+                each for each in value
+                if isinstance(each, ast.stmt | ast.excepthandler | ast.match_case)
+                and not isinstance(each, (*_FUNCTIONS, ast.ClassDef))
+            ]  # fmt: skip
