@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
@@ -11,6 +12,7 @@ from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.comparison import NOTHING_RESPELLED, Respelling, compare_files
 from zephyrun.proof.guessed_renames import Reason, find_renames
 from zephyrun.proof.moved_files import find_moved
+from zephyrun.proof.passages import PASSAGE, PutBack, put_back_passages
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.rename_map import align_files
 from zephyrun.proof.renames import World, judge_text
@@ -68,6 +70,65 @@ def compare_trees(
     if dict(old) == dict(new):
         code = (name for name, data in sorted(new.items()) if is_python(name) and isinstance(data, bytes))
         return TreeProof(Verdict.SAME, tuple((name, FileProof(Verdict.SAME)) for name in code))
+    question = _Question(strict, code_only, reason_against, run_all, world)
+    proof = _compare(old, new, question)
+    if proof.verdict is Verdict.SAME:
+        return proof
+    put_back = [_put_back(*versions, question) for versions in ((old, new), (new, old))]
+    if put_back == [None, None]:
+        return proof
+    versions = [each.files if each is not None else files for each, files in zip(put_back, (old, new), strict=True)]
+    other = _compare(versions[0], versions[1], question)
+    return _with_passages(proof, other, [each for each in put_back if each is not None], question)
+
+
+@dataclass(frozen=True)
+class _Question:
+    """What two trees are compared under; the words are those of `compare_trees`."""
+
+    strict: bool
+    code_only: bool
+    reason_against: str
+    run_all: Callable[[Sequence[Pair]], Iterable[FileProof | None]] | None
+    world: World
+
+
+def _put_back(files: Mapping[str, Content], other: Mapping[str, Content], question: _Question) -> PutBack | None:
+    """One version with the passages put back that the other one has not in functions of their own."""
+    world = question.world
+    surroundings = find_surroundings(files, world.import_roots, is_library=world.is_library)
+    return put_back_passages(files, other, replace(world, surroundings=surroundings))
+
+
+def _with_passages(
+    proof: TreeProof, other: TreeProof, put_back: Sequence[PutBack], question: _Question
+) -> TreeProof:
+    """The proof of two trees, or what it says with passages put back of the files that are the same then; lines of
+    the others would be those of no text that anybody has."""
+    assumed = tuple(dict.fromkeys(what for each in put_back for what in each.assumed))
+    counts = Counter[str]()
+    for each in put_back:
+        counts.update(each.counts)
+    before = dict(proof.files)
+    files = []
+    for path, after in other.files:
+        if after.verdict is not Verdict.SAME and counts[path]:
+            after = before[path]
+        elif counts[path]:
+            after = replace(after, edits=(*after.edits, (PASSAGE, counts[path])))
+        files.append((path, after))
+    reasons = other.reasons
+    if question.strict:
+        reasons += tuple(f"rests on an assumption: {what}" for what in assumed)
+    verdicts = [*(each.verdict for _, each in files), *(Verdict.UNPROVEN for _ in reasons)]
+    found = TreeProof(worst(verdicts), tuple(files), reasons, tuple(dict.fromkeys([*other.assumed, *assumed])))
+    n_same = [sum(each.verdict is Verdict.SAME for _, each in version.files) for version in (found, proof)]
+    return found if n_same[0] > n_same[1] or found.verdict is Verdict.SAME else proof
+
+
+def _compare(old: Mapping[str, Content], new: Mapping[str, Content], question: _Question) -> TreeProof:
+    """Judge two trees as they are."""
+    world = question.world
     surroundings = find_surroundings(old, world.import_roots, is_library=world.is_library)
     moved = find_moved(old, new)
     before = {name: name for name in new} | {new_path: path for path, new_path in moved.items()}
@@ -79,13 +140,13 @@ def compare_trees(
             old.get(before.get(name, name)),
             new.get(name),
             renames.calls.get(name, surroundings.get(before.get(name, name), Surroundings())),
-            strict,
+            question.strict,
             renames.respellings.get(name, NOTHING_RESPELLED),
         )
         for name in sorted((old.keys() - moved.keys()) | new.keys())
-        if is_python(name) or not code_only
+        if is_python(name) or not question.code_only
     ]
-    judged = run_all(pairs) if run_all is not None else map(judge_pair, pairs)
+    judged = question.run_all(pairs) if question.run_all is not None else map(judge_pair, pairs)
     seekers = (NameSeekers(old), NameSeekers(new))
     proofs = tuple(
         (pair.path, _with_clashes(pair.path, proof, seekers, is_library=world.is_library))
@@ -102,8 +163,8 @@ def compare_trees(
     known = {path for path, _ in proofs}
     # A package may have no file of its own.
     reasons = [each.what for each in told if each.path not in known]
-    reasons += [reason_against] if reason_against else []
-    if strict:
+    reasons += [question.reason_against] if question.reason_against else []
+    if question.strict:
         reasons += [f"rests on an assumption: {what}" for what in renames.assumptions]
     verdicts = [*(proof.verdict for _, proof in proofs), *(Verdict.UNPROVEN for _ in reasons)]
     return TreeProof(worst(verdicts), proofs, tuple(reasons), renames.assumptions)

@@ -68,6 +68,7 @@ _MANY = {
     "local that stood for a constant": "locals that stood for a constant",
     "local that nothing read": "locals that nothing read",
     "loop over an index": "loops over an index",
+    "passage in a function of its own": "passages in functions of their own",
     "variable that was only given back": "variables that were only given back",
     "annotation of a local": "annotations of locals",
     "definition or import in another place": "definitions or imports in another place",

@@ -1,0 +1,126 @@
+"""Definitions and annotations that surely do nothing when they are evaluated."""
+
+from __future__ import annotations
+
+import ast
+import builtins
+from collections.abc import Iterator
+
+from zephyrun.facts import Role
+from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.reserved import BUILTINS
+
+_FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
+_BINDING_AT_ONCE = frozenset({Role.IMPORT, Role.CLASS, Role.FUNCTION, Role.ASSIGN})
+# Builtins that can be asked for an element, as in `list[int]`.
+_GENERIC = frozenset({"list", "tuple", "dict", "set", "frozenset", "type"})
+_TYPES = frozenset(name for name, value in vars(builtins).items() if isinstance(value, type))
+# Generic types with one parameter, and where they are. Source: library reference.
+_ONE_PARAMETER = frozenset({"Optional", "Iterator", "Iterable", "Sequence", "Collection", "Set", "List", "Container"})
+_TYPING = ("typing", "collections.abc")
+_FUTURE = "annotations"
+
+
+def annotations_of(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[ast.expr]:
+    """What annotates the parameters and the result of a function."""
+    arguments = function.args
+    every = [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs, arguments.vararg, arguments.kwarg]
+    yield from (each.annotation for each in every if each is not None and each.annotation is not None)
+    if function.returns is not None:
+        yield function.returns
+
+
+def are_postponed(tree: ast.Module) -> bool:
+    """Whether the annotations of a file are kept as texts, and never evaluated."""
+    return any(
+        isinstance(each, ast.ImportFrom) and each.module == "__future__" and any(name.name == _FUTURE for name in each.names)
+        for each in tree.body
+    )
+
+
+def are_sure_annotations(parsed: ParsedFile, function: ast.FunctionDef | ast.AsyncFunctionDef) -> bool:
+    """Whether nothing comes of it when the annotations of a function are evaluated, or not."""
+    return are_postponed(parsed.tree) or all(_is_sure(parsed, each) for each in annotations_of(function))
+
+
+def _is_sure(parsed: ParsedFile, node: ast.expr) -> bool:
+    """Whether to evaluate an annotation does nothing, and does not fail."""
+    match node:
+        case ast.Constant():
+            return True
+        case ast.Name():
+            return _is_there(parsed, node)
+        case ast.BinOp(op=ast.BitOr()):
+            return _is_type(parsed, node)
+        case ast.Subscript():
+            return _is_type(parsed, node)
+    return False
+
+
+def _is_type(parsed: ParsedFile, node: ast.expr) -> bool:
+    """Whether an expression surely gives a class of Python's own, or is made of such as annotations are."""
+    match node:
+        case ast.Name():
+            return node.id in _TYPES and parsed.facts.bindings[_binding(parsed, node)].outside
+        case ast.Constant():
+            return node.value is None or node.value is ...
+        case ast.BinOp(op=ast.BitOr()):
+            # Two of `None` cannot be joined, and neither can texts.
+            sides = (node.left, node.right)
+            is_joined = any(not isinstance(side, ast.Constant) for side in sides)
+            return is_joined and all(_is_type(parsed, side) and not _is_ellipsis(side) for side in sides)
+        case ast.Subscript(value=ast.Name() as generic):
+            parts = node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]
+            is_known = _is_type(parsed, generic) and generic.id in _GENERIC
+            is_of_typing = len(parts) == 1 and not _is_ellipsis(parts[0]) and _is_of_typing(parsed, generic)
+            return (is_known or is_of_typing) and all(_is_type(parsed, each) for each in parts)
+    return False
+
+
+def _is_ellipsis(node: ast.expr) -> bool:
+    return isinstance(node, ast.Constant) and node.value is ...
+
+
+def _is_of_typing(parsed: ParsedFile, name: ast.Name) -> bool:
+    """Whether a name is that of a generic type with one parameter from the library, and nothing else."""
+    if name.id not in _ONE_PARAMETER or not parsed.facts.roles(_binding(parsed, name)) <= {Role.IMPORT, Role.READ}:
+        return False
+    imports = [each for each in parsed.tree.body if isinstance(each, ast.ImportFrom) and each.module in _TYPING]
+    return any(alias.name == name.id and alias.asname is None for each in imports for alias in each.names)
+
+
+def _binding(parsed: ParsedFile, name: ast.Name) -> int:
+    start = parsed.source.offset_of_utf8(name.lineno, name.col_offset)
+    return parsed.facts.reference_by_start[start].binding
+
+
+def _is_there(parsed: ParsedFile, name: ast.Name) -> bool:
+    """Whether a name is that of a builtin, or surely bound when the function is defined."""
+    facts, number = parsed.facts, _binding(parsed, name)
+    record = facts.bindings[number]
+    if record.outside:
+        return name.id in BUILTINS
+    if record.scope != 0 or Role.DELETE in facts.roles(number):
+        return False
+    first = facts.references[record.references[0]]
+    is_at_top = any(
+        each.start <= first.start < each.end and each.depth == 0 for each in facts.statements if each.scope == 0
+    )
+    return first.role in _BINDING_AT_ONCE and is_at_top and first.start < parsed.source.offset_of_utf8(name.lineno, name.col_offset)
+
+
+def is_inert_definition(parsed: ParsedFile, statement: ast.stmt) -> bool:
+    """Whether running a statement at the top of a module runs nothing of the module's own."""
+    match statement:
+        case ast.FunctionDef() | ast.AsyncFunctionDef():
+            arguments = statement.args
+            defaults = [*arguments.defaults, *filter(None, arguments.kw_defaults)]
+            is_plain = not statement.decorator_list and not getattr(statement, "type_params", None)
+            are_constants = all(isinstance(each, ast.Constant | ast.UnaryOp) for each in defaults)
+            return is_plain and are_constants and are_sure_annotations(parsed, statement)
+        case ast.ClassDef():
+            is_plain = not statement.bases and not statement.keywords and not statement.decorator_list
+            return is_plain and all(is_inert_definition(parsed, each) for each in statement.body)
+        case ast.Assign(targets=[ast.Name()], value=ast.Constant()):
+            return True
+    return isinstance(statement, ast.Pass) or (isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant))
