@@ -7,6 +7,7 @@ rewritten, so that it does not matter which way a clean-up went:
 - a condition that begins with `not` is turned round where there are two branches, or one that does nothing;
 - `return` at the end of a function, `continue` at the end of a loop and `pass` beside other statements go;
 - `return None` is `return`, `not a in b` is `a not in b`, `not a is b` is `a is not b` (`conditions`);
+- an argument of a function that is known stands without its keyword where it can (`known_calls`);
 - locals that stand for one constant, or that nothing reads, go (`constant_locals`);
 - a loop over an index is one over the things themselves (`loops`);
 - what annotates a local variable that is given a value goes: it is never evaluated;
@@ -19,7 +20,7 @@ from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import Any
 
@@ -29,6 +30,7 @@ from zephyrun.proof.conditions import Conditions
 from zephyrun.proof.constant_locals import ConstantLocals
 from zephyrun.proof.definition_order import settle_order
 from zephyrun.proof.explaining import Explaining
+from zephyrun.proof.known_calls import KEYWORDS, KnownCalls
 from zephyrun.proof.loops import INDEX_LOOP, Loops
 from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import DOCUMENTED, Version, is_local_variable, is_text_statement
@@ -59,7 +61,8 @@ class Canonical:
     stood, in their new order.
     """
 
-    def __init__(self, version: Version, surroundings: Surroundings) -> None:
+    def __init__(self, version: Version, surroundings: Surroundings, known_calls: KnownCalls) -> None:
+        self._known_calls = known_calls
         self._parsed = version.parsed
         self._respelled = version.respelled
         self._surroundings = surroundings
@@ -80,6 +83,10 @@ class Canonical:
         annotations = _DropAnnotations(self._parsed)
         annotations.visit(tree)
         self.counts[ANNOTATED] += annotations.n_dropped
+        if self._known_calls:
+            without_keywords = _DropKeywords(self._parsed, self._known_calls, self._explaining.is_given)
+            without_keywords.visit(tree)
+            self.counts[KEYWORDS] += without_keywords.n_dropped
         self._loops.rewrite(tree)
         self.counts[INDEX_LOOP] += self._loops.n_rewritten
         self._constant_locals.take_out(tree)
@@ -273,6 +280,41 @@ class Canonical:
             return None
         found[1].put(statement.value)
         return sort
+
+
+class _DropKeywords(ast.NodeTransformer):
+    """Writes arguments without their keywords, from the first one on, as far as their order allows."""
+
+    def __init__(self, parsed: ParsedFile, known: KnownCalls, is_given: Callable[[ast.Name], bool]) -> None:
+        self._parsed = parsed
+        self._known = known
+        self._is_given = is_given
+        self.n_dropped = 0
+
+    def visit_Call(self, node: ast.Call) -> ast.Call:
+        self.generic_visit(node)
+        if not any(isinstance(each, ast.Starred) for each in node.args):
+            while (keyword := self._next(node)) is not None:
+                node.keywords.remove(keyword)
+                node.args.append(keyword.value)
+                self.n_dropped += 1
+        return node
+
+    def _next(self, call: ast.Call) -> ast.keyword | None:
+        """The keyword that can stand as the next argument without its name."""
+        for index, keyword in enumerate(call.keywords):
+            if keyword.arg is None:
+                return None
+            start = self._parsed.source.offset_of_utf8(keyword.lineno, keyword.col_offset)
+            if self._known.get(start) == len(call.args):
+                before = call.keywords[: index + 1]
+                are_plain = index == 0 or all(self._is_plain(each.value) for each in before)
+                return keyword if are_plain else None
+        return None
+
+    def _is_plain(self, value: ast.expr) -> bool:
+        """Whether it does not matter when a value is worked out."""
+        return isinstance(value, ast.Constant) or (isinstance(value, ast.Name) and self._is_given(value))
 
 
 class _DropAnnotations(ast.NodeTransformer):

@@ -15,6 +15,7 @@ from zephyrun.proof.canonical import EQUALITY, EXPLAINING, Canonical
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.definition_order import REORDERED, n_moved
 from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
+from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import NamedConstant, constant_reservations, constants_beside
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version, differ_in_documentation
@@ -40,6 +41,7 @@ class Respelling:
     pairs: Renamed
 
 
+NO_CALLS_KNOWN: tuple[KnownCalls, KnownCalls] = ({}, {})
 NOTHING_RESPELLED = Respelling({}, frozenset())
 _WARNING_CALLS = frozenset({"warn", "warn_explicit", "showwarning"})
 WARNINGS_DO_NOT_COUNT_LINES = "warnings that are shown once per line are not told apart by lines"
@@ -55,13 +57,15 @@ def compare_files(
     respelling: Respelling = NOTHING_RESPELLED,
     forgives_documentation: bool = False,
     rewrites: bool = False,
+    known_calls: tuple[KnownCalls, KnownCalls] = NO_CALLS_KNOWN,
 ) -> FileProof:
     """Do two versions of one file do the same?
 
     `confirmed` holds what a person vouches for, in the words of `reservations`; with `strict`,
     assumptions count as reasons against; `respelling` says which names that others can see have become
     others. Where documentation is forgiven, somebody else is to ask who reads it. With `rewrites`, code
-    may be written in other ways that are known to be equal, and constants be gone. No errors: what cannot be read is `unproven`.
+    may be written in other ways that are known to be equal, and constants be gone; `known_calls` tells
+    of the calls of both versions what else would be needed for that. No errors: what cannot be read is `unproven`.
     """
     if old == new:
         return FileProof(Verdict.SAME, definitions=_all_same(old))
@@ -75,7 +79,11 @@ def compare_files(
                 return proof
             # Trees are rewritten in place, so that the differences are to be told of others.
             versions = _versions(old, new, respelling, **forgives)
-            rewritten = _compare(*versions, question, [_canonical(each, surroundings) for each in versions])
+            rewriting = [
+                _canonical(version, surroundings, calls)
+                for version, calls in zip(versions, known_calls, strict=True)
+            ]
+            rewritten = _compare(*versions, question, rewriting)
             return proof if _tells_more(proof, rewritten) else rewritten
     except UnreadableSource as problem:
         return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, str(problem)),))
@@ -129,11 +137,11 @@ def _tells_more(proof: FileProof, other: FileProof) -> bool:
     return len(proof.differences) <= len(other.differences)
 
 
-def _canonical(version: Version, surroundings: Surroundings) -> Canonical:
+def _canonical(version: Version, surroundings: Surroundings, known_calls: KnownCalls) -> Canonical:
     """What rewrites a version to the one way of writing it; its tree is rewritten."""
     # What stands for a number is read as one, wherever its definition stands.
     version.parsed.tree.body = version.statements
-    canonical = Canonical(version, surroundings)
+    canonical = Canonical(version, surroundings, known_calls)
     canonical.rewrite(version.parsed.tree)
     return canonical
 

@@ -8,15 +8,17 @@ speaks against is not told where the file differs anyway.
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 from zephyrun.linking.linkage import Content
 from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import Target, TargetSort, Usage
+from zephyrun.linking.values import Evaluator
 from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
 from zephyrun.proof.documentation import documentation_doubts
+from zephyrun.proof.known_calls import KnownCalls, differ_in_keywords, known_calls
 from zephyrun.proof.moved_files import renamed_modules
 from zephyrun.proof.normal_form import Version, differ_in_documentation
 from zephyrun.proof.remains import Surroundings, reads_callers
@@ -41,12 +43,13 @@ class Reason:
 @dataclass(frozen=True)
 class GuessedRenames:
     """What has another name: by the paths of the new version, how names are to be read there; what speaks
-    against it, and what it rests on."""
+    against it, and what it rests on. `known_calls` are those of both versions of files in which keywords differ."""
 
     respellings: Mapping[str, Respelling]
     reasons: tuple[Reason, ...]
     assumptions: tuple[str, ...]
     calls: Mapping[str, Surroundings]
+    known_calls: Mapping[str, tuple[KnownCalls, KnownCalls]] = field(default_factory=dict)
 
 
 NO_RENAMES = GuessedRenames({}, (), (), {})
@@ -68,7 +71,8 @@ def find_renames(
         for path, each in files.items()
         if differ_in_documentation(Version(each.old), Version(each.new))
     }
-    if not moved and not asked and not documented:
+    keyworded = [path for path, each in files.items() if differ_in_keywords(each)]
+    if not moved and not asked and not documented and not keyworded:
         return NO_RENAMES
     before = world.evaluator(old)
     judge = _GuessJudge(Versions(old, new, world, moved, before), files)
@@ -83,7 +87,12 @@ def find_renames(
         for each in documentation_doubts(before, documented, respelled, world.surroundings)
         for path in [moved.get(each.path, each.path)]
     ]
-    return replace(found, reasons=(*found.reasons, *doubts))
+    known = {
+        new_path: (known_calls(before, path), known_calls(judge.after, new_path))
+        for path in keyworded
+        for new_path in [moved.get(path, path)]
+    }
+    return replace(found, reasons=(*found.reasons, *doubts), known_calls=known)
 
 
 def _is_asked(aligned: AlignedFile, around: Surroundings | None) -> bool:
@@ -105,6 +114,11 @@ class _GuessJudge(Judge):
         self._back = {new_path: path for path, new_path in moved.items()}
         self._given_by: dict[str, str] = {}
         self._texts: dict[str, SourceText] = {}
+
+    @property
+    def after(self) -> Evaluator:
+        """What answers questions about the new version."""
+        return self._after
 
     def guess_modules(self) -> list[Guess]:
         """The modules that seem to have another name."""

@@ -9,8 +9,9 @@ from typing import NamedTuple
 
 from zephyrun.linking.modules import is_python
 from zephyrun.proof.clashes import NameSeekers
-from zephyrun.proof.comparison import NOTHING_RESPELLED, Respelling, compare_files
+from zephyrun.proof.comparison import NO_CALLS_KNOWN, NOTHING_RESPELLED, Respelling, compare_files
 from zephyrun.proof.guessed_renames import Reason, find_renames
+from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.moved_files import find_moved
 from zephyrun.proof.passages import PASSAGE, PutBack, put_back_passages
 from zephyrun.proof.remains import Surroundings
@@ -50,6 +51,7 @@ class Pair(NamedTuple):
     surroundings: Surroundings
     strict: bool
     respelling: Respelling = NOTHING_RESPELLED
+    known_calls: tuple[KnownCalls, KnownCalls] = NO_CALLS_KNOWN
 
 
 def compare_trees(
@@ -142,6 +144,7 @@ def _compare(old: Mapping[str, Content], new: Mapping[str, Content], question: _
             renames.calls.get(name, surroundings.get(before.get(name, name), Surroundings())),
             question.strict,
             renames.respellings.get(name, NOTHING_RESPELLED),
+            renames.known_calls.get(name, NO_CALLS_KNOWN),
         )
         for name in sorted((old.keys() - moved.keys()) | new.keys())
         if is_python(name) or not question.code_only
@@ -201,7 +204,7 @@ def _with_clashes(path: str, proof: FileProof, seekers: Iterable[NameSeekers], *
 
 def judge_pair(pair: Pair) -> FileProof | None:
     """The proof for one path; `None` for a file that is not code and did not change."""
-    name, old, new, surroundings, strict, respelling = pair
+    name, old, new, surroundings, strict, respelling, known_calls = pair
     if old is None or new is None:
         return _unproven(f"the file is only in the {'new' if old is None else 'old'} version")
     if isinstance(old, str) or isinstance(new, str):
@@ -218,6 +221,7 @@ def judge_pair(pair: Pair) -> FileProof | None:
             respelling=respelling,
             forgives_documentation=True,
             rewrites=True,
+            known_calls=known_calls,
         )
     return None if old == new else judge_text(old, new, respelling.new)
 

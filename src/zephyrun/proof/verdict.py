@@ -67,6 +67,7 @@ _MANY = {
     "comparison written the other way": "comparisons written the other way",
     "local that stood for a constant": "locals that stood for a constant",
     "local that nothing read": "locals that nothing read",
+    "argument with or without its keyword": "arguments with or without their keywords",
     "loop over an index": "loops over an index",
     "passage in a function of its own": "passages in functions of their own",
     "variable that was only given back": "variables that were only given back",

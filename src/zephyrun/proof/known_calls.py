@@ -1,0 +1,121 @@
+"""Keywords of calls that could stand without their names, where it is known which function is called.
+
+That is so where all that may be called are functions of the project without decorators, which nobody sets to
+anything else, and all of them have the parameter of that name at that place. A method that code outside may
+override, in a library, is not known.
+"""
+
+from __future__ import annotations
+
+import ast
+from collections import Counter
+from collections.abc import Mapping
+
+from zephyrun.link_facts import FunctionRecord, KeywordUse, ParameterSort
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.search import find_usage
+from zephyrun.linking.targets import NoTarget, functions_called, target_at
+from zephyrun.linking.usage import PlaceSort
+from zephyrun.linking.values import Evaluator, Value, ValueSort
+from zephyrun.proof.rename_map import AlignedFile
+
+KEYWORDS = "argument with or without its keyword"
+
+# Where a keyword of a call stands, and the place at which its value could stand without it.
+KnownCalls = Mapping[int, int]
+
+_SET = (PlaceSort.WRITE, PlaceSort.TEXT)
+_BOUND = (ValueSort.INSTANCE, ValueSort.ABOVE)
+
+
+def differ_in_keywords(aligned: AlignedFile) -> bool:
+    """Whether calls have keywords in one of two versions that they have not in the other."""
+    counts = [
+        Counter(
+            len(call.keywords) for call in ast.walk(version.tree) if isinstance(call, ast.Call) and call.keywords
+        )
+        for version in (aligned.old, aligned.new)
+    ]
+    return counts[0] != counts[1]
+
+
+def known_calls(evaluator: Evaluator, path: str) -> KnownCalls:
+    """The keywords in a file that could stand without their names."""
+    file = evaluator.linkage.file(path)
+    if file is None:
+        return {}
+    found = {}
+    for use in file.links.keywords:
+        if use.call >= 0 and not use.in_pattern:
+            places = {_place_of(evaluator, file, use, value) for value in evaluator.values(file, use.callee)}
+            if len(places) == 1 and (place := places.pop()) >= 0:
+                found[use.start] = place
+    return found
+
+
+def _place_of(evaluator: Evaluator, file: LinkedFile, use: KeywordUse, callee: Value) -> int:
+    """Which argument of a call a keyword is, if it calls a certain value; -1 where that is not known."""
+    functions = functions_called(evaluator, callee)
+    if len(functions) != 1 or callee.sort not in (ValueSort.FUNCTION, ValueSort.CLASS):
+        return -1
+    (key,) = functions
+    record = evaluator.function_record(key)
+    if record.decorators or not _is_kept(evaluator, key[0], record):
+        return -1
+    if callee.sort is ValueSort.CLASS:
+        is_bound = _is_made_by(evaluator, file, use, callee, record)
+        if not is_bound:
+            return -1
+    else:
+        receivers = [
+            evaluator.values(file, each.receiver) for each in file.links.attributes if each.end == use.call
+        ]
+        are_bound = bool(receivers) and all(value.sort in _BOUND for each in receivers for value in each)
+        is_of_module = not receivers or all(
+            value.sort in (ValueSort.MODULE, ValueSort.PACKAGE) for each in receivers for value in each
+        )
+        is_bound = record.owner >= 0
+        if is_bound != are_bound or is_of_module == is_bound:
+            return -1
+        if is_bound and evaluator.linkage.is_library and not record.name.startswith("_"):
+            return -1
+    parameters = record.parameters[1:] if is_bound else record.parameters
+    for place, parameter in enumerate(parameters):
+        if parameter.sort is not ParameterSort.EITHER and parameter.sort is not ParameterSort.POSITIONAL:
+            break
+        if parameter.name == use.name and parameter.sort is ParameterSort.EITHER:
+            return place
+    return -1
+
+
+def _is_made_by(
+    evaluator: Evaluator, file: LinkedFile, use: KeywordUse, callee: Value, record: FunctionRecord
+) -> bool:
+    """Whether a call makes an instance of just this class, by its own `__init__` alone."""
+    owner = (callee.path, callee.number)
+    made = evaluator.class_record(owner)
+    named = [
+        each for each in file.facts.references
+        if each.end == use.call and file.facts.bindings[each.binding].name == made.name
+    ]  # fmt: skip
+    return (
+        bool(named)
+        and record.name == "__init__"
+        and not made.decorators
+        and evaluator.above(owner) == [owner]
+        and not evaluator.foreign_above(owner)
+        and not evaluator.unknown_above(owner)
+        and not evaluator.has_own_metaclass(owner)
+        and _is_kept(evaluator, callee.path, made)
+    )
+
+
+def _is_kept(evaluator: Evaluator, path: str, record: object) -> bool:
+    """Whether nobody sets a function or class to anything else."""
+    start = getattr(record, "name_start", -1)
+    try:
+        usage = find_usage(evaluator, target_at(evaluator, path, start))
+    except NoTarget:
+        return False
+    doubts = [each for each in usage.doubts if not each.of_outsiders]
+    return not doubts and not usage.open_places and all(place.sort not in _SET for place in usage.places)
