@@ -1,4 +1,4 @@
-"""What could read the documentation of a module, a class or a function while a program runs."""
+"""What could read the documentation of a module, a class or a function while a program runs, or what annotates it."""
 
 from __future__ import annotations
 
@@ -13,13 +13,44 @@ from zephyrun.linking.whereabouts import is_never_asked
 
 # A prompt, behind which examples stand that can be run.
 RUN_EXAMPLE = re.compile(r"(?m)^\s*>>>")
-_TEXT = "__doc__"
 _NAMESPACE = "__dict__"
-# Attributes of a function that are its documentation, or hold it.
-_LEADING_TO_IT = frozenset({_TEXT, "__code__"})
-# Show the documentation of what they are handed. Source: library reference.
-_SHOWING = frozenset({"builtins.help", "inspect.getdoc", "inspect.getmembers", "pydoc.render_doc", "pydoc.getdoc"})
-_SHOWING_WORDS = ("help", "getdoc", "getmembers", "pydoc", "vars")
+
+
+class Reading(NamedTuple):
+    """Something that can be read off a function, class or module: what people call it, the attribute that holds it,
+    those of a function that lead to it, and what of the library shows it, with words that give that away."""
+
+    called: str
+    attribute: str
+    leading: frozenset[str]
+    showing: frozenset[str]
+    words: tuple[str, ...]
+
+
+# Source: library reference.
+DOCUMENTATION = Reading(
+    "documentation",
+    "__doc__",
+    frozenset({"__doc__", "__code__"}),
+    frozenset({"builtins.help", "inspect.getdoc", "inspect.getmembers", "pydoc.render_doc", "pydoc.getdoc"}),
+    ("help", "getdoc", "getmembers", "pydoc", "vars"),
+)
+ANNOTATIONS = Reading(
+    "annotations",
+    "__annotations__",
+    frozenset({"__annotations__", "__annotate__", "__signature__"}),
+    frozenset(
+        {
+            "builtins.help", "inspect.getmembers", "pydoc.render_doc", "typing.get_type_hints", "inspect.signature",
+            "inspect.get_annotations", "inspect.getfullargspec", "annotationlib.get_annotations",
+            "annotationlib.call_annotate_function", "inspect.Signature.from_callable", "functools.singledispatch",
+        }
+    ),  # fmt: skip
+    (
+        "help", "getmembers", "pydoc", "vars", "get_type_hints", "signature", "get_annotations", "getfullargspec",
+        "annotationlib", "from_callable", "singledispatch",
+    ),  # fmt: skip
+)
 _ANYTHING = frozenset({UNKNOWN_VALUE})
 _OF_CLASSES = (ValueSort.CLASS, ValueSort.INSTANCE, ValueSort.ABOVE)
 # Classes of libraries that do not look at documentation. Source: library reference.
@@ -27,8 +58,8 @@ _INDIFFERENT = ("builtins.", "abc.", "typing.", "enum.", "collections.abc.", "co
 
 
 class _Look(NamedTuple):
-    """A place at which code looks at the documentation of something, and what that may be; with `is_whole`, at
-    that of all that it holds as well, and with `is_shown` by a library that shows it."""
+    """A place at which code looks at the documentation of something, or its annotations, and what that may be; with
+    `is_whole`, at that of all that it holds as well, and with `is_shown` by a library that shows it."""
 
     place: str
     values: frozenset[Value]
@@ -49,13 +80,13 @@ class _Look(NamedTuple):
         return any(value.sort in _OF_CLASSES and (value.path, value.number) in family for value in self.values)
 
 
-def reader_of_module(evaluator: Evaluator, path: str) -> str:
-    """What may read the documentation of a module, in a phrase; "" for nothing."""
-    if _names_it(evaluator.file(path)):
-        return f"{path} reads its own documentation"
-    for look in _looks(evaluator):
+def reader_of_module(evaluator: Evaluator, path: str, reading: Reading = DOCUMENTATION) -> str:
+    """What may read the documentation of a module, or its annotations, in a phrase; "" for nothing."""
+    if _names_it(evaluator.file(path), reading):
+        return f"{path} reads its own {reading.called}"
+    for look in _looks(evaluator, reading):
         if look.is_open or look.is_at_module(path):
-            return f"{look.place} may read the documentation of the module"
+            return f"{look.place} may read the {reading.called} of the module"
     return ""
 
 
@@ -63,74 +94,81 @@ def reader_of_class(evaluator: Evaluator, path: str, record: ClassRecord) -> str
     """What may read the documentation of a class, in a phrase; "" for nothing."""
     file = evaluator.file(path)
     key = (path, file.links.classes.index(record))
-    if _names_it(file):
+    if _names_it(file, DOCUMENTATION):
         return f"{path} reads its own documentation"
-    if reason := _not_understood(evaluator, key):
+    if reason := _not_understood(evaluator, key, DOCUMENTATION):
         return reason
     family = evaluator.relatives(key)
-    for look in _looks(evaluator):
+    for look in _looks(evaluator, DOCUMENTATION):
         if look.is_open or look.is_at_class(family) or (look.is_whole and look.is_at_module(path)):
             return f"{look.place} may read the documentation of {record.name}"
     return ""
 
 
-def reader_of_function(evaluator: Evaluator, path: str, record: FunctionRecord, *, is_walked: bool) -> str:
-    """What may read the documentation of a function or method, in a phrase; "" for nothing. With `is_walked`,
-    something goes through all names of the module."""
+def reader_of_function(
+    evaluator: Evaluator,
+    path: str,
+    record: FunctionRecord,
+    reading: Reading = DOCUMENTATION,
+    *,
+    is_walked: bool,
+) -> str:
+    """What may read the documentation of a function or method, or its annotations, in a phrase; "" for nothing. With
+    `is_walked`, something goes through all names of the module."""
     file = evaluator.file(path)
     for decorator in record.decorators:
         if not evaluator.is_harmless(file, decorator):
-            return f"the decorator of {record.name} may read its documentation"
+            return f"the decorator of {record.name} may read its {reading.called}"
     owner = (path, record.owner) if record.owner >= 0 else None
-    if owner is not None and (reason := _not_understood(evaluator, owner)):
+    if owner is not None and (reason := _not_understood(evaluator, owner, reading)):
         return reason
-    if not is_never_asked(evaluator, file, record, _LEADING_TO_IT):
-        return f"what {record.name} is handed to may read its documentation"
+    if not is_never_asked(evaluator, file, record, reading.leading):
+        return f"what {record.name} is handed to may read its {reading.called}"
     family = evaluator.relatives(owner) if owner is not None else ()
     is_found = owner is not None or is_walked
-    for look in _looks(evaluator):
+    for look in _looks(evaluator, reading):
         is_at_home = look.is_at_module(path) or look.is_at_class(family)
         is_possible = look.is_open and (is_found or look.is_shown)
         if is_possible or (look.is_whole and is_at_home):
-            return f"{look.place} may read the documentation of {record.name}"
+            return f"{look.place} may read the {reading.called} of {record.name}"
     return ""
 
 
-def _names_it(file: LinkedFile) -> bool:
-    """Whether a file reads the documentation of the module, or of the class around, by its bare name."""
-    return any(binding.name == _TEXT for binding in file.facts.bindings)
+def _names_it(file: LinkedFile, reading: Reading) -> bool:
+    """Whether a file reads it of the module, or of the class around, by its bare name."""
+    return any(binding.name == reading.attribute for binding in file.facts.bindings)
 
 
-def _not_understood(evaluator: Evaluator, key: ClassKey) -> str:
+def _not_understood(evaluator: Evaluator, key: ClassKey, reading: Reading) -> str:
     """What may look at all that a class holds: a decorator, a metaclass or a base."""
     file, record = evaluator.file(key[0]), evaluator.class_record(key)
     if not all(evaluator.is_harmless(file, decorator) for decorator in record.decorators):
-        return f"the decorator of {record.name} may read documentation"
+        return f"the decorator of {record.name} may read {reading.called}"
     for each in evaluator.above(key):
         if evaluator.has_own_metaclass(each):
-            return f"the metaclass of {record.name} may read documentation"
+            return f"the metaclass of {record.name} may read {reading.called}"
         if not evaluator.file(each[0]).is_own:
-            return f"a base of {record.name} may read documentation"
+            return f"a base of {record.name} may read {reading.called}"
     bases = [*evaluator.foreign_above(key), *evaluator.unknown_above(key)]
     for name in bases:
         if not name.startswith(_INDIFFERENT):
-            return f"{name}, a base of {record.name}, may read documentation"
+            return f"{name}, a base of {record.name}, may read {reading.called}"
     return ""
 
 
-def _looks(evaluator: Evaluator) -> Iterator[_Look]:
-    for file in evaluator.linkage.mentioning_any({_TEXT, _NAMESPACE}):
-        for name in (_TEXT, _NAMESPACE):
+def _looks(evaluator: Evaluator, reading: Reading) -> Iterator[_Look]:
+    for file in evaluator.linkage.mentioning_any({reading.attribute, _NAMESPACE}):
+        for name in (reading.attribute, _NAMESPACE):
             for use in file.links.attributes_by_name.get(name, ()):
                 values = evaluator.values(file, use.receiver)
                 yield _Look(_place(file, use.start), values, name == _NAMESPACE)
         for text in file.links.texts:
-            if text.words == _TEXT:
+            if text.words == reading.attribute:
                 beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]
                 yield _Look(_place(file, text.start), frozenset().union(*beside) or _ANYTHING, False)
-    for file in evaluator.linkage.mentioning_any(_SHOWING_WORDS):
+    for file in evaluator.linkage.mentioning_any(reading.words):
         for handed in file.links.handed:
-            is_shown = _shows(evaluator, file, handed.callee)
+            is_shown = _shows(evaluator, file, handed.callee, reading)
             if is_shown or handed.callee.name == "vars":
                 values = evaluator.values(file, handed.value)
                 # A text is the name of something.
@@ -138,8 +176,8 @@ def _looks(evaluator: Evaluator) -> Iterator[_Look]:
                 yield _Look(_place(file, handed.start), values | _ANYTHING if is_text else values, True, is_shown)
 
 
-def _shows(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> bool:
-    return any(evaluator.library_name(value) in _SHOWING for value in evaluator.values(file, callee))
+def _shows(evaluator: Evaluator, file: LinkedFile, callee: Origin, reading: Reading) -> bool:
+    return any(evaluator.library_name(value) in reading.showing for value in evaluator.values(file, callee))
 
 
 def _place(file: LinkedFile, start: int) -> str:

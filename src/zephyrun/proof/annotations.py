@@ -30,6 +30,52 @@ def annotations_of(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator
         yield function.returns
 
 
+class DropSureAnnotations(ast.NodeTransformer):
+    """Leaves out of trees of a file what annotates parameters, results, and variables of the module that are given a
+    value, where nothing comes of evaluating it. Somebody else is to ask who reads it."""
+
+    def __init__(self, parsed: ParsedFile) -> None:
+        self._parsed = parsed
+        self._are_postponed = are_postponed(parsed.tree)
+        self.n_dropped = 0
+
+    def drop(self, tree: ast.Module) -> None:
+        """Change a tree in place, and count anew."""
+        self.n_dropped = 0
+        self.visit(tree)
+        for index, statement in enumerate(tree.body):
+            if isinstance(statement, ast.AnnAssign) and self._may_go(statement):
+                assert statement.value is not None, "only such may go"
+                self.n_dropped += 1
+                tree.body[index] = ast.copy_location(ast.Assign([statement.target], statement.value), statement)
+
+    def _may_go(self, statement: ast.AnnAssign) -> bool:
+        # Without a value nothing would be left; a value that fails would keep what stands behind it from running.
+        return statement.value is not None and bool(statement.simple) and self._is_sure(statement.annotation)
+
+    def _is_sure(self, annotation: ast.expr) -> bool:
+        return self._are_postponed or _is_sure(self._parsed, annotation)
+
+    def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
+        return self._without_result(node)
+
+    def visit_AsyncFunctionDef(self, node: ast.AsyncFunctionDef) -> ast.AST:
+        return self._without_result(node)
+
+    def _without_result(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> ast.AST:
+        self.generic_visit(node)
+        if node.returns is not None and self._is_sure(node.returns):
+            self.n_dropped += 1
+            node.returns = None
+        return node
+
+    def visit_arg(self, node: ast.arg) -> ast.AST:
+        if node.annotation is not None and self._is_sure(node.annotation):
+            self.n_dropped += 1
+            node.annotation = None
+        return node
+
+
 def are_postponed(tree: ast.Module) -> bool:
     """Whether the annotations of a file are kept as texts, and never evaluated."""
     return any(

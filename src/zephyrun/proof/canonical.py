@@ -10,7 +10,8 @@ rewritten, so that it does not matter which way a clean-up went:
 - an argument of a function that is known stands without its keyword where it can (`known_calls`);
 - locals that stand for one constant, or that nothing reads, go (`constant_locals`);
 - a loop over an index is one over the things themselves (`loops`);
-- what annotates a local variable that is given a value goes: it is never evaluated;
+- what annotates a local variable that is given a value goes: it is never evaluated; so does what annotates
+  parameters, results and variables of the module, where to evaluate it does nothing (`annotations`);
 - a local that is only given back (`total = sum(weights)`, `return total`) is not there, and neither is one
   that only explains a condition or a number to the next statement (`explaining`);
 - definitions and imports whose order nobody can tell stand in one order (`definition_order`).
@@ -26,6 +27,7 @@ from typing import Any
 
 from zephyrun.facts import ScopeKind
 from zephyrun.languages.python import ParsedFile
+from zephyrun.proof.annotations import DropSureAnnotations
 from zephyrun.proof.conditions import Conditions
 from zephyrun.proof.constant_locals import ConstantLocals
 from zephyrun.proof.definition_order import settle_order
@@ -50,6 +52,7 @@ GUARDS = "branch written the other way"
 GIVEN_BACK = "variable that was only given back"
 EXPLAINING = "explaining variable"
 ANNOTATED = "annotation of a local"
+ANNOTATION = "annotation that nothing reads"
 IDLE = "idle statement"
 EQUALITY = "comparison written the other way"
 
@@ -66,6 +69,7 @@ class Canonical:
         self._parsed = version.parsed
         self._respelled = version.respelled
         self._surroundings = surroundings
+        self._annotations = DropSureAnnotations(version.parsed)
         plain = PlainValues(version)
         self._conditions = Conditions(plain)
         self._explaining = Explaining(version.parsed, plain)
@@ -78,6 +82,8 @@ class Canonical:
     def rewrite(self, tree: ast.Module) -> None:
         """Rewrite a tree of the file's text in place, and count anew."""
         self.counts.clear()
+        self._annotations.drop(tree)
+        self.counts[ANNOTATION] += self._annotations.n_dropped
         self._conditions.n_equalities = 0
         self._conditions.turn_comparisons(tree)
         annotations = _DropAnnotations(self._parsed)

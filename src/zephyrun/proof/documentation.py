@@ -1,20 +1,22 @@
-"""Documentation that became another: no change of what a program does, unless something reads it.
+"""Documentation and annotations that became others: no change of what a program does, unless something reads them.
 
-The witnesses compare code without its documentation, where that differs; what is left is asked here.
+The witnesses compare code without them, where they differ; what is left is asked here.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import NamedTuple
+from typing import NamedTuple, TypeVar
 
 from zephyrun.linking.documentation_readers import (
+    ANNOTATIONS,
+    DOCUMENTATION,
     RUN_EXAMPLE,
+    Reading,
     reader_of_class,
     reader_of_function,
     reader_of_module,
 )
-from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import Respelled, Version
@@ -22,11 +24,11 @@ from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.rename_map import AlignedFile
 
 _MODULE = -1
-_NOTHING_KNOWN = "nothing is known of what reads the documentation"
+_NOTHING_KNOWN = "nothing is known of what reads it"
 
 
-class DocumentationDoubt(NamedTuple):
-    """Why another documentation may be noticed, with the path in the old version and the lines of both;
+class ReaderDoubt(NamedTuple):
+    """Why another documentation or annotation may be noticed, with the path in the old version and the lines of both;
     `is_lost` where it is not even known what became of it."""
 
     path: str
@@ -41,41 +43,77 @@ def documentation_doubts(
     files: Mapping[str, AlignedFile],
     respelled: Mapping[str, Respelled],
     surroundings: Mapping[str, Surroundings],
-) -> Iterator[DocumentationDoubt]:
+) -> Iterator[ReaderDoubt]:
     """What may notice that documentation differs, each place at most once. All paths are those of the old
     version."""
     for path, aligned in files.items():
         old = Version(aligned.old).documentation()
         new = Version(aligned.new, respelled=respelled.get(path, {})).documentation()
-        for start, (text, line) in old.items():
-            image = start if start == _MODULE else aligned.alignment.image(start)
-            if image is None or image not in new:
-                yield DocumentationDoubt(path, line, 0, "what became of the documentation is not to be told", True)
-                continue
-            if new[image][0] == text:
-                continue
-            other, new_line = new[image]
-            file = before.linkage.file(path)
-            if RUN_EXAMPLE.search(text) or RUN_EXAMPLE.search(other):
-                what = "the documentation holds examples, which may be run"
-            else:
-                what = _reader(before, file, start, surroundings) if file is not None else _NOTHING_KNOWN
-            if what:
-                yield DocumentationDoubt(path, line, new_line, what)
+        reader = _Reader(before, path, surroundings, DOCUMENTATION)
+        for start, text, other, lines in _pairs(aligned, old, new):
+            if other is None:
+                yield ReaderDoubt(path, *lines, "what became of the documentation is not to be told", True)
+            elif RUN_EXAMPLE.search(text) or RUN_EXAMPLE.search(other):
+                yield ReaderDoubt(path, *lines, "the documentation holds examples, which may be run")
+            elif what := reader.of(start):
+                yield ReaderDoubt(path, *lines, what)
 
 
-def _reader(
-    before: Evaluator, file: LinkedFile, start: int, surroundings: Mapping[str, Surroundings]
-) -> str:
-    """What may read the documentation of what bears the name at an offset."""
-    if start == _MODULE:
-        return reader_of_module(before, file.path)
-    for record in file.links.functions:
-        if record.name_start == start:
-            around = surroundings.get(file.path, Surroundings())
-            is_walked = any(True for _ in namespace_reservations(file.source.text, file.facts, around))
-            return reader_of_function(before, file.path, record, is_walked=is_walked)
-    for owner in file.links.classes:
-        if owner.name_start == start:
-            return reader_of_class(before, file.path, owner)
-    return _NOTHING_KNOWN
+def annotation_doubts(
+    before: Evaluator,
+    files: Mapping[str, AlignedFile],
+    respelled: Mapping[str, Respelled],
+    surroundings: Mapping[str, Surroundings],
+) -> Iterator[ReaderDoubt]:
+    """What may notice that annotations differ, each place at most once. All paths are those of the old version."""
+    for path, aligned in files.items():
+        old = Version(aligned.old).annotations()
+        new = Version(aligned.new, respelled=respelled.get(path, {})).annotations()
+        reader = _Reader(before, path, surroundings, ANNOTATIONS)
+        for start, _, other, lines in _pairs(aligned, old, new):
+            if other is None:
+                yield ReaderDoubt(path, *lines, "what became of the annotations is not to be told", True)
+            elif what := reader.of(start):
+                yield ReaderDoubt(path, *lines, what)
+
+
+_Found = TypeVar("_Found")
+
+
+def _pairs(
+    aligned: AlignedFile, old: Mapping[int, tuple[_Found, int]], new: Mapping[int, tuple[_Found, int]]
+) -> Iterator[tuple[int, _Found, _Found | None, tuple[int, int]]]:
+    """What differs between two versions, by where it is in the old one: what there was, what there is now (`None`
+    where that is not to be told), and the lines of both."""
+    for start, (before, line) in old.items():
+        image = start if start == _MODULE else aligned.alignment.image(start)
+        if image is None or image not in new:
+            yield start, before, None, (line, 0)
+        elif new[image][0] != before:
+            yield start, before, new[image][0], (line, new[image][1])
+
+
+class _Reader(NamedTuple):
+    """Finds what may read something off the definitions of one file."""
+
+    before: Evaluator
+    path: str
+    surroundings: Mapping[str, Surroundings]
+    reading: Reading
+
+    def of(self, start: int) -> str:
+        """What may read it of what bears the name at an offset; "" for nothing."""
+        file = self.before.linkage.file(self.path)
+        if file is None:
+            return _NOTHING_KNOWN
+        if start == _MODULE:
+            return reader_of_module(self.before, self.path, self.reading)
+        for record in file.links.functions:
+            if record.name_start == start:
+                around = self.surroundings.get(self.path, Surroundings())
+                is_walked = any(True for _ in namespace_reservations(file.source.text, file.facts, around))
+                return reader_of_function(self.before, self.path, record, self.reading, is_walked=is_walked)
+        for owner in file.links.classes:
+            if owner.name_start == start:
+                return reader_of_class(self.before, self.path, owner)
+        return _NOTHING_KNOWN

@@ -17,10 +17,10 @@ from zephyrun.linking.usage import Target, TargetSort, Usage
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
-from zephyrun.proof.documentation import documentation_doubts
+from zephyrun.proof.documentation import annotation_doubts, documentation_doubts
 from zephyrun.proof.known_calls import KnownCalls, differ_in_keywords, known_calls
 from zephyrun.proof.moved_files import renamed_modules
-from zephyrun.proof.normal_form import Version, differ_in_documentation
+from zephyrun.proof.normal_form import Version, differ_in_annotations, differ_in_documentation
 from zephyrun.proof.remains import Surroundings, reads_callers
 from zephyrun.proof.rename_map import AlignedFile, Guess, guess_renames
 from zephyrun.proof.renames import Judge, Renaming, Versions, World, with_calls
@@ -71,20 +71,26 @@ def find_renames(
         for path, each in files.items()
         if differ_in_documentation(Version(each.old), Version(each.new))
     }
+    annotated = {
+        path: each for path, each in files.items() if differ_in_annotations(Version(each.old), Version(each.new))
+    }
     keyworded = [path for path, each in files.items() if differ_in_keywords(each)]
-    if not moved and not asked and not documented and not keyworded:
+    if not moved and not asked and not documented and not annotated and not keyworded:
         return NO_RENAMES
     before = world.evaluator(old)
     judge = _GuessJudge(Versions(old, new, world, moved, before), files)
     found = judge.hear([*judge.guess_modules(), *guess_renames(before, files)])
     respelled = {
         path: found.respellings[moved.get(path, path)].new
-        for path in documented
+        for path in documented.keys() | annotated.keys()
         if moved.get(path, path) in found.respellings
     }
     doubts = [
         Reason(path, each.old_line, each.new_line, f"not shown: {each.what}", path if each.is_lost else "")
-        for each in documentation_doubts(before, documented, respelled, world.surroundings)
+        for each in (
+            *documentation_doubts(before, documented, respelled, world.surroundings),
+            *annotation_doubts(before, annotated, respelled, world.surroundings),
+        )
         for path in [moved.get(each.path, each.path)]
     ]
     known = {

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import ast
 from bisect import bisect_left
-from collections.abc import Callable, Hashable, Mapping
+from collections.abc import Callable, Hashable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, NamedTuple
@@ -124,6 +124,31 @@ class Version:
                     found[start] = "", getattr(node, "lineno", 1)
         return found
 
+    def annotations(self) -> dict[int, tuple[Hashable, int]]:
+        """What annotates the parameters and result of all functions, and the variables of the module, in a form that
+        can be compared, with the line: by where the name of the function stands, -1 for the module."""
+        found: dict[int, tuple[Hashable, int]] = {-1: (self._written(self._annotated_variables()), 1)}
+        for node in ast.walk(self.parsed.tree):
+            if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+                start = self.parsed.places[id(node), "name"][0]
+                arguments = node.args
+                every = [
+                    *arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs, arguments.vararg, arguments.kwarg,
+                ]  # fmt: skip
+                annotations = [each.annotation if each is not None else None for each in every]
+                found[start] = self._written([*annotations, node.returns]), node.lineno
+        return found
+
+    def _annotated_variables(self) -> list[ast.AST | None]:
+        annotated = [each for each in self.parsed.tree.body if isinstance(each, ast.AnnAssign)]
+        return [part for each in annotated for part in (each.target, each.annotation)]
+
+    def _written(self, parts: Sequence[ast.AST | None]) -> Hashable:
+        form = NormalForm(self, numbers_scopes=True)
+        for part in parts:
+            form.write_part(part)
+        return tuple(form.elements)
+
     def definition_name(self, node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) -> str:
         """What a function or class is called, read as it is to be."""
         start = self.parsed.places[id(node), "name"][0]
@@ -154,6 +179,13 @@ def differ_in_documentation(old: Version, new: Version) -> bool:
     """Whether some documentation is another one in a new version, or stands elsewhere."""
     texts = [[text for text, _ in each.documentation().values()] for each in (old, new)]
     return texts[0] != texts[1]
+
+
+def differ_in_annotations(old: Version, new: Version) -> bool:
+    """Whether some function, or variable of the module, is annotated otherwise in a new version, or stands
+    elsewhere."""
+    annotations = [[each for each, _ in version.annotations().values()] for version in (old, new)]
+    return annotations[0] != annotations[1]
 
 
 class NormalForm:
@@ -197,6 +229,13 @@ class NormalForm:
     def write_module(self) -> None:
         """Write the whole file."""
         self._node(self._parsed.tree)
+
+    def write_part(self, node: ast.AST | None) -> None:
+        """Write one part of the file, or that there is none."""
+        if node is None:
+            self._emit("none")
+        else:
+            self._node(node)
 
     def write_head(self, node: ast.AST, leaves_out: Callable[[ast.AST, str], bool]) -> None:
         """Write a node without the fields for which `leaves_out` holds."""

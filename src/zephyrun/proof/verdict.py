@@ -71,6 +71,7 @@ _MANY = {
     "loop over an index": "loops over an index",
     "passage in a function of its own": "passages in functions of their own",
     "variable that was only given back": "variables that were only given back",
+    "annotation that nothing reads": "annotations that nothing reads",
     "annotation of a local": "annotations of locals",
     "definition or import in another place": "definitions or imports in another place",
 }
