@@ -179,7 +179,7 @@ def word_at(text: str, start: int) -> str:
 
 
 class _Side:
-    """The heads of one version in order, and which of them belong to each definition at the top."""
+    """The heads of one version in order, and which of them belong to each definition, by its dotted name."""
 
     def __init__(self, form: NormalForm, facts: FileFacts) -> None:
         shapes = [_shape(each) for each in form.elements]
@@ -190,14 +190,14 @@ class _Side:
         self.heads = [_Head(first, last, tuple(shapes[first:last])) for first, last in ranges]
         starts = [form.starts[each.first] if each.first < len(form.starts) else 0 for each in self.heads]
         self.definitions: dict[str, list[int]] = {}
-        names = Counter(each.name for each in facts.definitions if each.scope == 0)
-        for definition in facts.definitions:
-            if definition.scope == 0 and names[definition.name] == 1:
-                self.definitions[definition.name] = [
-                    index for index, start in enumerate(starts) if definition.start <= start < definition.end
-                ]
+        names = [facts.dotted(each.inner_scope) for each in facts.definitions]
+        counts = Counter(names)
+        for name, definition in zip(names, facts.definitions, strict=True):
+            if counts[name] == 1:
+                first, last = bisect_left(starts, definition.start), bisect_left(starts, definition.end)
+                self.definitions[name] = [*range(first, last)]
 
-    def shapes(self, heads: Sequence[int]) -> list[Hashable]:
+    def shapes(self, heads: Sequence[int]) -> list[tuple[Hashable, ...]]:
         """The shapes of some heads."""
         return [self.heads[each].shape for each in heads]
 
@@ -213,6 +213,12 @@ def _shape(element: Element) -> Hashable:
     return element
 
 
+def _are_alike(before: Sequence[tuple[Hashable, ...]], after: Sequence[tuple[Hashable, ...]]) -> bool:
+    """Whether definitions are alike; with the last head of one there may end what stands around it."""
+    n_last = min(len(before[-1]), len(after[-1]))
+    return [*before[:-1], before[-1][:n_last]] == [*after[:-1], after[-1][:n_last]]
+
+
 def _n_alike(before: Sequence[Hashable], after: Sequence[Hashable]) -> int:
     """How many things are the same from the first on."""
     return sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], zip(before, after)))
@@ -224,13 +230,16 @@ def _paired(
     """The heads that stand for each other: first those of definitions that kept name and shape, wherever they
     stand, then what follows one another in both, in the longest parts first. Adds what is `left_over` between
     the same neighbours."""
-    kept = [
-        pair
-        for name, before in old.definitions.items()
-        for after in [new.definitions.get(name)]
-        if after is not None and old.shapes(before) == new.shapes(after)
-        for pair in zip(before, after, strict=True)
-    ]
+    kept: list[tuple[int, int]] = []
+    known, other_known = set[int](), set[int]()
+    # A class comes before what stands in it.
+    for name, before in old.definitions.items():
+        after = new.definitions.get(name, [])
+        is_new = known.isdisjoint(before) and other_known.isdisjoint(after)
+        if is_new and before and after and _are_alike(old.shapes(before), new.shapes(after)):
+            kept += zip(before, after, strict=True)
+            known.update(before)
+            other_known.update(after)
     yield from ((old.heads[one], new.heads[other]) for one, other in kept)
     left = _without(range(len(old.heads)), (one for one, _ in kept))
     other_left = _without(range(len(new.heads)), (other for _, other in kept))

@@ -149,9 +149,7 @@ def _is_there(parsed: ParsedFile, name: ast.Name) -> bool:
     if record.scope != 0 or Role.DELETE in facts.roles(number):
         return False
     first = facts.references[record.references[0]]
-    is_at_top = any(
-        each.start <= first.start < each.end and each.depth == 0 for each in facts.statements if each.scope == 0
-    )
+    is_at_top = facts.statements[facts.statement_at(first.start)].depth == 0
     return first.role in _BINDING_AT_ONCE and is_at_top and first.start < parsed.source.offset_of_utf8(name.lineno, name.col_offset)
 
 

@@ -38,6 +38,7 @@ from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import DOCUMENTED, Version, is_local_variable, is_text_statement
 from zephyrun.proof.plain_values import PlainValues
 from zephyrun.proof.remains import Surroundings, reservations
+from zephyrun.proof.surroundings import walks_members
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LOOPS = (ast.For, ast.AsyncFor, ast.While)
@@ -60,8 +61,8 @@ EQUALITY = "comparison written the other way"
 class Canonical:
     """Rewrites trees of one version of a file.
 
-    `counts` says how much was rewritten the last time, by sort, and `order` where the statements at the top
-    stood, in their new order.
+    `counts` says how much was rewritten the last time, by sort, and `order` where the statements at the top, and
+    those of each class, stood, in their new order.
     """
 
     def __init__(self, version: Version, surroundings: Surroundings, known_calls: KnownCalls) -> None:
@@ -77,7 +78,7 @@ class Canonical:
         self._loops = Loops(version, plain, self._is_not_looked_up)
         self._idle: dict[int, str] = {}
         self.counts: Counter[str] = Counter()
-        self.order: list[int] = []
+        self.order: list[list[int]] = []
 
     def rewrite(self, tree: ast.Module) -> None:
         """Rewrite a tree of the file's text in place, and count anew."""
@@ -109,6 +110,7 @@ class Canonical:
             lambda module: module not in self._surroundings.shadowed,
             self._read_as,
             shows_names=self._shows_names(),
+            shows_members=self._surroundings.walks_members or walks_members(self._parsed.source.to_bytes()),
         )
 
     def _read_as(self, statement: ast.stmt, name: str) -> str:
@@ -125,8 +127,12 @@ class Canonical:
 
     @cached_property
     def _name_starts(self) -> dict[int, int]:
-        """Where the names of definitions stand that begin at an offset."""
-        return {each.start: each.name_start for each in self._parsed.facts.definitions}
+        """Where the names of definitions stand whose `def` or `class` begins at an offset."""
+        nodes = [each for each in ast.walk(self._parsed.tree) if isinstance(each, (*_FUNCTIONS, ast.ClassDef))]
+        return {
+            self._parsed.source.offset_of_utf8(each.lineno, each.col_offset): self._parsed.places[id(each), "name"][0]
+            for each in nodes
+        }
 
     def _shows_names(self) -> bool:
         """Whether something goes through the names of the module, and so sees their order."""

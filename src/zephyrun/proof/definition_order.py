@@ -42,26 +42,60 @@ def settle_order(
     read_as: Callable[[ast.stmt, str], str],
     *,
     shows_names: bool,
-) -> list[int]:
-    """Sort the statements at the top of a module that may change places; where each of them stood, in the
-    order in which they stand then. `is_of_library` says whether an import leads to the standard library, and
-    `read_as` how the name that a statement binds is to be read; where something `shows_names` of the module,
-    their order shows, too."""
+    shows_members: bool,
+) -> list[list[int]]:
+    """Sort the statements at the top of a module that may change places, and those of its classes; where each of
+    them stood, in the order in which they stand then, for the module and for each class. `is_of_library` says whether
+    an import leads to the standard library, and `read_as` how the name that a statement binds is to be read; where
+    something `shows_names` of the module, or members of classes, their order shows, too."""
     body = [each for statement in tree.body for each in _one_by_one(statement, is_of_library)]
     imports = _Sorting(lambda each: _is_plain_import(each, is_of_library), _imported_names, read_as)
     settled = imports.sort(body)
+    orders: list[list[int]] = []
     if not shows_names:
         known = _Known.of(facts, settled, is_of_library)
         definitions = _Sorting(
             lambda each: _is_plain_definition(each, known), _defined_names, read_as, known.builtins
         )
         settled = definitions.sort(settled)
+        if not shows_members:
+            classes = [each for each in settled if isinstance(each, ast.ClassDef)]
+            orders = [_settle_members(each, settled, known, read_as) for each in classes if _is_plain_class(each, known)]
     tree.body = settled
-    places = {id(statement): place for place, statement in enumerate(body)}
-    return [places[id(statement)] for statement in settled]
+    return [_order(body, settled), *orders]
 
 
-def n_moved(old: Sequence[int], new: Sequence[int]) -> int:
+def _settle_members(
+    owner: ast.ClassDef, around: Sequence[ast.stmt], known: _Known, read_as: Callable[[ast.stmt, str], str]
+) -> list[int]:
+    """Sort what stands in a class."""
+    before = known.builtins.union(*map(_bound_names, around[: around.index(owner)]))
+    members = _Sorting(_is_plain_member, _defined_names, read_as, before)
+    settled = members.sort(owner.body)
+    order = _order(owner.body, settled)
+    owner.body = settled
+    return order
+
+
+def _is_plain_member(statement: ast.stmt) -> bool:
+    """Whether a statement in a plain class only binds a name. Some programs run functions of certain names in the
+    order in which they stand."""
+    if isinstance(statement, _FUNCTIONS):
+        return not statement.name.startswith("test")
+    return _is_constant(statement)
+
+
+def _order(before: Sequence[ast.stmt], after: Sequence[ast.stmt]) -> list[int]:
+    places = {id(statement): place for place, statement in enumerate(before)}
+    return [places[id(statement)] for statement in after]
+
+
+def n_moved(old: Sequence[Sequence[int]], new: Sequence[Sequence[int]]) -> int:
+    """How many statements stand in another place of a module, or of one of its classes, in one of two versions."""
+    return sum(_n_moved(*orders) for orders in zip(old, new, strict=False))
+
+
+def _n_moved(old: Sequence[int], new: Sequence[int]) -> int:
     """How many statements stand in another place in one of two versions, at the least; both tell where the
     same statements stood."""
     # The longest part that stands in one order in both, by the places at which it could end.
@@ -186,16 +220,18 @@ def _is_plain_definition(statement: ast.stmt, known: _Known) -> bool:
     if isinstance(statement, _FUNCTIONS):
         # Some programs run functions of such names in the order in which they stand.
         return not statement.name.startswith("test") and _is_plain_function(statement, known, frozenset())
-    if isinstance(statement, ast.ClassDef):
-        return (
-            not statement.bases
-            and not statement.keywords
-            and not statement.decorator_list
-            and not getattr(statement, "type_params", [])
-            and not statement.name.lower().startswith("test")
-            and all(_is_plain_in_class(each, known) for each in statement.body)
-        )
-    return _is_constant(statement)
+    return _is_plain_class(statement, known) if isinstance(statement, ast.ClassDef) else _is_constant(statement)
+
+
+def _is_plain_class(statement: ast.ClassDef, known: _Known) -> bool:
+    return (
+        not statement.bases
+        and not statement.keywords
+        and not statement.decorator_list
+        and not getattr(statement, "type_params", [])
+        and not statement.name.lower().startswith("test")
+        and all(_is_plain_in_class(each, known) for each in statement.body)
+    )
 
 
 def _is_constant(statement: ast.stmt) -> bool:

@@ -106,12 +106,16 @@ class _Reader(NamedTuple):
         file = self.before.linkage.file(self.path)
         if file is None:
             return _NOTHING_KNOWN
+        around = self.surroundings.get(self.path, Surroundings())
+        walkers = namespace_reservations(file.source.text, file.facts, around)
+        if start == _MODULE and self.reading is ANNOTATIONS:
+            # The module has one name more if there are any.
+            return next((each.what for each in walkers), "") or reader_of_module(self.before, self.path, self.reading)
         if start == _MODULE:
             return reader_of_module(self.before, self.path, self.reading)
         for record in file.links.functions:
             if record.name_start == start:
-                around = self.surroundings.get(self.path, Surroundings())
-                is_walked = any(True for _ in namespace_reservations(file.source.text, file.facts, around))
+                is_walked = any(True for _ in walkers)
                 return reader_of_function(self.before, self.path, record, self.reading, is_walked=is_walked)
         for owner in file.links.classes:
             if owner.name_start == start:

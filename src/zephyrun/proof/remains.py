@@ -58,7 +58,8 @@ class Surroundings:
     that none looks the words of a text up among the variables of whoever hands it over;
     `calls` are the places of this file that name a function which reads its callers' variables, for each that
     is never named but to be called; any other may be called from everywhere;
-    `shadowed` are modules of the standard library for which the project has its own.
+    `shadowed` are modules of the standard library for which the project has its own;
+    `walks_members` says whether any file may see in which order the members of a class stand.
     """
 
     module: str = ""
@@ -71,13 +72,14 @@ class Surroundings:
     uses_libraries: bool = True
     calls: frozenset[CallsOfReader] = frozenset()
     shadowed: frozenset[str] = frozenset()
+    walks_members: bool = False
 
     def as_text(self) -> str:
         """All of it in one order, so that equal surroundings give equal texts."""
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
         places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
         places.append(sorted(f"{each.module} {hashlib.sha256(each.data).hexdigest()}" for each in self.frame_readers))
-        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed)))
+        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members))
 
     def reads_any_name_in(self, start: int, end: int) -> bool:
         """Whether some module may be told which variable to read of code that stands in a range of this file."""

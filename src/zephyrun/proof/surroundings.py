@@ -43,6 +43,8 @@ _WALKS_NAMES = (
     re.compile(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
     *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
 )
+# What shows the members of a class in their order: the namespace of an instance is its own.
+_WALKS_MEMBERS = re.compile(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
 # What loads a module whose name is worked out while the program runs, and what it is called then.
 _LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
 _LOADED_ALREADY = rb"\bsys\.modules(?:\[|\.get\()"
@@ -94,6 +96,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._names_read = Importers(_imports_of(readers, labels))
         walking = _walking(readable)
         self._names_walked = Importers(_imports_of(walking, labels))
+        self._walks_members = any(map(walks_members, readable.values()))
         self._walk_all = frozenset(
             labels[path] for path, data in walking.items() if _walks_any_module(data)
         )
@@ -127,6 +130,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 self._words_elsewhere(data),
                 self._uses_libraries,
                 shadowed=self._shadowed,
+                walks_members=self._walks_members,
             )
         return self._known[path]
 
@@ -200,6 +204,11 @@ def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
         for path, data in texts.items()
         if any(pattern.search(data) for pattern in _WALKS_NAMES)
     }
+
+
+def walks_members(data: bytes) -> bool:
+    """Whether a file may see in which order the members of a class stand, at a glance."""
+    return _WALKS_MEMBERS.search(data) is not None
 
 
 def loads_modules(data: bytes) -> bool:
