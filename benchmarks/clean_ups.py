@@ -15,6 +15,9 @@ from typing import Any, NamedTuple
 _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 _LOOKING_UP = ("locals", "vars", "eval", "exec", "globals", "dir", "_getframe", "currentframe")
+_WITH_SCOPES = (
+    *_DEFINITIONS, ast.ClassDef, ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp,
+)  # fmt: skip
 _OFTEN, _SELDOM = 0.6, 0.3
 _MOST_TRIES = 60
 _FRESH = ("kept_weight", "next_hive", "seen_days", "honey_left", "tare_used", "last_visit", "frame_count", "yard_name")
@@ -120,13 +123,7 @@ def name_a_number(tree: ast.Module, dice: random.Random) -> bool:
         node.right = read  # type: ignore[union-attr]
     else:
         node.comparators[0] = read  # type: ignore[union-attr]
-    index = 0
-    for index, statement in enumerate(tree.body):
-        is_text = isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant)
-        is_future = isinstance(statement, ast.ImportFrom) and statement.module == "__future__"
-        if not is_text and not is_future:
-            break
-    tree.body.insert(index, ast.Assign([ast.Name(name, ast.Store())], ast.Constant(number.value)))
+    tree.body.insert(_first_place(tree.body), ast.Assign([ast.Name(name, ast.Store())], ast.Constant(number.value)))
     return True
 
 
@@ -304,11 +301,250 @@ def split_imports(tree: ast.Module, dice: random.Random) -> bool:
     return True
 
 
+def _without_inner(function: ast.FunctionDef) -> Iterator[ast.AST]:
+    """What stands in a function, but not in functions, classes and comprehensions inside."""
+    nodes: list[ast.AST] = [*function.body]
+    while nodes:
+        node = nodes.pop()
+        yield node
+        if not isinstance(node, _WITH_SCOPES):
+            nodes += ast.iter_child_nodes(node)
+
+
+def _top_functions(tree: ast.Module) -> list[ast.FunctionDef]:
+    return [each for each in tree.body if isinstance(each, ast.FunctionDef)]
+
+
+def _asks_for_frames(tree: ast.Module) -> bool:
+    text = ast.unparse(tree)
+    words = ("stack", "frame", "f_back", "trace", "warn", "__dict__", "sys.modules", "Recursion", "recursion")
+    return _looks_up(tree) or any(word in text for word in words)
+
+
+def move_out(tree: ast.Module, dice: random.Random) -> bool:
+    """A function of its own for a condition, or for what is given back, of parameters alone."""
+    found = []
+    for function in _top_functions(tree):
+        every = list(ast.walk(function))
+        if any(isinstance(each, (*_WITH_SCOPES, ast.Await, ast.Yield, ast.YieldFrom, ast.NamedExpr)) for each in every[1:]):
+            continue
+        arguments = function.args
+        parameters = {each.arg for each in [*arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs]}
+        set_names = {each.id for each in every if isinstance(each, ast.Name) and not isinstance(each.ctx, ast.Load)}
+        set_names |= {each.name for each in every if isinstance(each, ast.ExceptHandler) and each.name}
+        for node in every:
+            field = {ast.If: "test", ast.Return: "value"}.get(type(node))
+            value = getattr(node, field) if field else None
+            if not isinstance(value, ast.Compare | ast.BoolOp | ast.BinOp | ast.Call):
+                continue
+            names = {each.id for each in ast.walk(value) if isinstance(each, ast.Name)}
+            has_inner = any(isinstance(each, ast.JoinedStr | ast.Starred) for each in ast.walk(value))
+            if not names & set_names and not has_inner and "super" not in names:
+                found.append((function, node, field, sorted(names & parameters)))
+    fresh = [f"_is_{each}" for each in _FRESH if each not in ast.unparse(tree)]
+    if not found or not fresh or _asks_for_frames(tree):
+        return False
+    function, node, field, names = dice.choice(found)
+    body = ast.Return(getattr(node, field))
+    call = ast.Call(ast.Name(fresh[0], ast.Load()), [ast.Name(each, ast.Load()) for each in names], [])
+    setattr(node, field, call)
+    arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
+    helper = ast.FunctionDef(fresh[0], arguments, [body], [], type_params=[])
+    tree.body.insert(tree.body.index(function), helper)
+    return True
+
+
+def name_a_text(tree: ast.Module, dice: random.Random) -> bool:
+    """A constant at the top for a text that is compared with, or a key."""
+    holders = [
+        (node, field)
+        for function in _functions(tree)
+        for node in ast.walk(function)
+        for field in ("slice", "comparators")
+        for value in [getattr(node, field, None)]
+        for each in [value[0] if isinstance(value, list) and value else value]
+        if isinstance(each, ast.Constant) and isinstance(each.value, str)
+        and not (isinstance(node, ast.Compare) and isinstance(node.ops[0], ast.Is | ast.IsNot))
+    ]  # fmt: skip
+    text = ast.unparse(tree)
+    if not holders or _looks_up(tree) or any(each in text for each in ("WORD_USED", "__dict__", "import *", "Literal")):
+        return False
+    node, field = dice.choice(holders)
+    read = ast.Name("WORD_USED", ast.Load())
+    value = getattr(node, field)
+    constant = value[0] if isinstance(value, list) else value
+    setattr(node, field, [read, *value[1:]] if isinstance(value, list) else read)
+    tree.body.insert(_first_place(tree.body), ast.Assign([ast.Name("WORD_USED", ast.Store())], ast.Constant(constant.value)))
+    return True
+
+
+def _first_place(body: list[ast.stmt]) -> int:
+    """Where the first statement stands that is neither documentation nor about the future."""
+    for index, statement in enumerate(body):
+        is_text = isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant)
+        is_future = isinstance(statement, ast.ImportFrom) and statement.module == "__future__"
+        if not is_text and not is_future:
+            return index
+    return len(body)
+
+
+def fold_a_constant(tree: ast.Module, dice: random.Random) -> bool:
+    """A number instead of a constant of the module that only functions read, and no text names."""
+    text = ast.unparse(tree)
+    inside = {id(node) for function in _functions(tree) for statement in function.body for node in ast.walk(statement)}
+    found = []
+    for statement in tree.body:
+        if not isinstance(statement, ast.Assign) or not isinstance(statement.value, ast.Constant) or len(statement.targets) > 1:
+            continue
+        target = statement.targets[0]
+        if not isinstance(target, ast.Name) or type(statement.value.value) not in (int, float) or target.id.startswith("__"):
+            continue
+        uses = [each for each in ast.walk(tree) if isinstance(each, ast.Name) and each.id == target.id and each is not target]
+        are_reads = all(isinstance(each.ctx, ast.Load) and id(each) in inside for each in uses)
+        if uses and are_reads and text.count(target.id) == len(uses) + 1:
+            found.append((statement, uses))
+    if not found or _looks_up(tree) or any(each in text for each in ("__dict__", "import *", "__all__", "sys.modules")):
+        return False
+    statement, uses = dice.choice(found)
+    tree.body.remove(statement)
+    value = statement.value
+    assert isinstance(value, ast.Constant), "only constants were found"
+    gone = {id(each) for each in uses}
+
+    class Fold(ast.NodeTransformer):
+        def visit_Name(self, node: ast.Name) -> ast.expr:
+            return ast.Constant(value.value) if id(node) in gone else node
+
+    Fold().visit(tree)
+    return True
+
+
+def name_a_local_number(tree: ast.Module, dice: random.Random) -> bool:
+    """A local at the top of a function for a number in it."""
+    found = [
+        (function, node, each)
+        for function in _functions(tree)
+        if not _looks_up(function)
+        for node in _without_inner(function)
+        if isinstance(node, ast.BinOp | ast.Compare)
+        for each in [node.right if isinstance(node, ast.BinOp) else node.comparators[0]]
+        if isinstance(each, ast.Constant) and type(each.value) in (int, float)
+    ]
+    fresh = [each for each in _FRESH if each not in ast.unparse(tree)]
+    if not found or not fresh or _looks_up(tree):
+        return False
+    function, node, number = dice.choice(found)
+    read = ast.Name(fresh[0], ast.Load())
+    if isinstance(node, ast.BinOp):
+        node.right = read
+    else:
+        node.comparators[0] = read
+    function.body.insert(_first_place(function.body), ast.Assign([ast.Name(fresh[0], ast.Store())], ast.Constant(number.value)))
+    return True
+
+
+def add_unused(tree: ast.Module, dice: random.Random) -> bool:
+    """A variable that nothing reads."""
+    functions = [each for each in _functions(tree) if not _looks_up(each)]
+    fresh = [each for each in _FRESH if each not in ast.unparse(tree)]
+    if not functions or not fresh or _looks_up(tree):
+        return False
+    function = dice.choice(functions)
+    value = dice.choice([ast.Constant(None), ast.Constant(0), ast.List([], ast.Load())])
+    function.body.insert(_first_place(function.body), ast.Assign([ast.Name(fresh[0], ast.Store())], value))
+    return True
+
+
+def use_keywords(tree: ast.Module, dice: random.Random) -> bool:
+    """A keyword for the last argument of a function that the module defines once."""
+    text = ast.unparse(tree)
+    names: dict[str, list[ast.FunctionDef]] = {}
+    for function in _top_functions(tree):
+        names.setdefault(function.name, []).append(function)
+    stored = {each.id for each in ast.walk(tree) if isinstance(each, ast.Name) and not isinstance(each.ctx, ast.Load)}
+    found = []
+    for call in ast.walk(tree):
+        if not isinstance(call, ast.Call) or not isinstance(call.func, ast.Name) or call.keywords or not call.args:
+            continue
+        functions = names.get(call.func.id, [])
+        if len(functions) != 1 or functions[0].decorator_list or call.func.id in stored or any(isinstance(each, ast.Starred) for each in call.args):
+            continue
+        arguments = functions[0].args
+        is_inner = any(isinstance(each, (*_DEFINITIONS, ast.ClassDef)) and each.name == call.func.id and each is not functions[0] for each in ast.walk(tree))
+        if len(call.args) <= len(arguments.args) and not arguments.posonlyargs and not is_inner:
+            found.append((call, arguments.args[len(call.args) - 1].arg))
+    if not found or _looks_up(tree) or "__dict__" in text:
+        return False
+    call, name = dice.choice(found)
+    call.keywords.append(ast.keyword(name, call.args.pop()))
+    return True
+
+
+def annotate_parameter(tree: ast.Module, dice: random.Random) -> bool:
+    """An annotation for a parameter of a private function."""
+    functions = [each for each in _functions(tree) if each.name.startswith("_") and not each.name.startswith("__") and not each.decorator_list]
+    found = [each for function in functions for each in function.args.args if each.annotation is None and each.arg != "self"]
+    text = ast.unparse(tree)
+    words = ("annotations__", "signature", "type_hints", "getmembers", "help(", "pydoc", "inspect", "__dict__", "vars(", "object =", "def object")
+    if not found or any(word in text for word in words):
+        return False
+    dice.choice(found).annotation = ast.Name(dice.choice(["object", "int"]), ast.Load())
+    return True
+
+
+def move_method(tree: ast.Module, dice: random.Random) -> bool:
+    """Two methods beside each other that change places, in a class without a base."""
+    def is_plain(node: ast.stmt) -> bool:
+        if not isinstance(node, ast.FunctionDef) or node.decorator_list or node.name.startswith("test"):
+            return False
+        parts = [*node.args.defaults, *filter(None, node.args.kw_defaults)]
+        every = [*node.args.args, *node.args.posonlyargs, *node.args.kwonlyargs]
+        return all(isinstance(each, ast.Constant) for each in parts) and not any(each.annotation for each in every) and not node.returns
+
+    found = [
+        (owner, index)
+        for owner in tree.body
+        if isinstance(owner, ast.ClassDef) and not owner.bases and not owner.keywords and not owner.decorator_list
+        and not owner.name.lower().startswith("test")
+        for index in range(len(owner.body) - 1)
+        if is_plain(owner.body[index]) and is_plain(owner.body[index + 1])
+        and owner.body[index].name != owner.body[index + 1].name  # type: ignore[attr-defined]
+    ]  # fmt: skip
+    text = ast.unparse(tree)
+    if not found or any(word in text for word in ("__dict__", "vars(", "getmembers", "dir(", "co_consts", "co_names")):
+        return False
+    owner, index = dice.choice(found)
+    owner.body[index], owner.body[index + 1] = owner.body[index + 1], owner.body[index]
+    return True
+
+
+def deny_equality(tree: ast.Module, dice: random.Random) -> bool:
+    """`not len(a) == 3` for `len(a) != 3`."""
+    class Deny(ast.NodeTransformer):
+        n_changed = 0
+
+        def visit_Compare(self, node: ast.Compare) -> ast.expr:
+            self.generic_visit(node)
+            is_length = isinstance(node.left, ast.Call) and isinstance(node.left.func, ast.Name) and node.left.func.id == "len"
+            is_number = isinstance(node.comparators[0], ast.Constant) and type(node.comparators[0].value) is int
+            if len(node.ops) > 1 or not isinstance(node.ops[0], ast.NotEq) or not is_length or not is_number:
+                return node
+            self.n_changed += 1
+            return ast.UnaryOp(ast.Not(), ast.Compare(node.left, [ast.Eq()], node.comparators))
+
+    if "def len" in ast.unparse(tree):
+        return False
+    denying = Deny()
+    denying.visit(tree)
+    return denying.n_changed > 0
+
+
 CLEAN_UPS: dict[str, Callable[[ast.Module, random.Random], bool]] = {
     each.__name__: each
     for each in (
         rename_local, rename_private_function, name_a_number, turn_branches, flatten_else, nest_rest, name_a_result,
-        explain_condition, document, annotate_local, add_idle, move_function, split_imports,
+        explain_condition, document, annotate_local, add_idle, move_function, split_imports, move_out, name_a_text,
+        fold_a_constant, name_a_local_number, add_unused, use_keywords, annotate_parameter, move_method, deny_equality,
     )
 }  # fmt: skip
 
@@ -420,6 +656,68 @@ def _no_last_word(node: Any, dice: random.Random) -> str | None:
     return "last word of a try"
 
 
+def _swapped_keywords(node: Any, dice: random.Random) -> str | None:
+    named = [each for each in node.keywords if each.arg]
+    if len(named) < len(("one", "other")) or ast.dump(named[0].value) == ast.dump(named[1].value):
+        return None
+    named[0].arg, named[1].arg = named[1].arg, named[0].arg
+    return "keywords swapped"
+
+
+def _not_called(node: Any, dice: random.Random) -> str | None:
+    if node.args or node.keywords or not isinstance(node.func, ast.Attribute):
+        return None
+    node.keywords = [ast.keyword("again", ast.Constant(True))]
+    return "keyword added"
+
+
+def _backwards(node: Any, dice: random.Random) -> str | None:
+    if isinstance(node.iter, ast.Call) and getattr(node.iter.func, "id", "") == "reversed":
+        return None
+    node.iter = ast.Call(ast.Name("reversed", ast.Load()), [node.iter], [])
+    return "order of a loop"
+
+
+def _first_round_only(node: Any, dice: random.Random) -> str | None:
+    if isinstance(node.body[-1], _LEAVING):
+        return None
+    node.body.append(ast.Break())
+    return "first round only"
+
+
+def _asked_in_another_order(node: Any, dice: random.Random) -> str | None:
+    if ast.dump(node.values[0]) == ast.dump(node.values[-1]):
+        return None
+    node.values.reverse()
+    return "order of conditions"
+
+
+def _denial_dropped(node: Any, dice: random.Random) -> str | None:
+    if not isinstance(node.op, ast.Not):
+        return None
+    node.op = ast.USub()
+    return "denial became a sign"
+
+
+def _other_handlers(node: Any, dice: random.Random) -> str | None:
+    if len(node.handlers) < len(("one", "other")) or node.handlers[-1].type is None:
+        return None
+    node.handlers.reverse()
+    return "order of handlers"
+
+
+def _shown_otherwise(node: Any, dice: random.Random) -> str | None:
+    node.conversion = ord("r") if node.conversion == -1 else -1
+    return "conversion in a text"
+
+
+def _chain_asked_twice(node: Any, dice: random.Random) -> str | None:
+    if len(node.ops) != len(("below", "above")) or not isinstance(node.comparators[0], ast.Call):
+        return None
+    node.comparators[0].args.append(ast.Constant(None))
+    return "argument added"
+
+
 def _no_else(node: Any, dice: random.Random) -> str | None:
     if not node.orelse:
         return None
@@ -432,6 +730,15 @@ _CHANGES: tuple[tuple[tuple[type[ast.AST], ...], Callable[[Any, random.Random], 
     ((ast.Compare,), _other_comparison),
     ((ast.Constant,), _other_constant),
     ((ast.Call,), _other_arguments),
+    ((ast.Call,), _swapped_keywords),
+    ((ast.Call,), _not_called),
+    ((ast.For,), _backwards),
+    ((ast.For, ast.While), _first_round_only),
+    ((ast.BoolOp,), _asked_in_another_order),
+    ((ast.UnaryOp,), _denial_dropped),
+    ((ast.Try,), _other_handlers),
+    ((ast.FormattedValue,), _shown_otherwise),
+    ((ast.Compare,), _chain_asked_twice),
     ((ast.For, ast.While), _no_else),
     ((ast.If, ast.While), _denied),
     ((ast.Subscript,), _other_slice),
