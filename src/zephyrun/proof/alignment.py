@@ -197,6 +197,10 @@ class _Side:
                 first, last = bisect_left(starts, definition.start), bisect_left(starts, definition.end)
                 self.definitions[name] = [*range(first, last)]
 
+    def names_in(self, name: str) -> list[str]:
+        """The names of what is defined inside a definition, in order."""
+        return [each for each in self.definitions if each.startswith(f"{name}.")]
+
     def shapes(self, heads: Sequence[int]) -> list[tuple[Hashable, ...]]:
         """The shapes of some heads."""
         return [self.heads[each].shape for each in heads]
@@ -236,6 +240,8 @@ def _paired(
     for name, before in old.definitions.items():
         after = new.definitions.get(name, [])
         is_new = known.isdisjoint(before) and other_known.isdisjoint(after)
+        # Members of one shape may have changed places.
+        is_new = is_new and old.names_in(name) == new.names_in(name)
         if is_new and before and after and _are_alike(old.shapes(before), new.shapes(after)):
             kept += zip(before, after, strict=True)
             known.update(before)

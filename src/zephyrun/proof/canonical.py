@@ -20,6 +20,7 @@ rewritten, so that it does not matter which way a clean-up went:
 from __future__ import annotations
 
 import ast
+import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 from functools import cached_property
@@ -41,6 +42,7 @@ from zephyrun.proof.remains import Surroundings, reservations
 from zephyrun.proof.surroundings import walks_members
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
+_READS_LOCALS = re.compile(rb"\b(?:f_locals\b|locals\s*\()")
 _LOOPS = (ast.For, ast.AsyncFor, ast.While)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 _PLAIN_IN_ANNOTATIONS = (
@@ -110,7 +112,7 @@ class Canonical:
             lambda module: module not in self._surroundings.shadowed,
             self._read_as,
             shows_names=self._shows_names(),
-            shows_members=self._surroundings.walks_members or walks_members(self._parsed.source.to_bytes()),
+            shows_members=self._shows_members(),
         )
 
     def _read_as(self, statement: ast.stmt, name: str) -> str:
@@ -138,6 +140,12 @@ class Canonical:
         """Whether something goes through the names of the module, and so sees their order."""
         text, facts = self._parsed.source.text, self._parsed.facts
         return any(True for _ in namespace_reservations(text, facts, self._surroundings))
+
+    def _shows_members(self) -> bool:
+        """Whether something may see in which order the members of a class stand."""
+        data = self._parsed.source.to_bytes()
+        is_seen_inside = _READS_LOCALS.search(data) is not None
+        return is_seen_inside or self._surroundings.walks_members or walks_members(data)
 
     # -- names -------------------------------------------------------------------------------
 

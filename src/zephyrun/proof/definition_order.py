@@ -60,7 +60,7 @@ def settle_order(
         settled = definitions.sort(settled)
         if not shows_members:
             classes = [each for each in settled if isinstance(each, ast.ClassDef)]
-            orders = [_settle_members(each, settled, known, read_as) for each in classes if _is_plain_class(each, known)]
+            orders = [_settle_members(each, settled, known, read_as) for each in classes if _stands_alone(each)]
     tree.body = settled
     return [_order(body, settled), *orders]
 
@@ -70,18 +70,18 @@ def _settle_members(
 ) -> list[int]:
     """Sort what stands in a class."""
     before = known.builtins.union(*map(_bound_names, around[: around.index(owner)]))
-    members = _Sorting(_is_plain_member, _defined_names, read_as, before)
+    members = _Sorting(lambda each: _is_plain_member(each, known), _defined_names, read_as, before)
     settled = members.sort(owner.body)
     order = _order(owner.body, settled)
     owner.body = settled
     return order
 
 
-def _is_plain_member(statement: ast.stmt) -> bool:
-    """Whether a statement in a plain class only binds a name. Some programs run functions of certain names in the
-    order in which they stand."""
+def _is_plain_member(statement: ast.stmt, known: _Known) -> bool:
+    """Whether a statement in a class only binds a name. Some programs run functions of certain names in the order in
+    which they stand."""
     if isinstance(statement, _FUNCTIONS):
-        return not statement.name.startswith("test")
+        return not statement.name.startswith("test") and _is_plain_in_class(statement, known)
     return _is_constant(statement)
 
 
@@ -224,13 +224,17 @@ def _is_plain_definition(statement: ast.stmt, known: _Known) -> bool:
 
 
 def _is_plain_class(statement: ast.ClassDef, known: _Known) -> bool:
+    return _stands_alone(statement) and all(_is_plain_in_class(each, known) for each in statement.body)
+
+
+def _stands_alone(statement: ast.ClassDef) -> bool:
+    """Whether nothing but Python itself makes a class of what stands in it."""
     return (
         not statement.bases
         and not statement.keywords
         and not statement.decorator_list
         and not getattr(statement, "type_params", [])
         and not statement.name.lower().startswith("test")
-        and all(_is_plain_in_class(each, known) for each in statement.body)
     )
 
 

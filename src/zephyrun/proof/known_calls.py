@@ -15,7 +15,7 @@ from zephyrun.link_facts import FunctionRecord, KeywordUse, ParameterSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import NoTarget, functions_called, target_at
-from zephyrun.linking.usage import PlaceSort
+from zephyrun.linking.usage import Place, PlaceSort
 from zephyrun.linking.values import Evaluator, Value, ValueSort
 from zephyrun.proof.rename_map import AlignedFile
 
@@ -24,7 +24,7 @@ KEYWORDS = "argument with or without its keyword"
 # Where a keyword of a call stands, and the place at which its value could stand without it.
 KnownCalls = Mapping[int, int]
 
-_SET = (PlaceSort.WRITE, PlaceSort.TEXT)
+_EXPORTED = "__all__"
 _BOUND = (ValueSort.INSTANCE, ValueSort.ABOVE)
 
 
@@ -60,7 +60,7 @@ def _place_of(evaluator: Evaluator, file: LinkedFile, use: KeywordUse, callee: V
         return -1
     (key,) = functions
     record = evaluator.function_record(key)
-    if record.decorators or not _is_kept(evaluator, key[0], record):
+    if record.decorators or not _is_kept(evaluator, key[0], record.name_start):
         return -1
     if callee.sort is ValueSort.CLASS:
         is_bound = _is_made_by(evaluator, file, use, callee, record)
@@ -106,16 +106,28 @@ def _is_made_by(
         and not evaluator.foreign_above(owner)
         and not evaluator.unknown_above(owner)
         and not evaluator.has_own_metaclass(owner)
-        and _is_kept(evaluator, callee.path, made)
+        and _is_kept(evaluator, callee.path, made.name_start)
     )
 
 
-def _is_kept(evaluator: Evaluator, path: str, record: object) -> bool:
+def _is_kept(evaluator: Evaluator, path: str, name_start: int) -> bool:
     """Whether nobody sets a function or class to anything else."""
-    start = getattr(record, "name_start", -1)
     try:
-        usage = find_usage(evaluator, target_at(evaluator, path, start))
+        usage = find_usage(evaluator, target_at(evaluator, path, name_start))
     except NoTarget:
         return False
     doubts = [each for each in usage.doubts if not each.of_outsiders]
-    return not doubts and not usage.open_places and all(place.sort not in _SET for place in usage.places)
+    return not doubts and not usage.open_places and not any(_may_set(evaluator, place) for place in usage.places)
+
+
+def _may_set(evaluator: Evaluator, place: Place) -> bool:
+    """Whether a place may give the name another meaning. A list of what is exported does not, and neither does an
+    example in documentation."""
+    if place.sort is not PlaceSort.TEXT:
+        return place.sort is PlaceSort.WRITE
+    facts, source = evaluator.file(place.path).facts, evaluator.file(place.path).source
+    statement = facts.statements[facts.statement_at(place.start)]
+    is_exported = source.text.startswith(_EXPORTED, statement.start)
+    return not is_exported and not any(
+        text.use == "documentation" and text.start <= place.start < text.end for text in facts.texts
+    )
