@@ -7,6 +7,7 @@ is only ever given constants, or new and empty collections, and that nothing rea
 from __future__ import annotations
 
 import ast
+from collections import Counter
 from collections.abc import Callable, Iterator
 from typing import Any
 
@@ -39,9 +40,21 @@ class ConstantLocals:
                 self._remove(function.body, statement, CONSTANT_LOCAL)
             if constants:
                 _Replacement(self._start_of, self._binding_at, constants).visit(function)
-            for block in _own_blocks(function):
-                for statement in [each for each in block if self._is_unused(each)]:
-                    self._remove(block, statement, UNUSED)
+            self._remove_unused(function)
+
+    def _remove_unused(self, function: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
+        """Take out what is given to variables that nothing reads; each keeps what it held alive until it is given
+        something else, so that all that it is given must be inert."""
+        found = [
+            (block, statement, binding)
+            for block in _own_blocks(function)
+            for statement in block
+            if (binding := self._unused(statement)) is not None
+        ]
+        counts = Counter(binding for _, _, binding in found)
+        for block, statement, binding in found:
+            if counts[binding] == len(self._parsed.facts.bindings[binding].references):
+                self._remove(block, statement, UNUSED)
 
     def _remove(self, block: list[ast.stmt], statement: ast.stmt, sort: str) -> None:
         """Take a statement out; where a text behind it would become documentation, let it do nothing."""
@@ -85,14 +98,15 @@ class ConstantLocals:
 
     # -- unused ------------------------------------------------------------------------------
 
-    def _is_unused(self, statement: ast.stmt) -> bool:
+    def _unused(self, statement: ast.stmt) -> int | None:
+        """The variable that a statement gives something inert, and that nothing reads."""
         if not isinstance(statement, ast.Assign) or not _is_inert(statement.value):
-            return False
+            return None
         target = statement.targets[0]
         if len(statement.targets) > 1 or not isinstance(target, ast.Name):
-            return False
+            return None
         binding = self._binding_at(target)
-        return self._parsed.facts.roles(binding) == {Role.ASSIGN} and self._is_own(binding)
+        return binding if self._parsed.facts.roles(binding) == {Role.ASSIGN} and self._is_own(binding) else None
 
     # -- names -------------------------------------------------------------------------------
 
