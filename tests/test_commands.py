@@ -232,6 +232,43 @@ def test_verify(tmp_path, old, new, code):
         assert found["files"][0]["differences"]
 
 
+BAD_SIDES = {
+    "broken.py": (b"w = 1\n", b"w = = 1\n", "the new version cannot be read: line 1: invalid syntax"),
+    "ancient.py": (b'print "w"\n', b'print("w")\n', "the old version cannot be read: line 1: Missing parentheses"),
+    "bytes.py": (b"w = '\xff'\n", b"w = '\xfe'\n", "line 1: the bytes are not valid utf-8"),
+    "hive.png": (b"\x89PNG\x00", b"\x89PNG\x01", "not Python, and it differs"),
+    "gone.py": (b"w = 1\n", None, "the file is only in the old version"),
+    "link.py": (b"good.py", b"broken.py", "a symbolic link to broken.py"),
+}
+
+
+def test_verify_says_of_each_file_that_it_cannot_compare_why(tmp_path):
+    """One sentence each, and the rest goes on."""
+    for number, side in enumerate(("old", "new")):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "good.py").write_text(f"def f(h):\n    w{number} = h\n    return w{number}\n")
+        for name, versions in BAD_SIDES.items():
+            content = versions[number]
+            if name == "link.py":
+                (tmp_path / side / name).symlink_to(content.decode())
+            elif content is not None:
+                (tmp_path / side / name).write_bytes(content)
+    found = {each["path"]: each for each in document("verify", "old", "new", cwd=tmp_path, code=3)["files"]}
+    assert found.pop("good.py")["verdict"] == "same"
+    assert found.keys() == BAD_SIDES.keys()
+    for name, (_, _, reason) in BAD_SIDES.items():
+        assert found[name]["verdict"] == "unproven" and reason in found[name]["differences"][0]["what"], name
+
+
+@pytest.mark.skipif(sys.version_info >= (3, 12), reason="this Python reads it")
+def test_code_for_a_newer_python_is_told_from_nonsense(tmp_path):
+    """What a statement of a later version begins with."""
+    for side in ("old.py", "new.py"):
+        (tmp_path / side).write_text(f"type Weight = int  # {side}\n")
+    said = zephyrun("verify", "old.py", "new.py", cwd=tmp_path, code=3).stdout
+    assert "it seems to need Python 3.12" in " ".join(said.split())
+
+
 WRONG_CALLS = {
     "no command": ((), "the following arguments are required"),
     "unknown command": (("polish",), "invalid choice"),
@@ -244,6 +281,10 @@ WRONG_CALLS = {
     "no plan": (("apply", "gone.toml"), "gone.toml cannot be read"),
     "no plan at all": (("apply", "zephyrun.toml"), "is not a plan of this version"),
     "file and folder": (("verify", "hive", "hive/log.py"), "give two files or two folders"),
+    "no such version": (("verify", "hive", "gone"), "gone does not exist; check the spelling"),
+    "one version only": (("verify", "hive"), "give two files or two folders, or --since REV"),
+    "no repository": (("verify", "--since", "main"), "lies in no git repository"),
+    "two questions": (("verify", "--since", "main", "--between", "a", "b"), "not allowed with argument"),
     "plan in no folder": (("propose", ".", "--output", "gone/plan.toml"), "gone/plan.toml cannot be written"),
     "demo there already": (("demo", "hive"), "hive is there already"),
 }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import gc
+import re
 import sys
 import warnings
 from bisect import bisect_left
@@ -21,6 +22,12 @@ from zephyrun.source import SourceText, UnreadableText
 # the interpreter's own parser accepts stays within this. Calls between Python functions take no
 # room on the C stack since 3.11.
 _RECURSION_LIMIT = 30_000
+
+
+# How statements begin that older interpreters do not know.
+_NEWER = (
+    ((3, 12), re.compile(r"\s*(?:type\s+\w+\s*(?:\[.*\])?\s*=|(?:(?:async\s+)?def|class)\s+\w+\s*\[)")),
+)
 
 
 class UnreadableSource(ValueError):
@@ -108,7 +115,7 @@ def tree_of(source: SourceText) -> ast.Module:
             return ast.parse(source.text)
     except SyntaxError as problem:
         where = f"line {problem.lineno}: " if problem.lineno else ""
-        raise UnreadableSource(f"{where}{problem.msg}") from problem
+        raise UnreadableSource(f"{where}{problem.msg}{_newer_python(problem.text or '')}") from problem
     except UnicodeEncodeError as problem:
         line = source.line_of(problem.start)
         raise UnreadableSource(f"line {line}: a character that is not text") from problem
@@ -116,6 +123,15 @@ def tree_of(source: SourceText) -> ast.Module:
         raise UnreadableSource(str(problem)) from problem
     except (RecursionError, MemoryError) as problem:
         raise UnreadableSource("the code is nested too deeply") from problem
+
+
+def _newer_python(line: str) -> str:
+    """What to add where a line that cannot be read seems to be for a Python that is newer than this one."""
+    for version, pattern in _NEWER:
+        if sys.version_info < version and pattern.match(line):
+            needed, here = (".".join(map(str, each[:2])) for each in (version, sys.version_info))
+            return f" (it seems to need Python {needed}, and this is {here}: run zephyrun with a newer one)"
+    return ""
 
 
 def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
