@@ -2,6 +2,7 @@
 
 import ast
 import random
+import sys
 
 import pytest
 from hypothesis import given
@@ -464,3 +465,28 @@ def test_importers_are_asked_the_other_way_round(imports, module):
     """The index over all importers answers as asking each of them does."""
     one_by_one = {each for each, names in imports.items() if any(touches(name, module) for name in names)}
     assert Importers(imports).of(module) == one_by_one
+
+
+SPELLINGS = [
+    ("with open(p) as f:\n    f.read()\n", "with (open(p) as f):\n    f.read()\n", (3, 8), (3, 0)),
+    ("def net(kg):\n    return kg\nnet(3)\n", "def net(kg: int | None):\n    return kg\nnet(3)\n", (3, 9), (3, 0)),
+    ("def net(kg):\n    return kg\nnet(3)\n", "def net(kg: list[int]):\n    return kg\nnet(3)\n", (3, 8), (3, 0)),
+    ("import zoneinfo\nimport os\n", "import os\nimport zoneinfo\n", (3, 11), (9, 0)),
+    ("f\"{w['kg']}\"\n", 'f"{w["kg"]}"\n', (3, 11), (3, 12)),
+    ('f"{w + 1}"\n', 'f"{w\n+ 1}"\n', (3, 11), (3, 12)),
+    ("f'{w} {1}'\n", "f'{w} {1 }'\n", (3, 11), (9, 9)),
+    ("try: f()\nexcept (A, B): g()\n", "try: f()\nexcept A, B: g()\n", (3, 11), (3, 14)),
+]
+
+
+@pytest.mark.parametrize(("old", "new", "oldest", "reads_from"), SPELLINGS)
+def test_a_verdict_holds_for_every_python_that_the_project_is_for(old, new, oldest, reads_from):
+    """What an older version would not read, or do otherwise, is not the same for it."""
+    if sys.version_info < reads_from and reads_from < (9, 0):
+        pytest.skip("this Python does not read it either")
+    pair = ({"m.py": old.encode()}, {"m.py": new.encode()})
+    proof = compare_trees(*pair, world=World(library=read_library, oldest=oldest))
+    here = compare_trees(*pair, world=World(library=read_library))
+    is_one_everywhere = reads_from == (9, 9)
+    assert (proof.verdict is Verdict.SAME) == is_one_everywhere, proof
+    assert (here.verdict is Verdict.SAME) == (reads_from != (9, 0)), here

@@ -61,12 +61,13 @@ def run(arguments: argparse.Namespace) -> int:
         )
 
     settings = read_settings(sides.root)
+    target = find_target(sides.root, settings)
     proof = compare_trees(
         old,
         new,
         strict=arguments.strict,
         code_only=arguments.code_only,
-        reason_against=find_target(sides.root, settings).reason_against,
+        reason_against=target.reason_against,
         run_all=run_all,
         world=World(
             settings.import_roots,
@@ -75,6 +76,7 @@ def run(arguments: argparse.Namespace) -> int:
             is_library(sides.root, settings),
             # What a tree of somebody else says of itself is not to be believed.
             memory=KeptFacts(sides.root) if any(sides.revisions) else None,
+            oldest=target.oldest,
         ),
     )
     if arguments.format == "json":

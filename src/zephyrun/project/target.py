@@ -16,6 +16,7 @@ from zephyrun.project.settings import Settings, read_toml
 
 _THIS_PYTHON = ".".join(map(str, sys.version_info[:3]))
 _PLAIN_VERSION = re.compile(r"\d+\.\d+")
+_ANY_PATCH = 99
 _SHARED_FILE = "pyproject.toml"
 _OLD_SHARED_FILE = "setup.cfg"
 
@@ -37,6 +38,20 @@ class Target:
         from packaging.specifiers import SpecifierSet
 
         return SpecifierSet(self.versions).contains(_THIS_PYTHON, prereleases=True)
+
+    @property
+    def oldest(self) -> tuple[int, int]:
+        """The oldest minor version that it takes in, as far as Python 3 goes; where nothing says so, the running
+        one."""
+        if not self.versions:
+            return sys.version_info[:2]
+        from packaging.specifiers import SpecifierSet
+
+        versions = SpecifierSet(self.versions)
+        for minor in range(sys.version_info[1]):
+            if any(versions.contains(f"3.{minor}.{patch}") for patch in (0, _ANY_PATCH)):
+                return 3, minor
+        return sys.version_info[:2]
 
     @property
     def reason_against(self) -> str:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import ast
 import builtins
 from collections.abc import Iterator
+from typing import NamedTuple
 
-from zephyrun.facts import Role
+from zephyrun.facts import Binding, Role
 from zephyrun.languages.python import ParsedFile
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.proof.python_versions import GENERIC_BUILTINS, JOINED_CLASSES, NEW_BUILTINS, PythonVersion
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _BINDING_AT_ONCE = frozenset({Role.IMPORT, Role.CLASS, Role.FUNCTION, Role.ASSIGN})
@@ -34,8 +36,8 @@ class DropSureAnnotations(ast.NodeTransformer):
     """Leaves out of trees of a file what annotates parameters, results, and variables of the module that are given a
     value, where nothing comes of evaluating it. Somebody else is to ask who reads it."""
 
-    def __init__(self, parsed: ParsedFile) -> None:
-        self._parsed = parsed
+    def __init__(self, parsed: ParsedFile, oldest: PythonVersion) -> None:
+        self._sure = _SureAnnotations(parsed, oldest)
         self._are_postponed = are_postponed(parsed.tree)
         self.n_dropped = 0
 
@@ -54,7 +56,7 @@ class DropSureAnnotations(ast.NodeTransformer):
         return statement.value is not None and bool(statement.simple) and self._is_sure(statement.annotation)
 
     def _is_sure(self, annotation: ast.expr) -> bool:
-        return self._are_postponed or _is_sure(self._parsed, annotation)
+        return self._are_postponed or self._sure.holds(annotation)
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
         return self._without_result(node)
@@ -84,76 +86,87 @@ def are_postponed(tree: ast.Module) -> bool:
     )
 
 
-def are_sure_annotations(parsed: ParsedFile, function: ast.FunctionDef | ast.AsyncFunctionDef) -> bool:
+def are_sure_annotations(
+    parsed: ParsedFile, function: ast.FunctionDef | ast.AsyncFunctionDef, oldest: PythonVersion
+) -> bool:
     """Whether nothing comes of it when the annotations of a function are evaluated, or not."""
-    return are_postponed(parsed.tree) or all(_is_sure(parsed, each) for each in annotations_of(function))
+    sure = _SureAnnotations(parsed, oldest)
+    return are_postponed(parsed.tree) or all(map(sure.holds, annotations_of(function)))
 
 
-def _is_sure(parsed: ParsedFile, node: ast.expr) -> bool:
-    """Whether to evaluate an annotation does nothing, and does not fail."""
-    match node:
-        case ast.Constant():
-            return True
-        case ast.Name():
-            return _is_there(parsed, node)
-        case ast.BinOp(op=ast.BitOr()):
-            return _is_type(parsed, node)
-        case ast.Subscript():
-            return _is_type(parsed, node)
-    return False
+class _SureAnnotations(NamedTuple):
+    """Tells the annotations of a file that can be evaluated, and do nothing then, in all versions of Python from the
+    oldest one on."""
 
+    parsed: ParsedFile
+    oldest: PythonVersion
 
-def _is_type(parsed: ParsedFile, node: ast.expr) -> bool:
-    """Whether an expression surely gives a class of Python's own, or is made of such as annotations are."""
-    match node:
-        case ast.Name():
-            return node.id in _TYPES and parsed.facts.bindings[_binding(parsed, node)].outside
-        case ast.Constant():
-            return node.value is None or node.value is ...
-        case ast.BinOp(op=ast.BitOr()):
-            # Two of `None` cannot be joined, and neither can texts.
-            sides = (node.left, node.right)
-            is_joined = any(not isinstance(side, ast.Constant) for side in sides)
-            return is_joined and all(_is_type(parsed, side) and not _is_ellipsis(side) for side in sides)
-        case ast.Subscript(value=ast.Name() as generic):
-            parts = node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]
-            is_known = _is_type(parsed, generic) and generic.id in _GENERIC
-            is_of_typing = len(parts) == 1 and not _is_ellipsis(parts[0]) and _is_of_typing(parsed, generic)
-            return (is_known or is_of_typing) and all(_is_type(parsed, each) for each in parts)
-    return False
+    def holds(self, node: ast.expr) -> bool:
+        """Whether to evaluate an annotation does nothing, and does not fail."""
+        match node:
+            case ast.Constant():
+                return True
+            case ast.Name():
+                return self._is_there(node)
+        return self._is_type(node)
+
+    def _is_type(self, node: ast.expr) -> bool:
+        """Whether an expression surely gives a class of Python's own, or is made of such as annotations are."""
+        match node:
+            case ast.Name():
+                return node.id in _TYPES and self._is_there(node) and self._record(node).outside
+            case ast.Constant():
+                return node.value is None or node.value is ...
+            case ast.BinOp(op=ast.BitOr()):
+                # Two of `None` cannot be joined, and neither can texts.
+                sides = (node.left, node.right)
+                is_joined = self.oldest >= JOINED_CLASSES and any(not isinstance(side, ast.Constant) for side in sides)
+                return is_joined and all(self._is_type(side) and not _is_ellipsis(side) for side in sides)
+            case ast.Subscript(value=ast.Name() as generic):
+                parts = node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]
+                is_known = self.oldest >= GENERIC_BUILTINS and self._is_type(generic) and generic.id in _GENERIC
+                is_of_typing = len(parts) == 1 and not _is_ellipsis(parts[0]) and self._is_of_typing(generic)
+                return (is_known or is_of_typing) and all(map(self._is_type, parts))
+        return False
+
+    def _is_of_typing(self, name: ast.Name) -> bool:
+        """Whether a name is that of a generic type with one parameter from the library, and nothing else."""
+        roles = self.parsed.facts.roles(self._binding(name))
+        if name.id not in _ONE_PARAMETER or not roles <= {Role.IMPORT, Role.READ}:
+            return False
+        modules = _TYPING if self.oldest >= GENERIC_BUILTINS else _TYPING[:1]
+        imports = [
+            each for each in self.parsed.tree.body if isinstance(each, ast.ImportFrom) and each.module in modules
+        ]
+        return any(alias.name == name.id and alias.asname is None for each in imports for alias in each.names)
+
+    def _is_there(self, name: ast.Name) -> bool:
+        """Whether a name is that of a builtin, or surely bound when it is read at the top of the module."""
+        facts, number = self.parsed.facts, self._binding(name)
+        record = facts.bindings[number]
+        if record.outside:
+            return name.id in BUILTINS and NEW_BUILTINS.get(name.id, self.oldest) <= self.oldest
+        if record.scope != 0 or Role.DELETE in facts.roles(number):
+            return False
+        first = facts.references[record.references[0]]
+        is_at_top = facts.statements[facts.statement_at(first.start)].depth == 0
+        return first.role in _BINDING_AT_ONCE and is_at_top and first.start < self._start(name)
+
+    def _start(self, name: ast.Name) -> int:
+        return self.parsed.source.offset_of_utf8(name.lineno, name.col_offset)
+
+    def _binding(self, name: ast.Name) -> int:
+        return self.parsed.facts.reference_by_start[self._start(name)].binding
+
+    def _record(self, name: ast.Name) -> Binding:
+        return self.parsed.facts.bindings[self._binding(name)]
 
 
 def _is_ellipsis(node: ast.expr) -> bool:
     return isinstance(node, ast.Constant) and node.value is ...
 
 
-def _is_of_typing(parsed: ParsedFile, name: ast.Name) -> bool:
-    """Whether a name is that of a generic type with one parameter from the library, and nothing else."""
-    if name.id not in _ONE_PARAMETER or not parsed.facts.roles(_binding(parsed, name)) <= {Role.IMPORT, Role.READ}:
-        return False
-    imports = [each for each in parsed.tree.body if isinstance(each, ast.ImportFrom) and each.module in _TYPING]
-    return any(alias.name == name.id and alias.asname is None for each in imports for alias in each.names)
-
-
-def _binding(parsed: ParsedFile, name: ast.Name) -> int:
-    start = parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-    return parsed.facts.reference_by_start[start].binding
-
-
-def _is_there(parsed: ParsedFile, name: ast.Name) -> bool:
-    """Whether a name is that of a builtin, or surely bound when the function is defined."""
-    facts, number = parsed.facts, _binding(parsed, name)
-    record = facts.bindings[number]
-    if record.outside:
-        return name.id in BUILTINS
-    if record.scope != 0 or Role.DELETE in facts.roles(number):
-        return False
-    first = facts.references[record.references[0]]
-    is_at_top = facts.statements[facts.statement_at(first.start)].depth == 0
-    return first.role in _BINDING_AT_ONCE and is_at_top and first.start < parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-
-
-def is_inert_definition(parsed: ParsedFile, statement: ast.stmt) -> bool:
+def is_inert_definition(parsed: ParsedFile, statement: ast.stmt, oldest: PythonVersion) -> bool:
     """Whether running a statement at the top of a module runs nothing of the module's own."""
     match statement:
         case ast.FunctionDef() | ast.AsyncFunctionDef():
@@ -161,10 +174,10 @@ def is_inert_definition(parsed: ParsedFile, statement: ast.stmt) -> bool:
             defaults = [*arguments.defaults, *filter(None, arguments.kw_defaults)]
             is_plain = not statement.decorator_list and not getattr(statement, "type_params", None)
             are_constants = all(isinstance(each, ast.Constant | ast.UnaryOp) for each in defaults)
-            return is_plain and are_constants and are_sure_annotations(parsed, statement)
+            return is_plain and are_constants and are_sure_annotations(parsed, statement, oldest)
         case ast.ClassDef():
             is_plain = not statement.bases and not statement.keywords and not statement.decorator_list
-            return is_plain and all(is_inert_definition(parsed, each) for each in statement.body)
+            return is_plain and all(is_inert_definition(parsed, each, oldest) for each in statement.body)
         case ast.Assign(targets=[ast.Name()], value=ast.Constant()):
             return True
     return isinstance(statement, ast.Pass) or (isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant))

@@ -72,7 +72,7 @@ class Canonical:
         self._parsed = version.parsed
         self._respelled = version.respelled
         self._surroundings = surroundings
-        self._annotations = DropSureAnnotations(version.parsed)
+        self._annotations = DropSureAnnotations(version.parsed, surroundings.oldest)
         plain = PlainValues(version)
         self._conditions = Conditions(plain)
         self._explaining = Explaining(version.parsed, plain)

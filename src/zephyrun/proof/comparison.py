@@ -19,6 +19,7 @@ from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import NamedConstant, constant_reservations, constants_beside
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version, differ_in_documentation
+from zephyrun.proof.python_versions import unreadable_spelling
 from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
     SOURCE_IS_NOT_READ,
@@ -191,6 +192,7 @@ def _compare(
         *_compiled_witness(old, new, respelling.pairs, rewriting),
         *(difference for what, difference in reserved if what not in question.confirmed),
         *_first_lines(old, new),
+        *_newer_spellings(old, new, surroundings),
     )
 
     assumed = []
@@ -299,6 +301,21 @@ def _first_lines(old: Version, new: Version) -> tuple[Difference, ...]:
     if lines[0] == lines[1] or not any(line.startswith("#!") for line in lines):
         return ()
     return (Difference(1, 1, "the first line, which says what runs the file, changed"),)
+
+
+def _newer_spellings(old: Version, new: Version, surroundings: Surroundings) -> Iterator[Difference]:
+    """What one version needs a newer Python for than the oldest one for which the project is, and the other not."""
+    needed = [unreadable_spelling(version.parsed, surroundings.oldest) for version in (old, new)]
+    versions = [each[1] if each is not None else None for each in needed]
+    if versions[0] != versions[1]:
+        lines = [each[0] if each is not None else 0 for each in needed]
+        written = " and ".join(
+            f"the {side} version needs Python {version[0]}.{version[1]}"
+            for side, version in zip(("old", "new"), versions, strict=True)
+            if version is not None
+        )
+        oldest = ".".join(map(str, surroundings.oldest))
+        yield Difference(lines[0], lines[1], f"{written}, and the project is for {oldest} too")
 
 
 def _issues_warnings(facts: FileFacts) -> bool:

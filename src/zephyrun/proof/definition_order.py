@@ -16,6 +16,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import FileFacts, Role
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.proof.python_versions import NEW_MODULES
 
 REORDERED = "definition or import in another place"
 
@@ -204,7 +205,8 @@ def _is_plain_import(statement: ast.stmt, is_of_library: Callable[[str], bool]) 
 
 def _is_harmless(module: str, is_of_library: Callable[[str], bool]) -> bool:
     top = module.partition(".")[0]
-    return top in sys.stdlib_module_names and top not in _EFFECTFUL and is_of_library(top)
+    is_known = top in sys.stdlib_module_names and top not in _EFFECTFUL | NEW_MODULES
+    return is_known and is_of_library(top)
 
 
 def _imported_names(statement: ast.stmt) -> tuple[str, ...]:

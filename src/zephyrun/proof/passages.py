@@ -245,7 +245,7 @@ class _Passage:
         defaults = [*arguments.defaults, *filter(None, arguments.kw_defaults)]
         if not all(isinstance(each, ast.Constant) for each in defaults):
             raise _Refused
-        if not are_sure_annotations(self._parsed, node):
+        if not are_sure_annotations(self._parsed, node, self._surroundings.oldest):
             raise _Refused
         for binding in self._own_bindings():
             record = facts.bindings[binding]
@@ -399,7 +399,9 @@ class _Passage:
         at = next(index for index, each in enumerate(body) if self._first(each) <= start < self._end(each))
         if at > own:
             return
-        if call.caller is None or not all(is_inert_definition(self._parsed, each) for each in body[at:own]):
+        if call.caller is None or not all(
+            is_inert_definition(self._parsed, each, self._surroundings.oldest) for each in body[at:own]
+        ):
             raise _Refused
 
     def _given(self, call: _Call) -> dict[int, ast.expr]:

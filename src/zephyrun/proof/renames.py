@@ -25,6 +25,7 @@ from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSo
 from zephyrun.linking.values import Evaluator
 from zephyrun.proof.comparison import Respelling, compare_files
 from zephyrun.proof.normal_form import Spelling
+from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 from zephyrun.proof.remains import Reservation, Surroundings, found_by_new_name, reads_callers, reservations_from_afar
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 from zephyrun.source import Edit, EditSet, SourceText
@@ -53,8 +54,8 @@ class Renaming(NamedTuple):
 @dataclass(frozen=True)
 class World:
     """What the question is about beside the files: where modules are looked up, what libraries say,
-    whether code outside may use public names, what is known of each file's surroundings, and what files
-    said when they were read before."""
+    whether code outside may use public names, what is known of each file's surroundings, what files
+    said when they were read before, and the oldest version of Python for which the answer is to hold."""
 
     import_roots: tuple[str, ...] = ()
     harmless_decorators: tuple[str, ...] = ()
@@ -62,6 +63,7 @@ class World:
     is_library: bool = False
     surroundings: Mapping[str, Surroundings] = field(default_factory=dict)
     memory: Memory | None = None
+    oldest: PythonVersion = THIS_PYTHON
 
     def evaluator(
         self, contents: Mapping[str, Content], before: Evaluator | None = None

@@ -13,6 +13,7 @@ from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.modules import find_import_roots, is_python, is_test, module_name
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
 from zephyrun.proof.frame_readers import FrameReader
+from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
 from zephyrun.proof.remains import (
     SOURCE_READERS,
@@ -63,22 +64,29 @@ _COMMENT = re.compile(rb"#[^\r\n]*|\\")
 
 
 def find_surroundings(
-    files: Mapping[str, Content], given_roots: Collection[str] = (), *, is_library: bool = False
+    files: Mapping[str, Content],
+    given_roots: Collection[str] = (),
+    *,
+    is_library: bool = False,
+    oldest: PythonVersion = THIS_PYTHON,
 ) -> Mapping[str, Surroundings]:
     """What each Python file of a tree must know about the others.
 
     `files` may hold any files: what is not Python is searched for what Python may find in it.
     `given_roots` are import roots beside those that show in the layout. Code outside hands a library
-    things of any sort. What is to know about one file
+    things of any sort; `oldest` is the oldest version of Python for which the project is. What is to know about one file
     alone is only found when it is asked for.
     """
-    return _AllSurroundings(files, given_roots, is_library=is_library)
+    return _AllSurroundings(files, given_roots, is_library=is_library, oldest=oldest)
 
 
 class _AllSurroundings(Mapping[str, Surroundings]):
     """The surroundings by path, each worked out when it is first asked for."""
 
-    def __init__(self, files: Mapping[str, Content], given_roots: Collection[str], *, is_library: bool) -> None:
+    def __init__(
+        self, files: Mapping[str, Content], given_roots: Collection[str], *, is_library: bool, oldest: PythonVersion
+    ) -> None:
+        self._oldest = oldest
         self._texts = {
             path: data
             for path, data in files.items()
@@ -131,6 +139,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 self._uses_libraries,
                 shadowed=self._shadowed,
                 walks_members=self._walks_members,
+                oldest=self._oldest,
             )
         return self._known[path]
 

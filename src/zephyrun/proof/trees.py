@@ -95,10 +95,14 @@ class _Question:
     world: World
 
 
+def _surroundings(files: Mapping[str, Content], world: World) -> Mapping[str, Surroundings]:
+    return find_surroundings(files, world.import_roots, is_library=world.is_library, oldest=world.oldest)
+
+
 def _put_back(files: Mapping[str, Content], other: Mapping[str, Content], question: _Question) -> PutBack | None:
     """One version with the passages put back that the other one has not in functions of their own."""
     world = question.world
-    surroundings = find_surroundings(files, world.import_roots, is_library=world.is_library)
+    surroundings = _surroundings(files, world)
     return put_back_passages(files, other, replace(world, surroundings=surroundings))
 
 
@@ -131,7 +135,7 @@ def _with_passages(
 def _compare(old: Mapping[str, Content], new: Mapping[str, Content], question: _Question) -> TreeProof:
     """Judge two trees as they are."""
     world = question.world
-    surroundings = find_surroundings(old, world.import_roots, is_library=world.is_library)
+    surroundings = _surroundings(old, world)
     moved = find_moved(old, new)
     before = {name: name for name in new} | {new_path: path for path, new_path in moved.items()}
     files = align_files(old, new, moved)
