@@ -14,7 +14,11 @@ from typing import Any, NamedTuple
 
 _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
-_LOOKING_UP = ("locals", "vars", "eval", "exec", "globals", "dir", "_getframe", "currentframe")
+_LOOKING_UP = (
+    "locals", "vars", "eval", "exec", "globals", "dir", "_getframe", "currentframe", "co_varnames", "co_cellvars", "co_freevars",
+)  # fmt: skip
+# What a module takes from another one that was not read may hide what it defines itself.
+_HIDING = "import *"
 _WITH_SCOPES = (
     *_DEFINITIONS, ast.ClassDef, ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp,
 )  # fmt: skip
@@ -86,13 +90,16 @@ def rename_local(tree: ast.Module, dice: random.Random) -> bool:
 def rename_private_function(tree: ast.Module, dice: random.Random) -> bool:
     """Another name for a private function of the module whose name stands nowhere else."""
     text = ast.unparse(tree)
-    names = {each.name for each in tree.body if isinstance(each, _DEFINITIONS) and each.name.startswith("_") and not each.decorator_list}
+    names = {
+        each.name for each in tree.body
+        if isinstance(each, _DEFINITIONS) and each.name.startswith("_") and not each.name.startswith("__") and not each.decorator_list
+    }  # fmt: skip
     names = {
         name for name in names
         if text.count(name) == sum(getattr(each, "id", "") == name or getattr(each, "name", "") == name for each in ast.walk(tree))
     }  # fmt: skip
     fresh = [f"_{each}" for each in _FRESH if each not in text]
-    if not names or not fresh or _looks_up(tree):
+    if not names or not fresh or _looks_up(tree) or _HIDING in text:
         return False
     old, new = dice.choice(sorted(names)), dice.choice(fresh)
     for node in ast.walk(tree):
@@ -317,7 +324,7 @@ def _top_functions(tree: ast.Module) -> list[ast.FunctionDef]:
 
 def _asks_for_frames(tree: ast.Module) -> bool:
     text = ast.unparse(tree)
-    words = ("stack", "frame", "f_back", "trace", "warn", "__dict__", "sys.modules", "Recursion", "recursion")
+    words = (_HIDING, "stack", "frame", "f_back", "trace", "warn", "__dict__", "sys.modules", "Recursion", "recursion")
     return _looks_up(tree) or any(word in text for word in words)
 
 
@@ -473,7 +480,7 @@ def use_keywords(tree: ast.Module, dice: random.Random) -> bool:
         is_inner = any(isinstance(each, (*_DEFINITIONS, ast.ClassDef)) and each.name == call.func.id and each is not functions[0] for each in ast.walk(tree))
         if len(call.args) <= len(arguments.args) and not arguments.posonlyargs and not is_inner:
             found.append((call, arguments.args[len(call.args) - 1].arg))
-    if not found or _looks_up(tree) or "__dict__" in text:
+    if not found or _looks_up(tree) or "__dict__" in text or _HIDING in text:
         return False
     call, name = dice.choice(found)
     call.keywords.append(ast.keyword(name, call.args.pop()))
@@ -793,6 +800,15 @@ def break_something(tree: ast.Module, dice: random.Random) -> tuple[str, int] | 
         node for function in _functions(tree) for node in ast.walk(function)
         if hasattr(node, "lineno") and not (isinstance(node, ast.Constant) and isinstance(node.value, str) and "\n" in node.value)
     ]  # fmt: skip
+    read = {each.id for each in ast.walk(tree) if isinstance(each, ast.Name) and isinstance(each.ctx, ast.Load)}
+    # What nothing reads may be anything.
+    unread = {
+        id(part)
+        for each in ast.walk(tree)
+        if isinstance(each, ast.Assign) and all(isinstance(target, ast.Name) and target.id not in read for target in each.targets)
+        for part in ast.walk(each)
+    }
+    nodes = [each for each in nodes if id(each) not in unread]
     documentation = {id(each.body[0].value) for each in _functions(tree) if isinstance(each.body[0], ast.Expr)}
     blocks = [(block, index) for _, block in _blocks(tree) for index in range(len(block)) if hasattr(block[index], "lineno")]
     for _ in range(_MOST_TRIES):

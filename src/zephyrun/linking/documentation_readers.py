@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import sys
 from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
@@ -55,6 +56,8 @@ _ANYTHING = frozenset({UNKNOWN_VALUE})
 _OF_CLASSES = (ValueSort.CLASS, ValueSort.INSTANCE, ValueSort.ABOVE)
 # Classes of libraries that do not look at documentation. Source: library reference.
 _INDIFFERENT = ("builtins.", "abc.", "typing.", "enum.", "collections.abc.", "collections.namedtuple", "dataclasses.")
+# Modules that are partly compiled, and have classes that are.
+_COMPILED = frozenset({"io", "collections", "threading", "datetime", "weakref", "random", "decimal", "array", "queue"})
 
 
 class _Look(NamedTuple):
@@ -147,33 +150,46 @@ def _not_understood(evaluator: Evaluator, key: ClassKey, reading: Reading) -> st
     for each in evaluator.above(key):
         if evaluator.has_own_metaclass(each):
             return f"the metaclass of {record.name} may read {reading.called}"
-        if not evaluator.file(each[0]).is_own:
+        above = evaluator.file(each[0])
+        looks = _looks_in(evaluator, above, reading) if not above.is_own else ()
+        if any(look.is_open or look.is_at_class(evaluator.relatives(key)) for look in looks):
             return f"a base of {record.name} may read {reading.called}"
     bases = [*evaluator.foreign_above(key), *evaluator.unknown_above(key)]
     for name in bases:
-        if not name.startswith(_INDIFFERENT):
+        if not name.startswith(_INDIFFERENT) and not _is_compiled(name):
             return f"{name}, a base of {record.name}, may read {reading.called}"
     return ""
 
 
+def _is_compiled(name: str) -> bool:
+    """Whether a class of that name stands in a part of the standard library that is no Python, and asks for little."""
+    top = name.partition(".")[0]
+    return top in sys.stdlib_module_names and (top.startswith("_") or top in _COMPILED)
+
+
 def _looks(evaluator: Evaluator, reading: Reading) -> Iterator[_Look]:
-    for file in evaluator.linkage.mentioning_any({reading.attribute, _NAMESPACE}):
-        for name in (reading.attribute, _NAMESPACE):
-            for use in file.links.attributes_by_name.get(name, ()):
-                values = evaluator.values(file, use.receiver)
-                yield _Look(_place(file, use.start), values, name == _NAMESPACE)
-        for text in file.links.texts:
-            if text.words == reading.attribute:
-                beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]
-                yield _Look(_place(file, text.start), frozenset().union(*beside) or _ANYTHING, False)
-    for file in evaluator.linkage.mentioning_any(reading.words):
-        for handed in file.links.handed:
-            is_shown = _shows(evaluator, file, handed.callee, reading)
-            if is_shown or handed.callee.name == "vars":
-                values = evaluator.values(file, handed.value)
-                # A text is the name of something.
-                is_text = any(value.sort is ValueSort.PLAIN for value in values)
-                yield _Look(_place(file, handed.start), values | _ANYTHING if is_text else values, True, is_shown)
+    for file in evaluator.linkage.mentioning_any({reading.attribute, _NAMESPACE, *reading.words}):
+        yield from _looks_in(evaluator, file, reading)
+
+
+def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Iterator[_Look]:
+    for name in (reading.attribute, _NAMESPACE):
+        for use in file.links.attributes_by_name.get(name, ()):
+            values = evaluator.values(file, use.receiver)
+            yield _Look(_place(file, use.start), values, name == _NAMESPACE)
+    for text in file.links.texts:
+        if text.words == reading.attribute:
+            beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]
+            yield _Look(_place(file, text.start), frozenset().union(*beside) or _ANYTHING, False)
+    if not any(word in file.source.text for word in reading.words):
+        return
+    for handed in file.links.handed:
+        is_shown = _shows(evaluator, file, handed.callee, reading)
+        if is_shown or handed.callee.name == "vars":
+            values = evaluator.values(file, handed.value)
+            # A text is the name of something.
+            is_text = any(value.sort is ValueSort.PLAIN for value in values)
+            yield _Look(_place(file, handed.start), values | _ANYTHING if is_text else values, True, is_shown)
 
 
 def _shows(evaluator: Evaluator, file: LinkedFile, callee: Origin, reading: Reading) -> bool:

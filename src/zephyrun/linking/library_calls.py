@@ -12,7 +12,7 @@ CALLING_AND_DROPPING = frozenset(
     """builtins.map builtins.filter builtins.sorted builtins.min builtins.max builtins.iter
     functools.reduce functools.cmp_to_key itertools.starmap itertools.takewhile itertools.dropwhile
     itertools.groupby itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner signal.signal
-    weakref.ref builtins.property heapq.nlargest heapq.nsmallest heapq.merge""".split()
+    weakref.ref _weakref.ref builtins.property heapq.nlargest heapq.nsmallest heapq.merge""".split()
 )
 # Keeps what it is given, or gives it back; nothing of it is called with other keywords than it is given with.
 _KEEPING = frozenset(

@@ -97,14 +97,14 @@ def changed_quoted_lines(
 
 
 def _line_counts(version: ParsedFile) -> Counter[str]:
-    """How often each line is there. No instruction stands on a line that begins inside a text, so that nothing
-    shows such a line as code."""
+    """How often each line is there. No instruction stands on a line that begins inside a text and fills nothing in,
+    so that nothing shows such a line as code."""
     source = version.source
     inside = {
         number
         for text in version.facts.texts
-        if not text.interpolated
         for number in range(source.line_of(text.start) + 1, source.line_of(text.end) + 1)
+        if not text.interpolated or "{" not in source.line(number)
     }
     return Counter(
         source.line(number).strip() for number in range(1, source.n_lines + 1) if number not in inside

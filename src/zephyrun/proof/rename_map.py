@@ -98,8 +98,9 @@ def guess_renames(before: Evaluator, files: Mapping[str, AlignedFile]) -> list[G
         if file is None or not aligned.is_renamed:
             continue
         for start, target, new in _redefined(before, file, aligned):
-            if start in aligned.alignment.uncertain and new in aligned.old.facts.names:
-                # Statements of one shape may just as well have changed places.
+            is_uncertain = start in aligned.alignment.uncertain and new in aligned.old.facts.names
+            if is_uncertain or _is_kept(target, new, aligned):
+                # Statements of one shape may just as well have changed places, or something new stand there.
                 new = target.written
             found.setdefault(target, set()).add(new)
             starts.setdefault(target, start)
@@ -124,6 +125,14 @@ def _is_taken(before: Evaluator, guess: Guess, guesses: Sequence[Guess]) -> bool
     bore_it = any(each.name == guess.new and each.scope == home and not each.outside for each in facts.bindings)
     return bore_it and all(
         (each.target.path, each.target.written) != (guess.target.path, guess.new) for each in guesses
+    )
+
+
+def _is_kept(target: Target, new: str, aligned: AlignedFile) -> bool:
+    """Whether a name of the module that seems to have become a new one is still bound there."""
+    is_new = target.sort is TargetSort.GLOBAL and new not in aligned.old.facts.names
+    return is_new and any(
+        each.name == target.written and each.scope == 0 and not each.outside for each in aligned.new.facts.bindings
     )
 
 
