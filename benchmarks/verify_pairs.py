@@ -1,12 +1,13 @@
 """Clean-ups of real code, and changes of behaviour hidden among clean-ups: what does `verify` say?
 
-    python benchmarks/verify_pairs.py [--clean N] [--broken N] [--seed N] [--show]
+    python benchmarks/verify_pairs.py [--clean N] [--broken N] [--seed N] [--show] [--by-hand]
 
 The pairs are made from modules of the standard library by `clean_ups.py`, which imports nothing of the
 project; each is a text with one to five clean-ups, and, of the broken ones, one change of behaviour. Every text
 is written anew from its tree, so that layout, comments and quotes differ as well. Prints how many broken ones
 are called the same (0 is asked), how many clean ones are (95 %), how many broken ones are located within two
-lines (95 %), and what it costs. Ends with 1 when a broken one is called the same.
+lines (95 %), and what it costs. With `--by-hand`, the hundred clean-ups in `clean_ups_by_hand` are asked instead,
+which people might make. Ends with 1 when a broken one is called the same.
 """
 
 from __future__ import annotations
@@ -71,7 +72,10 @@ def main() -> int:
     parser.add_argument("--broken", type=int, default=4_000)
     parser.add_argument("--seed", type=int, default=2026)
     parser.add_argument("--show", action="store_true", help="print each clean-up that is not called the same")
+    parser.add_argument("--by-hand", action="store_true", help="ask about the clean-ups made by hand")
     arguments = parser.parse_args()
+    if arguments.by_hand:
+        return ask_about_hand_made()
     sources = [
         (path.name, path.read_text("utf-8"))
         for path in sorted(Path(sysconfig.get_path("stdlib")).glob("*.py"))
@@ -107,6 +111,23 @@ def main() -> int:
             if each.verdict != Verdict.SAME:
                 print(f"   {each.name} {', '.join(each.pair.kinds)}: {each.why}")
     return 1 if wrong else 0
+
+
+def ask_about_hand_made() -> int:
+    """Ask about each clean-up made by hand, and print what was not proved."""
+    n_asked = n_proved = 0
+    for path in sorted(Path(__file__).with_name("clean_ups_by_hand").glob("*.txt")):
+        for block in path.read_text("utf-8").split("=== ")[1:]:
+            title, _, body = block.partition("\n")
+            old, new = (each.encode() for each in body.split("---\n"))
+            proof = compare_trees({"hives.py": old}, {"hives.py": new}, world=World(library=read_library))
+            n_asked += 1
+            n_proved += proof.verdict is Verdict.SAME
+            if proof.verdict is not Verdict.SAME:
+                whys = [each.what for _, file in proof.files for each in file.differences]
+                print(f"   {proof.verdict.value}: {title}: {'; '.join(whys[:_MOST_SHOWN])}")
+    print(f"clean-ups by hand proved: {n_proved} of {n_asked}")
+    return 0
 
 
 def print_by_kind(clean: list[Answer], broken: list[Answer]) -> None:

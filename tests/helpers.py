@@ -42,8 +42,12 @@ def read_marked(marked: str) -> tuple[ParsedFile, list[tuple[int, int]]]:
 
 def program_pairs(name: str) -> Iterator[tuple[str, bytes, bytes]]:
     """Title, old and new version of each pair in a file of near-misses."""
-    blocks = re.split(r"(?m)^=== ", (NEAR_MISSES / name).read_text("utf-8"))[1:]
-    for block in blocks:
+    yield from pairs_in(NEAR_MISSES / name)
+
+
+def pairs_in(path: Path) -> Iterator[tuple[str, bytes, bytes]]:
+    """Title, old and new version of each pair in a file."""
+    for block in re.split(r"(?m)^=== ", path.read_text("utf-8"))[1:]:
         title, _, body = block.partition("\n")
         old, new = body.split("---\n")
         yield title, old.encode(), new.encode()

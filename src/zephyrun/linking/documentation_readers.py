@@ -125,7 +125,11 @@ def reader_of_function(
     owner = (path, record.owner) if record.owner >= 0 else None
     if owner is not None and (reason := _not_understood(evaluator, owner, reading)):
         return reason
-    if not is_never_asked(evaluator, file, record, reading.leading):
+    if owner is not None and record.name.startswith("__") and record.name.endswith("__"):
+        is_asked = _is_handed_on(evaluator, record.name)
+    else:
+        is_asked = not is_never_asked(evaluator, file, record, reading.leading)
+    if is_asked:
         return f"what {record.name} is handed to may read its {reading.called}"
     family = evaluator.relatives(owner) if owner is not None else ()
     is_found = owner is not None or is_walked
@@ -135,6 +139,17 @@ def reader_of_function(
         if is_possible or (look.is_whole and is_at_home):
             return f"{look.place} may read the {reading.called} of {record.name}"
     return ""
+
+
+def _is_handed_on(evaluator: Evaluator, name: str) -> bool:
+    """Whether some code does anything with a method that Python itself calls but call it."""
+    return any(
+        use.end not in file.links.called
+        for file in evaluator.linkage.mentioning_any({name})
+        for use in file.links.attributes_by_name.get(name, ())
+    ) or any(
+        text.words == name for file in evaluator.linkage.mentioning_any({name}) for text in file.links.texts
+    )
 
 
 def _names_it(file: LinkedFile, reading: Reading) -> bool:

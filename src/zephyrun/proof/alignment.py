@@ -27,6 +27,8 @@ _WORD = re.compile(r"\w+")
 _SHORTEST_PART = 3
 # So many times what is left is searched for parts that have moved.
 _MOST_MOVES = 20
+# More pairs of definitions than that are not held against each other.
+_MOST_COMPARED = 40_000
 # Sorts of elements that say nothing but what something is called.
 _OPEN = frozenset({"local", "name", "attribute", "keyword", "module", "documentation"})
 _TEXTS = frozenset({"str", "bytes"})
@@ -194,8 +196,13 @@ class _Side:
         counts = Counter(names)
         for name, definition in zip(names, facts.definitions, strict=True):
             if counts[name] == 1:
-                first, last = bisect_left(starts, definition.start), bisect_left(starts, definition.end)
+                # The first head is that of the module.
+                first, last = (bisect_left(starts, each, 1) for each in (definition.start, definition.end))
                 self.definitions[name] = [*range(first, last)]
+
+    def functions(self) -> list[str]:
+        """The names of the definitions in which nothing else is defined."""
+        return [each for each in self.definitions if not self.names_in(each)]
 
     def names_in(self, name: str) -> list[str]:
         """The names of what is defined inside a definition, in order."""
@@ -217,10 +224,13 @@ def _shape(element: Element) -> Hashable:
     return element
 
 
-def _are_alike(before: Sequence[tuple[Hashable, ...]], after: Sequence[tuple[Hashable, ...]]) -> bool:
+def _are_alike(old: _Side, new: _Side, one: Sequence[int], other: Sequence[int]) -> bool:
     """Whether definitions are alike; with the last head of one there may end what stands around it."""
-    n_last = min(len(before[-1]), len(after[-1]))
-    return [*before[:-1], before[-1][:n_last]] == [*after[:-1], after[-1][:n_last]]
+    if len(one) != len(other) or not one or old.shapes(one[:-1]) != new.shapes(other[:-1]):
+        return False
+    before, after = old.heads[one[-1]].shape, new.heads[other[-1]].shape
+    n_last = min(len(before), len(after))
+    return before[:n_last] == after[:n_last]
 
 
 def _n_alike(before: Sequence[Hashable], after: Sequence[Hashable]) -> int:
@@ -233,19 +243,8 @@ def _paired(
 ) -> Iterator[tuple[_Head, _Head]]:
     """The heads that stand for each other: first those of definitions that kept name and shape, wherever they
     stand, then what follows one another in both, in the longest parts first. Adds what is `left_over` between
-    the same neighbours."""
-    kept: list[tuple[int, int]] = []
-    known, other_known = set[int](), set[int]()
-    # A class comes before what stands in it.
-    for name, before in old.definitions.items():
-        after = new.definitions.get(name, [])
-        is_new = known.isdisjoint(before) and other_known.isdisjoint(after)
-        # Members of one shape may have changed places.
-        is_new = is_new and old.names_in(name) == new.names_in(name)
-        if is_new and before and after and _are_alike(old.shapes(before), new.shapes(after)):
-            kept += zip(before, after, strict=True)
-            known.update(before)
-            other_known.update(after)
+    the same neighbours, or differs."""
+    kept = _kept_definitions(old, new)
     yield from ((old.heads[one], new.heads[other]) for one, other in kept)
     left = _without(range(len(old.heads)), (one for one, _ in kept))
     other_left = _without(range(len(new.heads)), (other for _, other in kept))
@@ -266,7 +265,51 @@ def _paired(
         afters = [new.heads[each] for each in after if each in other_still]
         pairs = [*_paired_in_order(befores, afters)]
         yield from pairs
-        left_over.append((_without(befores, (one for one, _ in pairs)), _without(afters, (other for _, other in pairs))))
+        # Parts of statements may have gone from one to another.
+        whole = [(one, other) for one, other in pairs if one.shape == other.shape]
+        left_over.append((_without(befores, (one for one, _ in whole)), _without(afters, (other for _, other in whole))))
+
+
+def _kept_definitions(old: _Side, new: _Side) -> list[tuple[int, int]]:
+    """The heads of definitions that are alike and bear one name, in one class or elsewhere, or else are like no
+    other one."""
+    kept: list[tuple[int, int]] = []
+    known, other_known = set[int](), set[int]()
+
+    def keep(before: list[int], after: list[int]) -> None:
+        kept.extend(zip(before, after, strict=True))
+        known.update(before)
+        other_known.update(after)
+
+    def is_left(before: list[int], after: list[int]) -> bool:
+        return known.isdisjoint(before) and other_known.isdisjoint(after)
+
+    # A class comes before what stands in it; members of one shape may have changed places.
+    for name, before in old.definitions.items():
+        after = new.definitions.get(name, [])
+        if is_left(before, after) and old.names_in(name) == new.names_in(name) and _are_alike(old, new, before, after):
+            keep(before, after)
+    for by_name in (True, False):
+        befores = [each for each in old.functions() if known.isdisjoint(old.definitions[each])]
+        afters = [each for each in new.functions() if other_known.isdisjoint(new.definitions[each])]
+        if len(befores) * len(afters) > _MOST_COMPARED:
+            break
+        pairs = [
+            (one, other)
+            for one in befores
+            for other in afters
+            if (not by_name or _last_part(one) == _last_part(other))
+            and _are_alike(old, new, old.definitions[one], new.definitions[other])
+        ]
+        counts, other_counts = Counter(one for one, _ in pairs), Counter(other for _, other in pairs)
+        for one, other in pairs:
+            if counts[one] == other_counts[other] == 1 and is_left(old.definitions[one], new.definitions[other]):
+                keep(old.definitions[one], new.definitions[other])
+    return kept
+
+
+def _last_part(dotted: str) -> str:
+    return dotted.rpartition(".")[2]
 
 
 def _without(items: Iterable[_Item], done: Iterable[_Item]) -> list[_Item]:

@@ -20,6 +20,7 @@ rewritten, so that it does not matter which way a clean-up went:
 from __future__ import annotations
 
 import ast
+import copy
 import re
 from collections import Counter
 from collections.abc import Callable, Iterator
@@ -100,10 +101,13 @@ class Canonical:
         self.counts[INDEX_LOOP] += self._loops.n_rewritten
         self._constant_locals.take_out(tree)
         self.counts.update(self._constant_locals.counts)
+        _ReturnInBranches().visit(tree)
         found = [*self._idle_variables(tree, is_guarded=False)]
-        n_pairs = Counter(self._binding_at(name) for name, _ in found)
-        idle = {binding for binding, number in n_pairs.items() if self._is_only_in_pairs(binding, number)}
-        self._idle = {self._start_of(name): sort for name, sort in found if self._binding_at(name) in idle}
+        places: dict[int, set[int]] = {}
+        for name, read, _ in found:
+            places.setdefault(self._binding_at(name), set()).update(map(self._start_of, (name, read)))
+        idle = {binding for binding, starts in places.items() if self._is_only_in_pairs(binding, starts)}
+        self._idle = {self._start_of(name): sort for name, _, sort in found if self._binding_at(name) in idle}
         self._visit(tree, is_in_function=False)
         self.counts[EQUALITY] += self._conditions.n_equalities
         self.order = settle_order(
@@ -155,9 +159,9 @@ class Canonical:
     def _binding_at(self, name: ast.Name) -> int:
         return self._parsed.facts.reference_by_start[self._start_of(name)].binding
 
-    def _idle_variables(self, node: ast.AST, *, is_guarded: bool) -> Iterator[tuple[ast.Name, str]]:
+    def _idle_variables(self, node: ast.AST, *, is_guarded: bool) -> Iterator[tuple[ast.Name, ast.Name, str]]:
         """The variables that are set in one statement and read in the next one, each as often as that is so,
-        where they are set, and what each is for. Between setting a variable and giving it back nothing must run: leaving a `with`, or a `try` that has a
+        where they are set and read, and what each is for. Between setting a variable and giving it back nothing must run: leaving a `with`, or a `try` that has a
         last word, may fail, and the frame then keeps the variable."""
         is_guarded |= isinstance(node, ast.With | ast.AsyncWith) or (
             isinstance(node, ast.Try | getattr(ast, "TryStar", ast.Try)) and bool(node.finalbody)
@@ -170,20 +174,21 @@ class Canonical:
                 if not isinstance(child, ast.AST):
                     continue
                 before = children[index - 1] if index else None
-                if not is_guarded and (name := _given_back(before, child)) is not None:
-                    yield name, GIVEN_BACK
+                if not is_guarded and (pair := _given_back(before, child)) is not None:
+                    yield *pair, GIVEN_BACK
                 elif isinstance(before, ast.stmt) and (found := self._explaining.reader(before, child)):
-                    yield found[0], EXPLAINING
+                    yield found[0], found[1].name(), EXPLAINING
                 yield from self._idle_variables(child, is_guarded=is_guarded)
 
-    def _is_only_in_pairs(self, binding: int, n_pairs: int) -> bool:
+    def _is_only_in_pairs(self, binding: int, starts: set[int]) -> bool:
+        """Whether a variable of a function stands nowhere else than at some places."""
         facts = self._parsed.facts
         record = facts.bindings[binding]
         return (
             facts.scopes[record.scope].kind is ScopeKind.FUNCTION
             and not record.captured
             and is_local_variable(facts, binding)
-            and len(record.references) == len(("set", "read")) * n_pairs
+            and starts == {facts.references[index].start for index in record.references}
             and self._is_not_looked_up(binding)
         )
 
@@ -302,6 +307,37 @@ class Canonical:
         return sort
 
 
+class _ReturnInBranches(ast.NodeTransformer):
+    """Lets a variable that branches set, and that is given back behind them, be given back in each of them."""
+
+    def generic_visit(self, node: ast.AST) -> ast.AST:
+        for field in ("body", "orelse", "finalbody"):
+            block = getattr(node, field, None)
+            if isinstance(block, list) and not isinstance(node, ast.Module | ast.ClassDef):
+                _return_in_branches(block)
+        return super().generic_visit(node)
+
+
+def _return_in_branches(block: list[ast.stmt]) -> None:
+    match block:
+        case [*_, ast.If() as branch, ast.Return(value=ast.Name() as given) as last]:
+            if _sets_last(branch.body, given.id) or _sets_last(branch.orelse, given.id):
+                for each in (branch.body, branch.orelse):
+                    if not _leaves(each):
+                        each.append(copy.deepcopy(last))
+                del block[-1]
+
+
+def _sets_last(block: list[ast.stmt], name: str) -> bool:
+    """Whether a block ends by giving a variable something, on one of its ways at least."""
+    match block:
+        case [*_, ast.Assign(targets=[ast.Name(id=target)])]:
+            return target == name
+        case [*_, ast.If() as branch]:
+            return _sets_last(branch.body, name) or _sets_last(branch.orelse, name)
+    return False
+
+
 class _DropKeywords(ast.NodeTransformer):
     """Writes arguments without their keywords, from the first one on, as far as their order allows."""
 
@@ -377,13 +413,13 @@ class _DropAnnotations(ast.NodeTransformer):
         return isinstance(node, _PLAIN_IN_ANNOTATIONS)
 
 
-def _given_back(first: object, second: object) -> ast.Name | None:
-    """The variable that one statement sets and the next one gives back."""
+def _given_back(first: object, second: object) -> tuple[ast.Name, ast.Name] | None:
+    """The variable that one statement sets and the next one gives back, at both places."""
     if not isinstance(first, ast.Assign) or len(first.targets) > 1 or not isinstance(second, ast.Return):
         return None
     target, value = first.targets[0], second.value
     if isinstance(target, ast.Name) and isinstance(value, ast.Name) and value.id == target.id:
-        return target
+        return target, value
     return None
 
 

@@ -30,6 +30,13 @@ class Slot(NamedTuple):
     field: str
     place: int
 
+    def name(self) -> ast.Name:
+        """The name that stands there."""
+        value = getattr(self.parent, self.field)
+        found = value if self.place < 0 else value[self.place]
+        assert isinstance(found, ast.Name), "a variable is read there"
+        return found
+
     def put(self, expression: ast.expr) -> None:
         """Let another expression stand there."""
         if self.place < 0:
