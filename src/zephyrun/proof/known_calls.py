@@ -60,6 +60,8 @@ def _place_of(evaluator: Evaluator, file: LinkedFile, use: KeywordUse, callee: V
         return -1
     (key,) = functions
     record = evaluator.function_record(key)
+    if not evaluator.file(key[0]).is_own:
+        return -1
     if record.decorators or not _is_kept(evaluator, key[0], record.name_start):
         return -1
     if callee.sort is ValueSort.CLASS:
