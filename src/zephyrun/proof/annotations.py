@@ -20,7 +20,8 @@ _TYPES = frozenset(name for name, value in vars(builtins).items() if isinstance(
 # Generic types with one parameter, and where they are. Source: library reference.
 _ONE_PARAMETER = frozenset({"Optional", "Iterator", "Iterable", "Sequence", "Collection", "Set", "List", "Container"})
 _TYPING = ("typing", "collections.abc")
-_FUTURE = "annotations"
+# What postpones annotations, and the name that a module has then.
+POSTPONING = "annotations"
 
 
 def annotations_of(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[ast.expr]:
@@ -38,7 +39,8 @@ class DropSureAnnotations(ast.NodeTransformer):
 
     def __init__(self, parsed: ParsedFile, oldest: PythonVersion) -> None:
         self._sure = _SureAnnotations(parsed, oldest)
-        self._are_postponed = are_postponed(parsed.tree)
+        self._parsed = parsed
+        self.are_postponed = are_postponed(parsed.tree)
         self.n_dropped = 0
 
     def drop(self, tree: ast.Module) -> None:
@@ -50,13 +52,24 @@ class DropSureAnnotations(ast.NodeTransformer):
                 assert statement.value is not None, "only such may go"
                 self.n_dropped += 1
                 tree.body[index] = ast.copy_location(ast.Assign([statement.target], statement.value), statement)
+        if self.are_postponed and self._is_import_idle() and not _annotates(tree):
+            self.n_dropped += 1
+            tree.body = [each for each in tree.body if not _postpones(each)]
+
+    def _is_import_idle(self) -> bool:
+        """Whether nothing uses the name that the import of what postpones annotations binds."""
+        return all(
+            self._parsed.facts.roles(number) == {Role.IMPORT}
+            for number, each in enumerate(self._parsed.facts.bindings)
+            if each.name == POSTPONING and each.scope == 0
+        )
 
     def _may_go(self, statement: ast.AnnAssign) -> bool:
         # Without a value nothing would be left; a value that fails would keep what stands behind it from running.
         return statement.value is not None and bool(statement.simple) and self._is_sure(statement.annotation)
 
     def _is_sure(self, annotation: ast.expr) -> bool:
-        return self._are_postponed or self._sure.holds(annotation)
+        return self.are_postponed or self._sure.holds(annotation)
 
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
         return self._without_result(node)
@@ -81,8 +94,25 @@ class DropSureAnnotations(ast.NodeTransformer):
 def are_postponed(tree: ast.Module) -> bool:
     """Whether the annotations of a file are kept as texts, and never evaluated."""
     return any(
-        isinstance(each, ast.ImportFrom) and each.module == "__future__" and any(name.name == _FUTURE for name in each.names)
+        isinstance(each, ast.ImportFrom) and each.module == "__future__" and any(name.name == POSTPONING for name in each.names)
         for each in tree.body
+    )
+
+
+def _postpones(statement: ast.stmt) -> bool:
+    """Whether a statement does nothing but postpone annotations."""
+    if not isinstance(statement, ast.ImportFrom) or statement.module != "__future__":
+        return False
+    return [(each.name, each.asname) for each in statement.names] == [(POSTPONING, None)]
+
+
+def _annotates(tree: ast.Module) -> bool:
+    """Whether anything in a tree is annotated."""
+    return any(
+        isinstance(each, ast.AnnAssign)
+        or (isinstance(each, ast.arg) and each.annotation is not None)
+        or (isinstance(each, _FUNCTIONS) and each.returns is not None)
+        for each in ast.walk(tree)
     )
 
 

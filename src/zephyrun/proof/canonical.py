@@ -83,6 +83,11 @@ class Canonical:
         self.counts: Counter[str] = Counter()
         self.order: list[list[int]] = []
 
+    @property
+    def postpones_annotations(self) -> bool:
+        """Whether the version, as it stands, keeps annotations as texts."""
+        return self._annotations.are_postponed
+
     def rewrite(self, tree: ast.Module) -> None:
         """Rewrite a tree of the file's text in place, and count anew."""
         self.counts.clear()

@@ -11,13 +11,19 @@ from itertools import pairwise
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.proof.annotations import POSTPONING
 from zephyrun.proof.canonical import EQUALITY, EXPLAINING, Canonical
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.definition_order import REORDERED, n_moved
 from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
 from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.locating import judge_definitions, locate_differences
-from zephyrun.proof.named_constants import NamedConstant, constant_reservations, constants_beside
+from zephyrun.proof.named_constants import (
+    NamedConstant,
+    constant_reservations,
+    constants_beside,
+    namespace_reservations,
+)
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version, differ_in_documentation
 from zephyrun.proof.python_versions import unreadable_spelling
 from zephyrun.proof.quoted_lines import changed_quoted_lines
@@ -186,6 +192,7 @@ def _compare(
         *_old_name_reservations(old, renamed, surroundings),
         *_new_name_reservations(new, renamed, surroundings),
         *_constant_reservations(old, new, surroundings),
+        *_postponing_reservations(old, rewriting, surroundings),
         *_quoted_line_reservations(old, new, surroundings),
     ]
     differences = (
@@ -213,7 +220,8 @@ def _compare(
         differences,
         judge_definitions(old, new, differences),
         (*vouched_for, *assumed),
-        *(tuple(sorted(each.name for each in version.constants.values())) for version in (new, old)),
+        (*sorted(each.name for each in new.constants.values()), *_names_of_one(rewriting)),
+        tuple(sorted(each.name for each in old.constants.values())),
     )
 
 
@@ -286,6 +294,21 @@ def _constant_reservations(old: Version, new: Version, surroundings: Surrounding
                 line = version.source.line_of(start)
                 lines = (line, 0) if version is old else (0, line)
                 yield what, Difference(*lines, f"not shown: {what}")
+
+
+def _postponing_reservations(
+    old: Version, rewriting: Sequence[Canonical], surroundings: Surroundings
+) -> Iterator[_Reserved]:
+    """What could notice that only one version has the name by which annotations are postponed."""
+    if len({each.postpones_annotations for each in rewriting}) > 1:
+        for what, start in namespace_reservations(old.source.text, old.facts, surroundings):
+            yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
+
+
+def _names_of_one(rewriting: Sequence[Canonical]) -> Iterator[str]:
+    """The name that only one version has, if it alone postpones annotations."""
+    if len({each.postpones_annotations for each in rewriting}) > 1:
+        yield POSTPONING
 
 
 def _quoted_line_reservations(

@@ -127,7 +127,10 @@ class Version:
     def annotations(self) -> dict[int, tuple[Hashable, int]]:
         """What annotates the parameters and result of all functions, and the variables of the module, in a form that
         can be compared, with the line: by where the name of the function stands, -1 for the module."""
-        found: dict[int, tuple[Hashable, int]] = {-1: (self._written(self._annotated_variables()), 1)}
+        # Where they are postponed, they are texts.
+        are_postponed = "__future__.annotations" in self.facts.imports
+        variables = self._annotated_variables()
+        found: dict[int, tuple[Hashable, int]] = {-1: ((are_postponed and bool(variables), self._written(variables)), 1)}
         for node in ast.walk(self.parsed.tree):
             if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
                 start = self.parsed.places[id(node), "name"][0]
@@ -135,8 +138,9 @@ class Version:
                 every = [
                     *arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs, arguments.vararg, arguments.kwarg,
                 ]  # fmt: skip
-                annotations = [each.annotation if each is not None else None for each in every]
-                found[start] = self._written([*annotations, node.returns]), node.lineno
+                annotations = [*(each.annotation if each is not None else None for each in every), node.returns]
+                has_any = any(each is not None for each in annotations)
+                found[start] = (are_postponed and has_any, self._written(annotations)), node.lineno
         return found
 
     def _annotated_variables(self) -> list[ast.AST | None]:
