@@ -125,7 +125,10 @@ class Change:
 
     def move_value(self, tree: ast.Module) -> None:
         """Move an expression into a function of its own."""
-        values = [each for each in ast.walk(tree) if isinstance(each, ast.Assign | ast.Return | ast.Expr) and isinstance(each.value, ast.Call | ast.Compare | ast.BinOp | ast.Tuple)]
+        values = [
+            each for each in ast.walk(tree)
+            if isinstance(each, ast.Assign | ast.Return | ast.Expr) and isinstance(each.value, ast.Call | ast.Compare | ast.BinOp | ast.Tuple)
+        ]  # fmt: skip
         if not values:
             return
         statement = self.dice.choice(values)
@@ -178,7 +181,8 @@ class Change:
 
     def turn_loop(self, tree: ast.Module) -> None:
         """A loop over the things for one over an index."""
-        loops = [each for each in ast.walk(tree) if isinstance(each, ast.For) and isinstance(each.iter, ast.Call) and getattr(each.iter.func, "id", "") == "range"]
+        loops = [each for each in ast.walk(tree) if isinstance(each, ast.For) and isinstance(each.iter, ast.Call)]
+        loops = [each for each in loops if getattr(each.iter.func, "id", "") == "range"]
         loops = [each for each in loops if isinstance(each.iter.args[0], ast.Call) and isinstance(each.body[0], ast.Assign)]
         for loop in loops:
             things, thing = loop.iter.args[0].args[0], loop.body[0].targets[0]

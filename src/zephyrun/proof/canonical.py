@@ -21,7 +21,6 @@ from __future__ import annotations
 
 import ast
 import copy
-import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 from functools import cached_property
@@ -40,10 +39,9 @@ from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import DOCUMENTED, Version, is_local_variable, is_text_statement
 from zephyrun.proof.plain_values import PlainValues
 from zephyrun.proof.remains import Surroundings, reservations
-from zephyrun.proof.surroundings import walks_members
+from zephyrun.proof.surroundings import reads_locals, walks_members
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
-_READS_LOCALS = re.compile(rb"\b(?:f_locals\b|locals\s*\()")
 _LOOPS = (ast.For, ast.AsyncFor, ast.While)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 _PLAIN_IN_ANNOTATIONS = (
@@ -91,6 +89,26 @@ class Canonical:
     def rewrite(self, tree: ast.Module) -> None:
         """Rewrite a tree of the file's text in place, and count anew."""
         self.counts.clear()
+        self._rewrite_expressions(tree)
+        self._loops.rewrite(tree)
+        self.counts[INDEX_LOOP] += self._loops.n_rewritten
+        self._constant_locals.take_out(tree)
+        self.counts.update(self._constant_locals.counts)
+        self._find_idle_variables(tree)
+
+        self._visit(tree, is_in_function=False)
+        self.counts[EQUALITY] += self._conditions.n_equalities
+        self.order = settle_order(
+            tree,
+            self._parsed.facts,
+            lambda module: module not in self._surroundings.shadowed,
+            self._read_as,
+            shows_names=self._shows_names(),
+            shows_members=self._shows_members(),
+        )
+
+    def _rewrite_expressions(self, tree: ast.Module) -> None:
+        """Bring annotations, comparisons and arguments to their one way of being written."""
         self._annotations.drop(tree)
         self.counts[ANNOTATION] += self._annotations.n_dropped
         self._conditions.n_equalities = 0
@@ -102,10 +120,9 @@ class Canonical:
             without_keywords = _DropKeywords(self._parsed, self._known_calls, self._explaining.is_given)
             without_keywords.visit(tree)
             self.counts[KEYWORDS] += without_keywords.n_dropped
-        self._loops.rewrite(tree)
-        self.counts[INDEX_LOOP] += self._loops.n_rewritten
-        self._constant_locals.take_out(tree)
-        self.counts.update(self._constant_locals.counts)
+
+    def _find_idle_variables(self, tree: ast.Module) -> None:
+        """Note the variables that are only given back, or only explain, by where they are set."""
         _ReturnInBranches().visit(tree)
         found = [*self._idle_variables(tree, is_guarded=False)]
         places: dict[int, set[int]] = {}
@@ -113,16 +130,6 @@ class Canonical:
             places.setdefault(self._binding_at(name), set()).update(map(self._start_of, (name, read)))
         idle = {binding for binding, starts in places.items() if self._is_only_in_pairs(binding, starts)}
         self._idle = {self._start_of(name): sort for name, _, sort in found if self._binding_at(name) in idle}
-        self._visit(tree, is_in_function=False)
-        self.counts[EQUALITY] += self._conditions.n_equalities
-        self.order = settle_order(
-            tree,
-            self._parsed.facts,
-            lambda module: module not in self._surroundings.shadowed,
-            self._read_as,
-            shows_names=self._shows_names(),
-            shows_members=self._shows_members(),
-        )
 
     def _read_as(self, statement: ast.stmt, name: str) -> str:
         """How a name that a statement at the top binds is to be read."""
@@ -153,8 +160,7 @@ class Canonical:
     def _shows_members(self) -> bool:
         """Whether something may see in which order the members of a class stand."""
         data = self._parsed.source.to_bytes()
-        is_seen_inside = _READS_LOCALS.search(data) is not None
-        return is_seen_inside or self._surroundings.walks_members or walks_members(data)
+        return reads_locals(data) or self._surroundings.walks_members or walks_members(data)
 
     # -- names -------------------------------------------------------------------------------
 

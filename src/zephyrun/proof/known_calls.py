@@ -26,6 +26,7 @@ KnownCalls = Mapping[int, int]
 
 _EXPORTED = "__all__"
 _BOUND = (ValueSort.INSTANCE, ValueSort.ABOVE)
+_HOLDING = (ValueSort.MODULE, ValueSort.PACKAGE)
 
 
 def differ_in_keywords(aligned: AlignedFile) -> bool:
@@ -56,38 +57,40 @@ def known_calls(evaluator: Evaluator, path: str) -> KnownCalls:
 def _place_of(evaluator: Evaluator, file: LinkedFile, use: KeywordUse, callee: Value) -> int:
     """Which argument of a call a keyword is, if it calls a certain value; -1 where that is not known."""
     functions = functions_called(evaluator, callee)
-    if len(functions) != 1 or callee.sort not in (ValueSort.FUNCTION, ValueSort.CLASS):
+    if len(functions) != 1:
         return -1
     (key,) = functions
     record = evaluator.function_record(key)
-    if not evaluator.file(key[0]).is_own:
-        return -1
-    if record.decorators or not _is_kept(evaluator, key[0], record.name_start):
+    is_known = evaluator.file(key[0]).is_own and not record.decorators and _is_kept(evaluator, key[0], record.name_start)
+    if not is_known:
         return -1
     if callee.sort is ValueSort.CLASS:
-        is_bound = _is_made_by(evaluator, file, use, callee, record)
-        if not is_bound:
-            return -1
+        is_called_so = _is_made_by(evaluator, file, use, callee, record)
     else:
-        receivers = [
-            evaluator.values(file, each.receiver) for each in file.links.attributes if each.end == use.call
-        ]
-        are_bound = bool(receivers) and all(value.sort in _BOUND for each in receivers for value in each)
-        is_of_module = not receivers or all(
-            value.sort in (ValueSort.MODULE, ValueSort.PACKAGE) for each in receivers for value in each
-        )
-        is_bound = record.owner >= 0
-        if is_bound != are_bound or is_of_module == is_bound:
-            return -1
-        if is_bound and evaluator.linkage.is_library and not record.name.startswith("_"):
-            return -1
-    parameters = record.parameters[1:] if is_bound else record.parameters
-    for place, parameter in enumerate(parameters):
-        if parameter.sort is not ParameterSort.EITHER and parameter.sort is not ParameterSort.POSITIONAL:
+        is_called_so = callee.sort is ValueSort.FUNCTION and _is_called_by_name(evaluator, file, use, record)
+
+    parameters = record.parameters[1:] if record.owner >= 0 else record.parameters
+    for place, parameter in enumerate(parameters if is_called_so else ()):
+        if parameter.sort not in (ParameterSort.EITHER, ParameterSort.POSITIONAL):
             break
         if parameter.name == use.name and parameter.sort is ParameterSort.EITHER:
             return place
     return -1
+
+
+def _is_called_by_name(evaluator: Evaluator, file: LinkedFile, use: KeywordUse, record: FunctionRecord) -> bool:
+    """Whether a call is that of a method of some instance, or of a function that is none; what code outside may
+    override is not known."""
+    receivers = [
+        value
+        for each in file.links.attributes
+        if each.end == use.call
+        for value in evaluator.values(file, each.receiver)
+    ]
+    if record.owner < 0:
+        return all(value.sort in _HOLDING for value in receivers)
+    is_open = evaluator.linkage.is_library and not record.name.startswith("_")
+    return bool(receivers) and not is_open and all(value.sort in _BOUND for value in receivers)
 
 
 def _is_made_by(

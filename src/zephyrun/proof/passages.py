@@ -217,44 +217,48 @@ class _Passage:
         )
 
     def _check_function(self) -> None:
-        node, facts = self._node, self._parsed.facts
-        arguments = node.args
-        inside = [each for statement in node.body for each in ast.walk(statement)]
-        names = {each.id for each in inside if isinstance(each, ast.Name)}
-        words = names | {each.attr for each in inside if isinstance(each, ast.Attribute)}
-        is_method = isinstance(self._holder, ast.ClassDef)
-        if (
-            not isinstance(self._holder, ast.Module | ast.ClassDef)
-            or node.decorator_list
-            or getattr(node, "type_params", None)
-            or arguments.vararg is not None
-            or arguments.kwarg is not None
-            or any(isinstance(each, _OTHER_FRAMES) for each in inside)
-            or names & _TELLING_NAMES
-            or any(each.startswith("__") and not each.endswith("__") for each in {node.name, *words})
-            or (node.name.startswith("__") and node.name.endswith("__"))
-            or (is_method and not (arguments.posonlyargs or arguments.args))
-            or not self._body
-            # Some programs run functions of such names, and examples in documentation.
-            or node.name.lower().startswith("test")
-            or RUN_EXAMPLE.search(ast.get_docstring(node) or "")
-        ):
+        """The function must be a plain one, of which nobody can tell that it is there."""
+        facts = self._parsed.facts
+        if not self._is_plain() or not are_sure_annotations(self._parsed, self._node, self._surroundings.oldest):
+            raise _Refused
+        # Some programs run functions of such names, and examples in documentation.
+        is_test = self._node.name.lower().startswith("test")
+        if is_test or RUN_EXAMPLE.search(ast.get_docstring(self._node) or ""):
             raise _Refused
         if any(True for _ in namespace_reservations(self._parsed.source.text, facts, self._surroundings)):
             raise _Refused
-        defaults = [*arguments.defaults, *filter(None, arguments.kw_defaults)]
-        if not all(isinstance(each, ast.Constant) for each in defaults):
-            raise _Refused
-        if not are_sure_annotations(self._parsed, node, self._surroundings.oldest):
-            raise _Refused
+
         for binding in self._own_bindings():
-            record = facts.bindings[binding]
-            if record.captured or reservations(facts, binding, self._surroundings):
+            if facts.bindings[binding].captured or reservations(facts, binding, self._surroundings):
                 raise _Refused
             if Role.PARAMETER in facts.roles(binding) and not facts.roles(binding) <= {Role.PARAMETER, Role.READ}:
                 raise _Refused
         if any(each.whole_file for each in facts.exposures) or self._surroundings.frame_readers:
             raise _Refused
+
+    def _is_plain(self) -> bool:
+        """Whether the function is a method or one of the module that only does what stands in it, and takes what
+        it is given by name or place."""
+        node, arguments = self._node, self._node.args
+        inside = [each for statement in node.body for each in ast.walk(statement)]
+        names = {each.id for each in inside if isinstance(each, ast.Name)}
+        words = {node.name, *names, *(each.attr for each in inside if isinstance(each, ast.Attribute))}
+        is_method = isinstance(self._holder, ast.ClassDef)
+        defaults = [*arguments.defaults, *filter(None, arguments.kw_defaults)]
+        return (
+            (is_method and bool(arguments.posonlyargs or arguments.args) or isinstance(self._holder, ast.Module))
+            and not node.decorator_list
+            and not getattr(node, "type_params", None)
+            and arguments.vararg is None
+            and arguments.kwarg is None
+            and all(isinstance(each, ast.Constant) for each in defaults)
+            and bool(self._body)
+            and not any(isinstance(each, _OTHER_FRAMES) for each in inside)
+            and not names & _TELLING_NAMES
+            # Names that Python makes something else of in a class, or gives a meaning.
+            and not node.name.startswith("__")
+            and not any(each.startswith("__") and not each.endswith("__") for each in words)
+        )
 
     @property
     def _scope(self) -> int:

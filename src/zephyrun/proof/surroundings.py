@@ -46,6 +46,7 @@ _WALKS_NAMES = (
 )
 # What shows the members of a class in their order: the namespace of an instance is its own.
 _WALKS_MEMBERS = re.compile(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
+_READS_LOCALS = re.compile(rb"\b(?:f_locals\b|locals\s*\()")
 # What loads a module whose name is worked out while the program runs, and what it is called then.
 _LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
 _LOADED_ALREADY = rb"\bsys\.modules(?:\[|\.get\()"
@@ -218,6 +219,11 @@ def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
 def walks_members(data: bytes) -> bool:
     """Whether a file may see in which order the members of a class stand, at a glance."""
     return _WALKS_MEMBERS.search(data) is not None
+
+
+def reads_locals(data: bytes) -> bool:
+    """Whether a file may list the names of what stands around, as in the body of a class, at a glance."""
+    return _READS_LOCALS.search(data) is not None
 
 
 def loads_modules(data: bytes) -> bool:
