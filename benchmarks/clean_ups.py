@@ -16,6 +16,7 @@ _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 _LOOKING_UP = (
     "locals", "vars", "eval", "exec", "globals", "dir", "_getframe", "currentframe", "co_varnames", "co_cellvars", "co_freevars",
+    "getinnerframes", "getargvalues",
 )  # fmt: skip
 # What a module takes from another one that was not read may hide what it defines itself.
 _HIDING = "import *"
@@ -61,10 +62,9 @@ def _looks_up(node: ast.AST) -> bool:
 def rename_local(tree: ast.Module, dice: random.Random) -> bool:
     """Another name for a local that no function inside shares, and that stands in no text."""
     text = ast.unparse(tree)
-    functions = [
-        each for each in _functions(tree)
-        if not _looks_up(each) and not any(isinstance(node, ast.Nonlocal) for node in ast.walk(each))
-    ]  # fmt: skip
+    functions = [each for each in _functions(tree) if not any(isinstance(node, ast.Nonlocal) for node in ast.walk(each))]
+    if _looks_up(tree):
+        return False
     dice.shuffle(functions)
     for function in functions:
         table = symtable.symtable(ast.unparse(function), "<function>", "exec").get_children()[0]
@@ -187,7 +187,7 @@ def name_a_result(tree: ast.Module, dice: random.Random) -> bool:
 
     found = []
     for function in _functions(tree):
-        if _looks_up(function) or not all(map(is_plain, ast.walk(function))):
+        if not all(map(is_plain, ast.walk(function))) or _looks_up(tree):
             continue
         fresh = [each for each in _FRESH if each not in ast.unparse(tree)]
         for node in ast.walk(function):

@@ -134,6 +134,9 @@ def reader_of_function(
     family = evaluator.relatives(owner) if owner is not None else ()
     is_found = owner is not None or is_walked
     for look in _looks(evaluator, reading):
+        if look.is_whole and not look.is_shown:
+            # A namespace holds functions; what they hold has to be read off them.
+            continue
         is_at_home = look.is_at_module(path) or look.is_at_class(family)
         is_possible = look.is_open and (is_found or look.is_shown)
         if is_possible or (look.is_whole and is_at_home):

@@ -419,8 +419,9 @@ class _DropAnnotations(ast.NodeTransformer):
         """Whether a part of an annotation binds nothing, and keeps no variable of a function around alive."""
         if isinstance(node, ast.Name):
             start = self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)
-            record = self._parsed.facts.bindings[self._parsed.facts.reference_by_start[start].binding]
-            return record.outside or record.scope == 0
+            reference = self._parsed.facts.reference_by_start[start]
+            record = self._parsed.facts.bindings[reference.binding]
+            return record.outside or record.scope in (0, reference.scope)
         return isinstance(node, _PLAIN_IN_ANNOTATIONS)
 
 

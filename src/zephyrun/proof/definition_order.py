@@ -12,6 +12,7 @@ import sys
 from bisect import bisect_left
 from collections import Counter
 from collections.abc import Callable, Iterator, Sequence
+from heapq import heapify, heappop, heappush
 from typing import NamedTuple
 
 from zephyrun.facts import FileFacts, Role
@@ -168,13 +169,36 @@ class _Sorting(NamedTuple):
         return found + self._sorted(run, found)
 
     def _sorted(self, run: list[ast.stmt], before: Sequence[ast.stmt]) -> list[ast.stmt]:
-        """One run in order, if no part of it reads what another one binds, or what may not be there."""
-        names = Counter(name for statement in run for name in self.names_of(statement))
-        read = {name for statement in run for name in _read_at_once(statement)}
-        there = self.builtins.union(*map(_bound_names, before)) if read else self.builtins
-        if any(count > 1 for count in names.values()) or not read <= there - names.keys():
+        """One run by the names that it binds, each statement behind those that bind what it reads; as it stands where
+        a name is bound twice, or read before it is surely bound."""
+        names = [self.names_of(statement) for statement in run]
+        if any(count > 1 for count in Counter(name for each in names for name in each).values()):
             return run
-        return sorted(run, key=lambda each: [self.read_as(each, name) for name in self.names_of(each)])
+        place_of = {name: place for place, each in enumerate(names) for name in each}
+        reads = [set(_read_at_once(statement)) for statement in run]
+        there = self.builtins.union(*map(_bound_names, before)) if any(reads) else self.builtins
+        needed = [{place_of[name] for name in each if name in place_of} for each in reads]
+        is_there = all(each <= there | place_of.keys() for each in reads)
+        if not is_there or any(max(each, default=-1) >= place for place, each in enumerate(needed)):
+            return run
+
+        keys = [[self.read_as(run[place], name) for name in each] for place, each in enumerate(names)]
+        return [run[place] for place in _in_order(keys, needed)]
+
+
+def _in_order(keys: Sequence[Sequence[str]], needed: Sequence[set[int]]) -> Iterator[int]:
+    """Places by their keys, each behind those that it needs."""
+    waiting = {place: set(each) for place, each in enumerate(needed)}
+    free = [(keys[place], place) for place, each in waiting.items() if not each]
+    heapify(free)
+    while free:
+        _, done = heappop(free)
+        yield done
+        for place, each in waiting.items():
+            if done in each:
+                each.remove(done)
+                if not each:
+                    heappush(free, (keys[place], place))
 
 
 def _bound_names(statement: ast.stmt) -> frozenset[str]:
