@@ -52,7 +52,7 @@ class DropSureAnnotations(ast.NodeTransformer):
                 assert statement.value is not None, "only such may go"
                 self.n_dropped += 1
                 tree.body[index] = ast.copy_location(ast.Assign([statement.target], statement.value), statement)
-        if self.are_postponed and self._is_import_idle() and not _annotates(tree):
+        if self.are_postponed and self._is_import_idle() and _stand_first(tree) and not _annotates(tree):
             self.n_dropped += 1
             tree.body = [each for each in tree.body if not _postpones(each)]
 
@@ -101,9 +101,19 @@ def are_postponed(tree: ast.Module) -> bool:
 
 def _postpones(statement: ast.stmt) -> bool:
     """Whether a statement does nothing but postpone annotations."""
-    if not isinstance(statement, ast.ImportFrom) or statement.module != "__future__":
+    if not isinstance(statement, ast.ImportFrom) or not _is_of_future(statement):
         return False
     return [(each.name, each.asname) for each in statement.names] == [(POSTPONING, None)]
+
+
+def _stand_first(tree: ast.Module) -> bool:
+    """Whether what is imported from the future stands where it is no error: before all else but documentation."""
+    behind = [each for each in tree.body[bool(ast.get_docstring(tree, clean=False)) :] if not _is_of_future(each)]
+    return not behind or not any(_is_of_future(each) for each in tree.body[tree.body.index(behind[0]) :])
+
+
+def _is_of_future(statement: ast.stmt) -> bool:
+    return isinstance(statement, ast.ImportFrom) and statement.module == "__future__"
 
 
 def _annotates(tree: ast.Module) -> bool:

@@ -66,6 +66,8 @@ def compiled_difference(
             if any(constants):
                 old_tree, new_tree = map(without_names, (old_tree, new_tree), constants)
             for rewrite_tree, tree in zip(rewrite, (old_tree, new_tree)):
+                # What is taken out may be what the compiler refuses.
+                compile(tree, "<compared>", "exec", dont_inherit=True)
                 rewrite_tree(tree)
             if drops_documentation:
                 _drop_documentation(old_tree)

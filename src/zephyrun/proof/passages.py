@@ -64,8 +64,6 @@ class PutBack(NamedTuple):
 def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content], world: World) -> PutBack | None:
     """One version with the functions written out that the other one has not; `None` where there are none, or
     where something might notice. The surroundings in `world` are by the paths of this version."""
-    if not any(True for path in files for _ in _names_beside(files.get(path), other.get(path))):
-        return None
     if any(asks_for_callers(data) for path, data in files.items() if is_python(path) and isinstance(data, bytes)):
         return None
     current, counts, assumed = dict(files), dict[str, int](), dict[str, None]()
@@ -80,6 +78,11 @@ def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content]
         counts[path] = counts.get(path, 0) + 1
         assumed |= dict.fromkeys([*rests_on, DEPTH_ASSUMPTION, NAMES_ARE_SHOWN])
     return PutBack(current, counts, tuple(assumed)) if counts else None
+
+
+def has_functions_beside(files: Mapping[str, Content], other: Mapping[str, Content]) -> bool:
+    """Whether some file has a function that its other version has not."""
+    return any(True for path in files for _ in _names_beside(files.get(path), other.get(path)))
 
 
 def _names_beside(data: Content | None, other: Content | None) -> Iterator[str]:

@@ -13,7 +13,7 @@ from zephyrun.proof.comparison import NO_CALLS_KNOWN, NOTHING_RESPELLED, Respell
 from zephyrun.proof.guessed_renames import Reason, find_renames
 from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.moved_files import find_moved
-from zephyrun.proof.passages import PASSAGE, PutBack, put_back_passages
+from zephyrun.proof.passages import PASSAGE, PutBack, has_functions_beside, put_back_passages
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.rename_map import align_files
 from zephyrun.proof.renames import World, judge_text
@@ -40,6 +40,7 @@ class TreeProof:
 
 
 _NOTHING_ELSE = World()
+_ALONE = Surroundings()
 
 
 class Pair(NamedTuple):
@@ -101,9 +102,10 @@ def _surroundings(files: Mapping[str, Content], world: World) -> Mapping[str, Su
 
 def _put_back(files: Mapping[str, Content], other: Mapping[str, Content], question: _Question) -> PutBack | None:
     """One version with the passages put back that the other one has not in functions of their own."""
+    if not has_functions_beside(files, other):
+        return None
     world = question.world
-    surroundings = _surroundings(files, world)
-    return put_back_passages(files, other, replace(world, surroundings=surroundings))
+    return put_back_passages(files, other, replace(world, surroundings=_surroundings(files, world)))
 
 
 def _with_passages(
@@ -140,12 +142,14 @@ def _compare(old: Mapping[str, Content], new: Mapping[str, Content], question: _
     before = {name: name for name in new} | {new_path: path for path, new_path in moved.items()}
     files = align_files(old, new, moved)
     renames = find_renames(old, new, replace(world, surroundings=surroundings), files, moved)
+    changed = {name for name in new if old.get(before.get(name, name)) != new[name]}
     pairs = [
         Pair(
             name,
             old.get(before.get(name, name)),
             new.get(name),
-            renames.calls.get(name, surroundings.get(before.get(name, name), Surroundings())),
+            # What does not differ is not asked about.
+            renames.calls.get(name, surroundings.get(before.get(name, name), _ALONE) if name in changed else _ALONE),
             question.strict,
             renames.respellings.get(name, NOTHING_RESPELLED),
             renames.known_calls.get(name, NO_CALLS_KNOWN),
