@@ -13,8 +13,7 @@ from functools import cached_property
 
 from zephyrun.linking.linkage import Content
 from zephyrun.linking.targets import renamed_target
-from zephyrun.linking.usage import Target, TargetSort, Usage
-from zephyrun.linking.values import Evaluator
+from zephyrun.linking.usage import Place, PlaceSort, Target, TargetSort, Usage
 from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
 from zephyrun.proof.documentation import annotation_doubts, documentation_doubts
@@ -93,11 +92,7 @@ def find_renames(
         )
         for path in [moved.get(each.path, each.path)]
     ]
-    known = {
-        new_path: (known_calls(before, path), known_calls(judge.after, new_path))
-        for path in keyworded
-        for new_path in [moved.get(path, path)]
-    }
+    known = {moved.get(path, path): judge.known_calls(path) for path in keyworded}
     return replace(found, reasons=(*found.reasons, *doubts), known_calls=known)
 
 
@@ -119,12 +114,25 @@ class _GuessJudge(Judge):
         self._files = files
         self._back = {new_path: path for path, new_path in moved.items()}
         self._given_by: dict[str, str] = {}
+        self._known_calls: dict[str, tuple[KnownCalls, KnownCalls]] = {}
         self._texts: dict[str, SourceText] = {}
 
-    @property
-    def after(self) -> Evaluator:
-        """What answers questions about the new version."""
-        return self._after
+    def _may_be_gone(self, place: Place) -> bool:
+        return place.sort is PlaceSort.KEYWORD and place.start in self.known_calls(place.path)[0]
+
+    def _may_be_new(self, place: Place) -> bool:
+        path = self._back.get(place.path, place.path)
+        return place.sort is PlaceSort.KEYWORD and place.start in self.known_calls(path)[1]
+
+    def known_calls(self, path: str) -> tuple[KnownCalls, KnownCalls]:
+        """What both versions of a file, given by its old path, could write without a keyword, if they differ in
+        keywords."""
+        if path not in self._known_calls:
+            is_asked = path in self._files and differ_in_keywords(self._files[path])
+            versions = ((self._before, path), (self._after, self._moved.get(path, path))) if is_asked else ()
+            old, new = (known_calls(*each) for each in versions) if versions else ({}, {})
+            self._known_calls[path] = old, new
+        return self._known_calls[path]
 
     def guess_modules(self) -> list[Guess]:
         """The modules that seem to have another name."""

@@ -375,6 +375,14 @@ class Judge:
         """Whether a place of the new version bears another name than its counterpart, or has none."""
         return False
 
+    def _may_be_gone(self, place: Place) -> bool:
+        """Whether a place of the old version needs no counterpart."""
+        return False
+
+    def _may_be_new(self, place: Place) -> bool:
+        """Whether a place of the new version needs no counterpart."""
+        return False
+
     def _pair_places(
         self, before: Usage, after: Usage, renaming: Renaming, old_name: str, new_name: str
     ) -> None:
@@ -383,7 +391,7 @@ class Judge:
         for place in before.places:
             if (image := self._image(place.path, place.start)) is not None:
                 images[image] = place
-            elif place.sort not in _FOR_READERS:
+            elif place.sort not in _FOR_READERS and not self._may_be_gone(place):
                 path = self._moved.get(place.path, place.path)
                 self._object_to_place(path, f"what became of a reference to {before.label} is not to be told")
 
@@ -404,7 +412,7 @@ class Judge:
                 self._respelled.setdefault(key[0], {})[key[1]] = Spelling(end, old_name)
 
         for key, place in found.items():
-            if key in images or place.sort in _FOR_READERS:
+            if key in images or place.sort in _FOR_READERS or self._may_be_new(place):
                 continue
             self._object_to_place(key[0], f"`{new_name}` is in use already, and would be {before.label}")
             if not self._has_come(*key):
