@@ -54,10 +54,11 @@ _ALLOWED_SORTS = frozenset({PlaceSort.DEFINITION, PlaceSort.READ, PlaceSort.COMM
 
 class PutBack(NamedTuple):
     """A version of a project with passages put back: its files, how many passages each changed one got back,
-    and what that rests on."""
+    where each of the lines of a changed one comes from (from 1 on, by their order), and what that rests on."""
 
     files: Mapping[str, Content]
     counts: Mapping[str, int]
+    lines: Mapping[str, tuple[int, ...]]
     assumed: tuple[str, ...]
 
 
@@ -67,17 +68,20 @@ def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content]
     if any(asks_for_callers(data) for path, data in files.items() if is_python(path) and isinstance(data, bytes)):
         return None
     current, counts, assumed = dict(files), dict[str, int](), dict[str, None]()
+    lines: dict[str, tuple[int, ...]] = {}
     evaluator: Evaluator | None = None
     for _ in range(_MOST_ROUNDS):
         evaluator = world.evaluator(current, evaluator)
         found = _put_one_back(evaluator, current, other, world)
         if found is None:
             break
-        path, data, rests_on = found
-        current[path] = data
+        path, written, rests_on = found
+        current[path] = written.data
         counts[path] = counts.get(path, 0) + 1
+        before = lines.get(path)
+        lines[path] = written.lines if before is None else tuple(before[line - 1] for line in written.lines)
         assumed |= dict.fromkeys([*rests_on, DEPTH_ASSUMPTION, NAMES_ARE_SHOWN])
-    return PutBack(current, counts, tuple(assumed)) if counts else None
+    return PutBack(current, counts, lines, tuple(assumed)) if counts else None
 
 
 def has_functions_beside(files: Mapping[str, Content], other: Mapping[str, Content]) -> bool:
@@ -102,7 +106,7 @@ def _names_beside(data: Content | None, other: Content | None) -> Iterator[str]:
 
 def _put_one_back(
     evaluator: Evaluator, files: Mapping[str, Content], other: Mapping[str, Content], world: World
-) -> tuple[str, bytes, list[str]] | None:
+) -> tuple[str, _Written, list[str]] | None:
     """A path, its text with one function written out at its calls, and what that rests on."""
     for path, data in files.items():
         names = set(_names_beside(data, other.get(path)))
@@ -113,10 +117,17 @@ def _put_one_back(
         for definition in parsed.facts.definitions:
             if parsed.facts.dotted(definition.inner_scope) in names:
                 passage = _Passage.found(evaluator, path, parsed, definition.name_start, around)
-                text = passage.written_out() if passage is not None else None
-                if passage is not None and text is not None:
-                    return path, text, passage.assumed
+                written = passage.written_out() if passage is not None else None
+                if passage is not None and written is not None:
+                    return path, written, passage.assumed
     return None
+
+
+class _Written(NamedTuple):
+    """The text of a file with a function written out, and the line from which each of its lines comes."""
+
+    data: bytes
+    lines: tuple[int, ...]
 
 
 class _Refused(Exception):
@@ -173,7 +184,7 @@ class _Passage:
         is_called = len(definitions) == 1 and reads and passage._takes(reads)
         return passage if is_called and not passage._is_lent(evaluator) else None
 
-    def written_out(self) -> bytes | None:
+    def written_out(self) -> _Written | None:
         """The text of the file with the function at each of its calls, and gone itself; `None` where somebody
         could tell."""
         try:
@@ -186,7 +197,24 @@ class _Passage:
             parse(data)
         except (_Refused, UnreadableSource, UnreadableText):
             return None
-        return data
+        return _Written(data, tuple(self._lines_of(edits)))
+
+    def _lines_of(self, edits: list[Edit]) -> Iterator[int]:
+        """The line from which each line of the edited text comes; what is written out comes from the function."""
+        source, text = self._parsed.source, self._parsed.source.text
+        own_line = self._body[0].lineno
+        position, edited = 0, ""
+        origins: list[int] = []
+        for edit in [*sorted(edits, key=lambda each: each.start), Edit(len(text), len(text), "")]:
+            for piece, line in ((text[position : edit.start], source.line_of(position)), (edit.text, 0)):
+                # The line on which the piece begins has its origin already, unless it begins there.
+                begins_line = not edited or edited.endswith("\n")
+                n_lines = piece.count("\n") + begins_line
+                first = line if begins_line else line + 1
+                origins += [first + number if line else own_line for number in range(n_lines)]
+                edited += piece
+            position = edit.end
+        yield from origins
 
     # -- the function ------------------------------------------------------------------------
 

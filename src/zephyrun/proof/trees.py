@@ -82,7 +82,7 @@ def compare_trees(
         return proof
     versions = [each.files if each is not None else files for each, files in zip(put_back, (old, new), strict=True)]
     other = _compare(versions[0], versions[1], question)
-    return _with_passages(proof, other, [each for each in put_back if each is not None], question)
+    return _with_passages(proof, other, put_back, question)
 
 
 @dataclass(frozen=True)
@@ -109,21 +109,23 @@ def _put_back(files: Mapping[str, Content], other: Mapping[str, Content], questi
 
 
 def _with_passages(
-    proof: TreeProof, other: TreeProof, put_back: Sequence[PutBack], question: _Question
+    proof: TreeProof, other: TreeProof, put_back: Sequence[PutBack | None], question: _Question
 ) -> TreeProof:
-    """The proof of two trees, or what it says with passages put back of the files that are the same then; lines of
-    the others would be those of no text that anybody has."""
-    assumed = tuple(dict.fromkeys(what for each in put_back for what in each.assumed))
+    """The proof of two trees, or what it says with passages put back (in the old and the new one) where that says
+    more."""
+    done = [each for each in put_back if each is not None]
+    assumed = tuple(dict.fromkeys(what for each in done for what in each.assumed))
     counts = Counter[str]()
-    for each in put_back:
+    for each in done:
         counts.update(each.counts)
     before = dict(proof.files)
     files = []
     for path, after in other.files:
-        if after.verdict is not Verdict.SAME and counts[path]:
-            after = before[path]
-        elif counts[path]:
+        if after.verdict is Verdict.SAME and counts[path]:
             after = replace(after, edits=(*after.edits, (PASSAGE, counts[path])))
+        elif counts[path]:
+            says_more = len(after.differences) <= len(before[path].differences)
+            after = _at_real_lines(path, after, put_back) if says_more else before[path]
         files.append((path, after))
     reasons = other.reasons
     if question.strict:
@@ -131,7 +133,21 @@ def _with_passages(
     verdicts = [*(each.verdict for _, each in files), *(Verdict.UNPROVEN for _ in reasons)]
     found = TreeProof(worst(verdicts), tuple(files), reasons, tuple(dict.fromkeys([*other.assumed, *assumed])))
     n_same = [sum(each.verdict is Verdict.SAME for _, each in version.files) for version in (found, proof)]
-    return found if n_same[0] > n_same[1] or found.verdict is Verdict.SAME else proof
+    return found if n_same[0] >= n_same[1] else proof
+
+
+def _at_real_lines(path: str, proof: FileProof, put_back: Sequence[PutBack | None]) -> FileProof:
+    """The proof of a file with the lines of its differences where they are in the texts that people have."""
+    old, new = (each.lines.get(path, ()) if each is not None else () for each in put_back)
+
+    def real(line: int, lines: Sequence[int]) -> int:
+        return lines[line - 1] if 0 < line <= len(lines) else line
+
+    differences = tuple(
+        replace(each, old_line=real(each.old_line, old), new_line=real(each.new_line, new))
+        for each in proof.differences
+    )
+    return replace(proof, differences=differences)
 
 
 def _compare(old: Mapping[str, Content], new: Mapping[str, Content], question: _Question) -> TreeProof:
