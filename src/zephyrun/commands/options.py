@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from zephyrun.errors import UserError
 from zephyrun.findings.table import FAMILIES, KINDS
 from zephyrun.project.roots import KEPT_FOLDER, for_people
-from zephyrun.reports.lines import StyledLine, wrapped_line
+from zephyrun.reports.lines import StyledLine, with_spaces, wrapped_line
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -149,7 +149,9 @@ class Screen:
         else:
             # What goes on below keeps the indentation of its beginning.
             indentation = len(text.plain) - len(text.plain.lstrip(" "))
-            self.console.print(Padding(text[indentation:], (0, 0, 0, indentation), expand=False))
+            for broken in text[indentation:].wrap(self.console, max(self.console.width - indentation, 1)):
+                broken.plain = with_spaces(broken.plain)
+                self.console.print(Padding(broken, (0, 0, 0, indentation), expand=False))
 
     @cached_property
     def console(self) -> Console:

@@ -509,7 +509,10 @@ class _Passage:
             if self._locals():
                 raise _Refused
             written = ast.unparse(self._with_names(only.value, call, {}))
-            return Edit(self._start(call.node), self._end(call.node), f"({written})")
+            # On a line of its own, so that it is known where it comes from; not all texts may be broken.
+            is_in_text = any(isinstance(each, ast.JoinedStr) for each in self._around(call.node))
+            written = f"({written})" if is_in_text else f"(\n{written}\n)"
+            return Edit(self._start(call.node), self._end(call.node), written)
         if call.caller is None:
             raise _Refused
         statements = self._statements(call)
@@ -523,6 +526,12 @@ class _Passage:
         indent = text[line:start]
         lines = [each for statement in statements for each in _unparsed(statement)] or ["pass"]
         return Edit(start, end, f"\n{indent}".join(lines))
+
+    def _around(self, node: ast.AST) -> Iterator[ast.AST]:
+        """What stands around a node."""
+        while id(node) in self._parents:
+            node = self._parents[id(node)]
+            yield node
 
     def _statements(self, call: _Call) -> list[ast.stmt]:
         match call.statement:

@@ -17,6 +17,8 @@ _PICTURES = {
     **dict.fromkeys(range(0x80, 0xA0), 0xFFFD),
 }
 
+# Stands for a space at which no line is broken. For private use in Unicode, so that no text holds it.
+_KEPT_SPACE = "\ue000"
 # A text, alone or with its style (words such as `bold`, `dim` and colours).
 Part = str | tuple[str, str]
 
@@ -31,7 +33,17 @@ class StyledLine(NamedTuple):
     @property
     def plain(self) -> str:
         """The line without styles."""
-        return "".join(text for text, _ in self.parts)
+        return with_spaces("".join(text for text, _ in self.parts))
+
+
+def kept_together(text: str) -> str:
+    """A text at whose spaces no line is to be broken."""
+    return text.replace(" ", _KEPT_SPACE)
+
+
+def with_spaces(text: str) -> str:
+    """A text as it is shown, once it has been broken into lines."""
+    return text.replace(_KEPT_SPACE, " ")
 
 
 def wrapped_line(*parts: Part) -> StyledLine:

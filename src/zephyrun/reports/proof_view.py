@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 
 from zephyrun.proof.trees import TreeProof
 from zephyrun.proof.verdict import Difference, Verdict
-from zephyrun.reports.lines import StyledLine, code_line, counted, wrapped_line
+from zephyrun.reports.lines import StyledLine, code_line, counted, kept_together, wrapped_line
 from zephyrun.source import SourceText
 
 _STYLES = {Verdict.SAME: "bold green", Verdict.DIFFERENT: "bold red", Verdict.UNPROVEN: "bold yellow"}
@@ -25,7 +25,7 @@ def proof_view(proof: TreeProof, text_of: TextOf) -> Iterator[StyledLine]:
     changed = [(path, each) for path, each in proof.files if each.edits or each.differences]
     width = min(max((len(path) for path, _ in changed), default=0), _WIDEST_PATH)
     for path, file_proof in changed:
-        edits = ", ".join(file_proof.edit_texts())
+        edits = ", ".join(map(kept_together, file_proof.edit_texts()))
         yield wrapped_line(
             (f"{file_proof.verdict.value:10}", _STYLES[file_proof.verdict]),
             (f"{path:{width}}" if edits else path, "cyan"),
