@@ -1,0 +1,70 @@
+"""What another file of the project may notice of a clean-up that is none by itself."""
+
+import pytest
+
+from zephyrun.project.library import read_library
+from zephyrun.proof.renames import World
+from zephyrun.proof.trees import compare_trees
+from zephyrun.proof.verdict import Verdict
+
+# What the other file does, the old and the new version of one file, and the other file.
+OTHERS = {
+    "imports a constant that is gone": ("TARE = 3\ndef net(kg):\n    return kg - TARE\n", "def net(kg):\n    return kg - 3\n", "from hives import TARE\nprint(TARE)\n"),
+    "asks for a constant that is gone": ("TARE = 3\ndef net(kg):\n    return kg - TARE\n", "def net(kg):\n    return kg - 3\n", "import hives\nprint(getattr(hives, 'TARE', 0))\n"),
+    "sets a constant that is gone": ("TARE = 3\ndef net(kg):\n    return kg - TARE\n", "def net(kg):\n    return kg - 3\n", "import hives\nhives.TARE = 4\n"),
+    "sets a constant that is new": ("def net(row):\n    return row['kg']\n", "KG = 'kg'\ndef net(row):\n    return row[KG]\n", "import hives\nhives.KG = 'g'\n"),
+    "overrides what is new": (
+        "class Hive:\n    def grade(self):\n        return self.kg > 3\n",
+        "class Hive:\n    def grade(self):\n        return self._is_top()\n    def _is_top(self):\n        return self.kg > 3\n",
+        "from hives import Hive\nclass Nucleus(Hive):\n    def _is_top(self):\n        return False\n",
+    ),
+    "sets what is new": (
+        "def grade(hive):\n    return hive.kg > 3\n", "def grade(hive):\n    return _is_top(hive)\ndef _is_top(hive):\n    return hive.kg > 3\n",
+        "import hives\nhives._is_top = print\n",
+    ),
+    "puts a stand-in in its place": (
+        "def grade(hive):\n    return hive.kg > 3\n", "def grade(hive):\n    return _is_top(hive)\ndef _is_top(hive):\n    return hive.kg > 3\n",
+        "from unittest import mock\ndef test(hive):\n    with mock.patch('hives._is_top'):\n        print(hive)\n",
+    ),
+    "counts frames": (
+        "def grade(hive):\n    return hive.weigh() > 3\n", "def grade(hive):\n    return _is_top(hive)\ndef _is_top(hive):\n    return hive.weigh() > 3\n",
+        "import hives, sys\nclass Hive:\n    def weigh(self):\n        return len(sys._getframe(2).f_code.co_name)\nprint(hives.grade(Hive()))\n",
+    ),
+    "asks for a stack level": (
+        "def grade(hive):\n    return hive.weigh() > 3\n", "def grade(hive):\n    return _is_top(hive)\ndef _is_top(hive):\n    return hive.weigh() > 3\n",
+        "import hives, warnings\nclass Hive:\n    def weigh(self):\n        warnings.warn('late', stacklevel=3)\nprint(hives.grade(Hive()))\n",
+    ),
+    "overrides a method whose argument has its keyword": (
+        "class Hive:\n    def net(self, kg, tare):\n        return kg - tare\n    def show(self):\n        return self.net(3, 1)\n",
+        "class Hive:\n    def net(self, kg, tare):\n        return kg - tare\n    def show(self):\n        return self.net(3, tare=1)\n",
+        "from hives import Hive\nclass Nucleus(Hive):\n    def net(self, kg, box):\n        return kg\nprint(Nucleus().show())\n",
+    ),
+    "sets a function whose argument has its keyword": (
+        "def net(kg, tare):\n    return kg - tare\ndef show():\n    return net(3, 1)\n", "def net(kg, tare):\n    return kg - tare\ndef show():\n    return net(3, tare=1)\n",
+        "import hives\nhives.net = lambda kg, box: kg\n",
+    ),
+    "reads what annotates": ("def net(kg):\n    return kg\n", "def net(kg: int):\n    return kg\n", "import hives\nfrom typing import get_type_hints\nprint(get_type_hints(hives.net))\n"),
+    "lists the members of a class": (
+        "class Hive:\n    def net(self):\n        return 3\n    def gross(self):\n        return 4\n",
+        "class Hive:\n    def gross(self):\n        return 4\n    def net(self):\n        return 3\n",
+        "import hives\nprint(list(vars(hives.Hive)))\n",
+    ),
+    "reads the variables of running functions": (
+        "def net(kg, hive):\n    tare = 3\n    hive.show()\n    return kg\n", "def net(kg, hive):\n    hive.show()\n    return kg\n",
+        "import hives, inspect\nclass Hive:\n    def show(self):\n        print(inspect.currentframe().f_back.f_locals)\nhives.net(3, Hive())\n",
+    ),
+    "imports the name that postpones annotations": (
+        "def net(kg: int):\n    return kg\n", "from __future__ import annotations\ndef net(kg: int):\n    return kg\n", "from hives import annotations\nprint(annotations)\n",
+    ),
+    "shows documentation": ("def net(kg):\n    return kg\n", "def net(kg):\n    'The net weight.'\n    return kg\n", "import hives\nprint(hives.net.__doc__)\n"),
+}
+
+
+@pytest.mark.parametrize(("old", "new", "other"), OTHERS.values(), ids=OTHERS)
+def test_another_file_may_notice(old, new, other):
+    """By itself it is the same; beside a file that can tell it is not."""
+    world = World(library=read_library)
+    alone = compare_trees({"hives.py": old.encode()}, {"hives.py": new.encode()}, world=world)
+    beside = {"yard.py": other.encode()}
+    both = compare_trees({"hives.py": old.encode(), **beside}, {"hives.py": new.encode(), **beside}, world=world)
+    assert (alone.verdict, both.verdict) == (Verdict.SAME, Verdict.UNPROVEN)
