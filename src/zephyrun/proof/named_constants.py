@@ -3,8 +3,8 @@
 `constants_beside` finds the names that only one version has and for which this holds by what the file itself
 says. What the file cannot say, `constant_reservations` asks.
 
-A name is a constant when it is bound once, at the top level of the module, to a number, a text or the like that is
-written out there, before any statement that uses it. So it is defined before anything in the module
+A name is a constant when it is bound once, at the top level of the module, to a number, a text or the like, or a
+tuple of such, that is written out there, before any statement that uses it. So it is defined before anything in the module
 can be called, also when an import in a circle or a reload runs half of the module. The old version
 must not know the name in any way.
 """
@@ -156,6 +156,8 @@ def _copy(value: ast.expr, place: ast.expr) -> ast.expr:
     """A fresh constant at a place; nodes must not be shared, since each gets a line of its own."""
     if isinstance(value, ast.UnaryOp):
         return ast.copy_location(ast.UnaryOp(ast.USub(), _copy(value.operand, place)), place)
+    if isinstance(value, ast.Tuple):
+        return ast.copy_location(ast.Tuple([_copy(each, place) for each in value.elts], ast.Load()), place)
     assert isinstance(value, ast.Constant), "a constant's value is written out"
     return ast.copy_location(ast.Constant(value.value), place)
 
@@ -178,7 +180,7 @@ def _defines_constant(statement: ast.stmt) -> TypeGuard[ast.Assign]:
         isinstance(statement, ast.Assign)
         and len(statement.targets) == 1
         and isinstance(statement.targets[0], ast.Name)
-        and (_is_number(statement.value) or isinstance(statement.value, ast.Constant))
+        and _is_constant(statement.value)
     )
 
 
@@ -187,6 +189,13 @@ def _is_number(node: ast.expr) -> bool:
     if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
         node = node.operand
     return isinstance(node, ast.Constant) and type(node.value) in (int, float, complex)
+
+
+def _is_constant(node: ast.expr) -> bool:
+    """Whether an expression is a constant as it is written, or a tuple of such."""
+    if isinstance(node, ast.Tuple):
+        return bool(node.elts) and all(map(_is_constant, node.elts))
+    return isinstance(node, ast.Constant) or _is_number(node)
 
 
 def _is_bound_once(facts: FileFacts, constant: NamedConstant) -> bool:

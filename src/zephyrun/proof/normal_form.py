@@ -314,6 +314,10 @@ class NormalForm:
 
     def _emit_constant(self, value: ast.expr) -> None:
         """Write a constant as if it stood here itself."""
+        if isinstance(value, ast.Tuple):
+            # There are no names in it.
+            self._node(value)
+            return
         self._emit("node", type(value).__name__)
         if isinstance(value, ast.UnaryOp):
             self._emit("node", "USub")
