@@ -34,6 +34,7 @@ from zephyrun.proof.normal_form import Version, is_text_statement
 from zephyrun.proof.plain_values import PlainValues
 from zephyrun.proof.remains import Surroundings, reservations
 from zephyrun.proof.renames import World
+from zephyrun.proof.surroundings import counts_members
 from zephyrun.source import Edit, EditSet, UnreadableText
 
 PASSAGE = "passage in a function of its own"
@@ -181,6 +182,8 @@ class _Passage:
         definitions = [place for place in usage.places if place.sort is PlaceSort.DEFINITION]
         reads = sorted(place.start for place in usage.places if place.sort is PlaceSort.READ)
         passage = cls(parsed, nodes[0], around, usage.assumed)
+        if isinstance(passage._holder, ast.ClassDef) and passage._is_counted(evaluator, path):
+            return None
         is_called = len(definitions) == 1 and reads and passage._takes(reads)
         return passage if is_called and not passage._is_lent(evaluator) else None
 
@@ -231,6 +234,18 @@ class _Passage:
                 return False
             self._calls.append(self._call(by_place[start]))
         return True
+
+    def _is_counted(self, evaluator: Evaluator, path: str) -> bool:
+        """Whether something may see how many members the class has."""
+        if self._surroundings.counts_members or counts_members(self._parsed.source.to_bytes()):
+            return True
+        start = self._parsed.places[id(self._holder), "name"][0]
+        keys = [
+            (path, number)
+            for number, each in enumerate(evaluator.file(path).links.classes)
+            if each.name_start == start
+        ]
+        return not keys or any(evaluator.has_own_metaclass(each) for key in keys for each in evaluator.above(key))
 
     def _is_lent(self, evaluator: Evaluator) -> bool:
         """Whether some method that calls the function is taken off its class, to be called on who knows what."""

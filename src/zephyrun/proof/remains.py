@@ -60,7 +60,8 @@ class Surroundings:
     `calls` are the places of this file that name a function which reads its callers' variables, for each that
     is never named but to be called; any other may be called from everywhere;
     `shadowed` are modules of the standard library for which the project has its own;
-    `walks_members` says whether any file may see in which order the members of a class stand;
+    `walks_members` says whether any file may see in which order the members of a class stand, and `counts_members`
+    whether one may see how many they are;
     `oldest` is the oldest version of Python for which the project is.
     """
 
@@ -75,6 +76,7 @@ class Surroundings:
     calls: frozenset[CallsOfReader] = frozenset()
     shadowed: frozenset[str] = frozenset()
     walks_members: bool = False
+    counts_members: bool = False
     oldest: PythonVersion = THIS_PYTHON
 
     def as_text(self) -> str:
@@ -82,7 +84,7 @@ class Surroundings:
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
         places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
         places.append(sorted(f"{each.module} {hashlib.sha256(each.data).hexdigest()}" for each in self.frame_readers))
-        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.oldest))
+        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.counts_members, self.oldest))
 
     def reads_any_name_in(self, start: int, end: int) -> bool:
         """Whether some module may be told which variable to read of code that stands in a range of this file."""

@@ -46,6 +46,7 @@ _WALKS_NAMES = (
 )
 # What shows the members of a class in their order: the namespace of an instance is its own.
 _WALKS_MEMBERS = re.compile(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
+_LISTS_MEMBERS = re.compile(rb"\b(?:dir|help|__dir__)\b|\bpydoc\b")
 _READS_LOCALS = re.compile(rb"\b(?:f_locals\b|locals\s*\()")
 # What loads a module whose name is worked out while the program runs, and what it is called then.
 _LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
@@ -106,6 +107,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         walking = _walking(readable)
         self._names_walked = Importers(_imports_of(walking, labels))
         self._walks_members = any(map(walks_members, readable.values()))
+        self._counts_members = self._walks_members or any(map(counts_members, readable.values()))
         self._walk_all = frozenset(
             labels[path] for path, data in walking.items() if _walks_any_module(data)
         )
@@ -140,6 +142,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 self._uses_libraries,
                 shadowed=self._shadowed,
                 walks_members=self._walks_members,
+                counts_members=self._counts_members,
                 oldest=self._oldest,
             )
         return self._known[path]
@@ -219,6 +222,11 @@ def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
 def walks_members(data: bytes) -> bool:
     """Whether a file may see in which order the members of a class stand, at a glance."""
     return _WALKS_MEMBERS.search(data) is not None
+
+
+def counts_members(data: bytes) -> bool:
+    """Whether a file may see how many members a class has, at a glance."""
+    return walks_members(data) or _LISTS_MEMBERS.search(data) is not None
 
 
 def reads_locals(data: bytes) -> bool:
