@@ -169,7 +169,8 @@ def _constant(parsed: ParsedFile, statement: ast.stmt) -> NamedConstant | None:
     start = parsed.source.offset_of_utf8(target.lineno, target.col_offset)
     binding = parsed.facts.reference_by_start[start].binding
     end = parsed.source.offset_of_utf8(statement.end_lineno or 0, statement.end_col_offset or 0)
-    spelling = ast.get_source_segment(parsed.source.text, statement.value) or ""
+    value = parsed.source.offset_of_utf8(statement.value.lineno, statement.value.col_offset)
+    spelling = parsed.source.text[value:end]
     name = parsed.facts.bindings[binding].name
     return NamedConstant(name, binding, statement, statement.value, start, end, spelling)
 
