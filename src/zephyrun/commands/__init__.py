@@ -75,9 +75,8 @@ def _parser(argv: Sequence[str]) -> argparse.ArgumentParser:
     subparsers = parser.add_subparsers(prog=parser.prog, metavar="COMMAND", required=True)
     called = next((word for word in argv if not word.startswith("-")), "")
     for name, summary in COMMANDS.items():
-        subparser = subparsers.add_parser(
-            name, help=summary, description=summary[0].upper() + summary[1:] + ".", allow_abbrev=False
-        )
+        sentence = summary[0].upper() + summary[1:] + ("" if summary.endswith("?") else ".")
+        subparser = subparsers.add_parser(name, help=summary, description=sentence, allow_abbrev=False)
         if name == called:
             module = importlib.import_module(f"zephyrun.commands.{name}")
             module.add_arguments(subparser)
