@@ -11,6 +11,7 @@ import ast
 from collections import Counter
 from collections.abc import Mapping
 
+from zephyrun.facts import Role
 from zephyrun.link_facts import FunctionRecord, KeywordUse, ParameterSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.search import find_usage
@@ -102,6 +103,8 @@ def _is_made_by(
     named = [
         each for each in file.facts.references
         if each.end == use.call and file.facts.bindings[each.binding].name == made.name
+        # A variable may hold a class below this one.
+        and file.facts.roles(each.binding) <= {Role.CLASS, Role.IMPORT, Role.READ}
     ]  # fmt: skip
     return (
         bool(named)

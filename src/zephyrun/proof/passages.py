@@ -509,10 +509,10 @@ class _Passage:
             for field_name in ("body", "orelse", "finalbody"):
                 block = getattr(parent, field_name, None)
                 if isinstance(block, list) and node in block:
-                    targets = [part for each in block[: block.index(node)] for part in _targets(each)]
-                    if field_name == "body" and isinstance(parent, ast.For | ast.With):
-                        targets += _targets(parent)
-                    yield from map(self._start, targets)
+                    # A loop that stands before it may have had no round.
+                    ran = [each for each in block[: block.index(node)] if not isinstance(each, ast.For)]
+                    ran += [parent] if field_name == "body" and isinstance(parent, ast.For | ast.With) else []
+                    yield from (self._start(target) for each in ran for target in _targets(each))
             node = parent
 
     # -- writing -----------------------------------------------------------------------------
@@ -687,7 +687,7 @@ class _Renaming(ast.NodeTransformer):
 
 
 def _targets(statement: ast.AST) -> list[ast.Name]:
-    """The names that a statement sets whenever it has run, or whenever what stands inside it runs."""
+    """The names that a statement sets whenever it has run, or, of a loop, whenever what stands inside it runs."""
     match statement:
         case ast.Assign(targets=targets):
             found: list[ast.expr] = targets
