@@ -171,7 +171,7 @@ class _SureAnnotations(NamedTuple):
 
     def _is_of_typing(self, name: ast.Name) -> bool:
         """Whether a name is that of a generic type with one parameter from the library, and nothing else."""
-        roles = self.parsed.facts.roles(self._binding(name))
+        roles = self.parsed.facts.roles(self.parsed.binding_of(name))
         if name.id not in _ONE_PARAMETER or not roles <= {Role.IMPORT, Role.READ}:
             return False
         modules = _TYPING if self.oldest >= GENERIC_BUILTINS else _TYPING[:1]
@@ -182,7 +182,7 @@ class _SureAnnotations(NamedTuple):
 
     def _is_there(self, name: ast.Name) -> bool:
         """Whether a name is that of a builtin, or surely bound when it is read at the top of the module."""
-        facts, number = self.parsed.facts, self._binding(name)
+        facts, number = self.parsed.facts, self.parsed.binding_of(name)
         record = facts.bindings[number]
         if record.outside:
             return name.id in BUILTINS and NEW_BUILTINS.get(name.id, self.oldest) <= self.oldest
@@ -190,16 +190,10 @@ class _SureAnnotations(NamedTuple):
             return False
         first = facts.references[record.references[0]]
         is_at_top = facts.statements[facts.statement_at(first.start)].depth == 0
-        return first.role in _BINDING_AT_ONCE and is_at_top and first.start < self._start(name)
-
-    def _start(self, name: ast.Name) -> int:
-        return self.parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-
-    def _binding(self, name: ast.Name) -> int:
-        return self.parsed.facts.reference_by_start[self._start(name)].binding
+        return first.role in _BINDING_AT_ONCE and is_at_top and first.start < self.parsed.start_of(name)
 
     def _record(self, name: ast.Name) -> Binding:
-        return self.parsed.facts.bindings[self._binding(name)]
+        return self.parsed.facts.bindings[self.parsed.binding_of(name)]
 
 
 def _is_ellipsis(node: ast.expr) -> bool:

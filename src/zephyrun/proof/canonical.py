@@ -26,7 +26,6 @@ from collections.abc import Callable, Iterator
 from functools import cached_property
 from typing import Any
 
-from zephyrun.facts import ScopeKind
 from zephyrun.languages.python import ParsedFile
 from zephyrun.proof.annotations import DropSureAnnotations
 from zephyrun.proof.conditions import Conditions
@@ -36,7 +35,7 @@ from zephyrun.proof.explaining import Explaining
 from zephyrun.proof.known_calls import KEYWORDS, KnownCalls
 from zephyrun.proof.loops import INDEX_LOOP, Loops
 from zephyrun.proof.named_constants import namespace_reservations
-from zephyrun.proof.normal_form import DOCUMENTED, Version, is_local_variable, is_text_statement
+from zephyrun.proof.normal_form import DOCUMENTED, Version, is_own_variable, is_text_statement
 from zephyrun.proof.plain_values import PlainValues
 from zephyrun.proof.remains import Surroundings, reservations
 from zephyrun.proof.surroundings import reads_locals, walks_members
@@ -127,19 +126,19 @@ class Canonical:
         found = [*self._idle_variables(tree, is_guarded=False)]
         places: dict[int, set[int]] = {}
         for name, read, _ in found:
-            places.setdefault(self._binding_at(name), set()).update(map(self._start_of, (name, read)))
+            places.setdefault(self._parsed.binding_of(name), set()).update(map(self._parsed.start_of, (name, read)))
         idle = {binding for binding, starts in places.items() if self._is_only_in_pairs(binding, starts)}
-        self._idle = {self._start_of(name): sort for name, _, sort in found if self._binding_at(name) in idle}
+        self._idle = {self._parsed.start_of(name): sort for name, _, sort in found if self._parsed.binding_of(name) in idle}
 
     def _read_as(self, statement: ast.stmt, name: str) -> str:
         """How a name that a statement at the top binds is to be read."""
-        start = self._parsed.source.offset_of_utf8(statement.lineno, statement.col_offset)
+        start = self._parsed.start_of(statement)
         start = self._name_starts.get(start, start)
         if isinstance(statement, ast.Import | ast.ImportFrom):
             (alias,) = statement.names
-            start = self._parsed.source.offset_of_utf8(alias.lineno, alias.col_offset)
+            start = self._parsed.start_of(alias)
             if alias.asname is not None:
-                end = self._parsed.source.offset_of_utf8(alias.end_lineno or 0, alias.end_col_offset or 0)
+                end = self._parsed.end_of(alias)
                 start = end - len(alias.asname)
         return self._respelled[start].name if start in self._respelled else name
 
@@ -148,7 +147,7 @@ class Canonical:
         """Where the names of definitions stand whose `def` or `class` begins at an offset."""
         nodes = [each for each in ast.walk(self._parsed.tree) if isinstance(each, (*_FUNCTIONS, ast.ClassDef))]
         return {
-            self._parsed.source.offset_of_utf8(each.lineno, each.col_offset): self._parsed.places[id(each), "name"][0]
+            self._parsed.start_of(each): self._parsed.places[id(each), "name"][0]
             for each in nodes
         }
 
@@ -163,12 +162,6 @@ class Canonical:
         return reads_locals(data) or self._surroundings.walks_members or walks_members(data)
 
     # -- names -------------------------------------------------------------------------------
-
-    def _start_of(self, name: ast.Name) -> int:
-        return self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-
-    def _binding_at(self, name: ast.Name) -> int:
-        return self._parsed.facts.reference_by_start[self._start_of(name)].binding
 
     def _idle_variables(self, node: ast.AST, *, is_guarded: bool) -> Iterator[tuple[ast.Name, ast.Name, str]]:
         """The variables that are set in one statement and read in the next one, each as often as that is so,
@@ -194,14 +187,8 @@ class Canonical:
     def _is_only_in_pairs(self, binding: int, starts: set[int]) -> bool:
         """Whether a variable of a function stands nowhere else than at some places."""
         facts = self._parsed.facts
-        record = facts.bindings[binding]
-        return (
-            facts.scopes[record.scope].kind is ScopeKind.FUNCTION
-            and not record.captured
-            and is_local_variable(facts, binding)
-            and starts == {facts.references[index].start for index in record.references}
-            and self._is_not_looked_up(binding)
-        )
+        everywhere = {facts.references[index].start for index in facts.bindings[binding].references}
+        return starts == everywhere and is_own_variable(facts, binding) and self._is_not_looked_up(binding)
 
     def _is_not_looked_up(self, binding: int) -> bool:
         return not reservations(self._parsed.facts, binding, self._surroundings)
@@ -306,7 +293,7 @@ class Canonical:
         `None` where it has to stay."""
         if not isinstance(statement, ast.Assign) or not isinstance(statement.targets[0], ast.Name):
             return None
-        sort = self._idle.get(self._start_of(statement.targets[0]))
+        sort = self._idle.get(self._parsed.start_of(statement.targets[0]))
         if sort == GIVEN_BACK and isinstance(following, ast.Return):
             following.value = statement.value
             return sort
@@ -372,7 +359,7 @@ class _DropKeywords(ast.NodeTransformer):
         for index, keyword in enumerate(call.keywords):
             if keyword.arg is None:
                 return None
-            start = self._parsed.source.offset_of_utf8(keyword.lineno, keyword.col_offset)
+            start = self._parsed.start_of(keyword)
             if self._known.get(start) == len(call.args):
                 before = call.keywords[: index + 1]
                 are_plain = index == 0 or all(self._is_plain(each.value) for each in before)
@@ -418,7 +405,7 @@ class _DropAnnotations(ast.NodeTransformer):
     def _is_plain(self, node: ast.AST) -> bool:
         """Whether a part of an annotation binds nothing, and keeps no variable of a function around alive."""
         if isinstance(node, ast.Name):
-            start = self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)
+            start = self._parsed.start_of(node)
             reference = self._parsed.facts.reference_by_start[start]
             record = self._parsed.facts.bindings[reference.binding]
             return record.outside or record.scope in (0, reference.scope)

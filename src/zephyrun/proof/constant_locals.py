@@ -9,10 +9,11 @@ from __future__ import annotations
 import ast
 from collections import Counter
 from collections.abc import Callable, Iterator
-from typing import Any
 
-from zephyrun.facts import Role, ScopeKind
-from zephyrun.proof.normal_form import Version, is_local_variable, is_text_statement
+from zephyrun.facts import Role
+from zephyrun.languages.python import ParsedFile
+from zephyrun.proof.named_constants import constant_at, is_constant
+from zephyrun.proof.normal_form import Version, is_own_variable, is_text_statement
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _COLLECTIONS = (ast.List, ast.Tuple, ast.Dict, ast.Set)
@@ -39,7 +40,7 @@ class ConstantLocals:
             for statement in [each for each in function.body if self._stands_for(each) in constants]:
                 self._remove(function.body, statement, CONSTANT_LOCAL)
             if constants:
-                _Replacement(self._start_of, self._binding_at, constants).visit(function)
+                _Replacement(self._parsed, constants).visit(function)
             self._remove_unused(function)
 
     def _remove_unused(self, function: ast.FunctionDef | ast.AsyncFunctionDef) -> None:
@@ -72,7 +73,7 @@ class ConstantLocals:
         reads: dict[int, list[ast.Name]] = {}
         for node in ast.walk(function):
             if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
-                reads.setdefault(self._binding_at(node), []).append(node)
+                reads.setdefault(self._parsed.binding_of(node), []).append(node)
         for statement in function.body:
             binding = self._stands_for(statement)
             if binding is None:
@@ -86,14 +87,14 @@ class ConstantLocals:
     def _stands_for(self, statement: ast.stmt) -> int | None:
         """The variable that a statement gives a constant, if nothing else gives it anything, and only its own
         function reads it, and only further down."""
-        if not isinstance(statement, ast.Assign) or not _is_constant(statement.value):
+        if not isinstance(statement, ast.Assign) or not is_constant(statement.value):
             return None
         target = statement.targets[0]
         if len(statement.targets) > 1 or not isinstance(target, ast.Name):
             return None
-        facts, binding = self._parsed.facts, self._binding_at(target)
+        facts, binding = self._parsed.facts, self._parsed.binding_of(target)
         first, *others = (facts.references[index] for index in facts.bindings[binding].references)
-        is_read_below = all(each.role is Role.READ for each in others) and first.start == self._start_of(target)
+        is_read_below = all(each.role is Role.READ for each in others) and first.start == self._parsed.start_of(target)
         return binding if others and is_read_below and self._is_own(binding) else None
 
     # -- unused ------------------------------------------------------------------------------
@@ -105,53 +106,21 @@ class ConstantLocals:
         target = statement.targets[0]
         if len(statement.targets) > 1 or not isinstance(target, ast.Name):
             return None
-        binding = self._binding_at(target)
+        binding = self._parsed.binding_of(target)
         return binding if self._parsed.facts.roles(binding) == {Role.ASSIGN} and self._is_own(binding) else None
 
-    # -- names -------------------------------------------------------------------------------
-
-    def _start_of(self, name: ast.Name) -> int:
-        return self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-
-    def _binding_at(self, name: ast.Name) -> int:
-        return self._parsed.facts.reference_by_start[self._start_of(name)].binding
-
     def _is_own(self, binding: int) -> bool:
-        facts = self._parsed.facts
-        record = facts.bindings[binding]
-        return (
-            facts.scopes[record.scope].kind is ScopeKind.FUNCTION
-            and not record.captured
-            and is_local_variable(facts, binding)
-            and self._may_go(binding)
-        )
+        return is_own_variable(self._parsed.facts, binding) and self._may_go(binding)
 
 
 class _Replacement(ast.NodeTransformer):
-    def __init__(
-        self, start_of: Callable[[ast.Name], int], binding_at: Callable[[ast.Name], int], constants: dict[int, ast.expr]
-    ) -> None:
-        self._start_of = start_of
-        self._binding_at = binding_at
+    def __init__(self, parsed: ParsedFile, constants: dict[int, ast.expr]) -> None:
+        self._parsed = parsed
         self._constants = constants
 
     def visit_Name(self, node: ast.Name) -> ast.expr:
-        value = self._constants.get(self._binding_at(node))
-        return node if value is None else _copy(value)
-
-
-def _copy(value: ast.expr) -> ast.expr:
-    """A constant anew; nodes must not be shared, since each gets a line of its own."""
-    if isinstance(value, ast.UnaryOp):
-        return ast.copy_location(ast.UnaryOp(ast.USub(), _copy(value.operand)), value)
-    assert isinstance(value, ast.Constant), "it is a constant, or one with a minus"
-    return ast.copy_location(ast.Constant(value.value), value)
-
-
-def _is_constant(node: ast.expr) -> bool:
-    if isinstance(node, ast.UnaryOp) and isinstance(node.op, ast.USub):
-        return isinstance(node.operand, ast.Constant) and type(node.operand.value) in (int, float)
-    return isinstance(node, ast.Constant) and node.value is not ...
+        value = self._constants.get(self._parsed.binding_of(node))
+        return node if value is None else constant_at(value, value)
 
 
 def _is_inert(node: ast.expr) -> bool:
@@ -161,7 +130,7 @@ def _is_inert(node: ast.expr) -> bool:
         is_unpacking = isinstance(node, ast.Dict) and None in node.keys
         return not is_unpacking and all(isinstance(each, ast.Constant) for each in ast.iter_child_nodes(node))
     parts = ast.iter_child_nodes(node) if isinstance(node, _COLLECTIONS) else ()
-    return _is_constant(node) or (
+    return is_constant(node) or (
         isinstance(node, _COLLECTIONS) and all(isinstance(each, ast.expr_context) or _is_inert(each) for each in parts)  # type: ignore[arg-type]
     )
 

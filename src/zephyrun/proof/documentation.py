@@ -5,8 +5,8 @@ The witnesses compare code without them, where they differ; what is left is aske
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
-from typing import NamedTuple, TypeVar
+from collections.abc import Hashable, Iterator, Mapping
+from typing import NamedTuple
 
 from zephyrun.linking.documentation_readers import (
     ANNOTATIONS,
@@ -38,51 +38,34 @@ class ReaderDoubt(NamedTuple):
     is_lost: bool = False
 
 
-def documentation_doubts(
+def reader_doubts(
     before: Evaluator,
     files: Mapping[str, AlignedFile],
     respelled: Mapping[str, Respelled],
     surroundings: Mapping[str, Surroundings],
+    reading: Reading,
 ) -> Iterator[ReaderDoubt]:
-    """What may notice that documentation differs, each place at most once. All paths are those of the old
-    version."""
+    """What may notice that documentation differs, or annotations, each place at most once. All paths are those of the
+    old version."""
     for path, aligned in files.items():
-        old = Version(aligned.old).documentation()
-        new = Version(aligned.new, respelled=respelled.get(path, {})).documentation()
-        reader = _Reader(before, path, surroundings, DOCUMENTATION)
+        versions = Version(aligned.old), Version(aligned.new, respelled=respelled.get(path, {}))
+        old, new = (
+            each.annotations() if reading is ANNOTATIONS else each.documentation() for each in versions
+        )
+        reader = _Reader(before, path, surroundings, reading)
         for start, text, other, lines in _pairs(aligned, old, new):
+            is_run = reading is DOCUMENTATION and any(RUN_EXAMPLE.search(str(each)) for each in (text, other))
             if other is None:
-                yield ReaderDoubt(path, *lines, "what became of the documentation is not to be told", True)
-            elif RUN_EXAMPLE.search(text) or RUN_EXAMPLE.search(other):
+                yield ReaderDoubt(path, *lines, f"what became of the {reading.called} is not to be told", True)
+            elif is_run:
                 yield ReaderDoubt(path, *lines, "the documentation holds examples, which may be run")
             elif what := reader.of(start):
                 yield ReaderDoubt(path, *lines, what)
 
 
-def annotation_doubts(
-    before: Evaluator,
-    files: Mapping[str, AlignedFile],
-    respelled: Mapping[str, Respelled],
-    surroundings: Mapping[str, Surroundings],
-) -> Iterator[ReaderDoubt]:
-    """What may notice that annotations differ, each place at most once. All paths are those of the old version."""
-    for path, aligned in files.items():
-        old = Version(aligned.old).annotations()
-        new = Version(aligned.new, respelled=respelled.get(path, {})).annotations()
-        reader = _Reader(before, path, surroundings, ANNOTATIONS)
-        for start, _, other, lines in _pairs(aligned, old, new):
-            if other is None:
-                yield ReaderDoubt(path, *lines, "what became of the annotations is not to be told", True)
-            elif what := reader.of(start):
-                yield ReaderDoubt(path, *lines, what)
-
-
-_Found = TypeVar("_Found")
-
-
 def _pairs(
-    aligned: AlignedFile, old: Mapping[int, tuple[_Found, int]], new: Mapping[int, tuple[_Found, int]]
-) -> Iterator[tuple[int, _Found, _Found | None, tuple[int, int]]]:
+    aligned: AlignedFile, old: Mapping[int, tuple[Hashable, int]], new: Mapping[int, tuple[Hashable, int]]
+) -> Iterator[tuple[int, Hashable, Hashable | None, tuple[int, int]]]:
     """What differs between two versions, by where it is in the old one: what there was, what there is now (`None`
     where that is not to be told), and the lines of both."""
     for start, (before, line) in old.items():

@@ -103,7 +103,7 @@ class Explaining:
 
     def is_given(self, name: ast.Name) -> bool:
         """Whether a name is a parameter that nothing but its own function can set or delete."""
-        facts, binding = self._parsed.facts, self._plain.binding_of(name)
+        facts, binding = self._parsed.facts, self._parsed.binding_of(name)
         roles = facts.roles(binding)
         return Role.PARAMETER in roles and roles <= {Role.PARAMETER, Role.READ} and not facts.bindings[binding].outside
 

@@ -11,12 +11,13 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
+from zephyrun.linking.documentation_readers import ANNOTATIONS, DOCUMENTATION
 from zephyrun.linking.linkage import Content
 from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import Place, PlaceSort, Target, TargetSort, Usage
 from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
-from zephyrun.proof.documentation import annotation_doubts, documentation_doubts
+from zephyrun.proof.documentation import reader_doubts
 from zephyrun.proof.known_calls import KnownCalls, differ_in_keywords, known_calls
 from zephyrun.proof.moved_files import renamed_modules
 from zephyrun.proof.normal_form import Version, differ_in_annotations, differ_in_documentation
@@ -87,8 +88,8 @@ def find_renames(
     doubts = [
         Reason(path, each.old_line, each.new_line, f"not shown: {each.what}", path if each.is_lost else "")
         for each in (
-            *documentation_doubts(before, documented, respelled, world.surroundings),
-            *annotation_doubts(before, annotated, respelled, world.surroundings),
+            *reader_doubts(before, documented, respelled, world.surroundings, DOCUMENTATION),
+            *reader_doubts(before, annotated, respelled, world.surroundings, ANNOTATIONS),
         )
         for path in [moved.get(each.path, each.path)]
     ]

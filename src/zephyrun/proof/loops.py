@@ -10,8 +10,8 @@ from __future__ import annotations
 import ast
 from collections.abc import Callable, Iterator
 
-from zephyrun.facts import FileFacts, Reference, Role, ScopeKind
-from zephyrun.proof.normal_form import Version
+from zephyrun.facts import FileFacts, Reference, Role
+from zephyrun.proof.normal_form import Version, is_own_variable
 from zephyrun.proof.plain_values import Kind, PlainValues
 
 INDEX_LOOP = "loop over an index"
@@ -70,8 +70,8 @@ class Loops:
                     *_,
                 ],
             ):
-                is_one = self._binding(taken) == self._binding(things) and self._binding(place) == self._binding(index)
-                is_new = self._binding(thing) not in (self._binding(things), self._binding(index))
+                is_one = self._parsed.binding_of(taken) == self._parsed.binding_of(things) and self._parsed.binding_of(place) == self._parsed.binding_of(index)
+                is_new = self._parsed.binding_of(thing) not in (self._parsed.binding_of(things), self._parsed.binding_of(index))
                 are_builtins = self._plain.is_builtin(counting) and self._plain.is_builtin(length)
                 return things if is_one and is_new and are_builtins and self._is_read_inside(index, loop) else None
         return None
@@ -126,10 +126,10 @@ class Loops:
         is_repeated = any(isinstance(each, _LOOPS) for each in _around(loop, parents))
         names = [
             each for each in ast.walk(self._function_around(loop, parents))
-            if isinstance(each, ast.Name) and isinstance(each.ctx, ast.Load) and self._binding(each) == self._binding(things)
+            if isinstance(each, ast.Name) and isinstance(each.ctx, ast.Load) and self._parsed.binding_of(each) == self._parsed.binding_of(things)
         ]  # fmt: skip
         return all(
-            (self._start(each) >= end and not is_repeated) or self._keeps(each, parents, is_meanwhile=self._start(each) >= start)
+            (self._parsed.start_of(each) >= end and not is_repeated) or self._keeps(each, parents, is_meanwhile=self._parsed.start_of(each) >= start)
             for each in names
         )
 
@@ -141,7 +141,7 @@ class Loops:
             return None
         for node in ast.walk(self._function_around(inside, parents)):
             if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
-                if self._start(node.targets[0]) == references[0].start:
+                if self._parsed.start_of(node.targets[0]) == references[0].start:
                     return node.value
         return None
 
@@ -179,25 +179,17 @@ class Loops:
     def _facts(self) -> FileFacts:
         return self._parsed.facts
 
-    def _start(self, node: ast.expr | ast.stmt) -> int:
-        return self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)
-
     def _range(self, node: ast.stmt) -> tuple[int, int]:
-        return self._start(node), self._parsed.source.offset_of_utf8(node.end_lineno or 0, node.end_col_offset or 0)
-
-    def _binding(self, name: ast.Name) -> int:
-        return self._plain.binding_of(name)
+        return self._parsed.start_of(node), self._parsed.end_of(node)
 
     def _references(self, name: ast.expr) -> list[Reference]:
         assert isinstance(name, ast.Name), "only names are referred to"
-        return [self._facts.references[index] for index in self._facts.bindings[self._binding(name)].references]
+        return [self._facts.references[index] for index in self._facts.bindings[self._parsed.binding_of(name)].references]
 
     def _is_own(self, name: ast.Name) -> bool:
         """Whether a name is that of a variable of one function that nothing else sees."""
-        binding = self._binding(name)
-        record = self._facts.bindings[binding]
-        is_in_function = self._facts.scopes[record.scope].kind is ScopeKind.FUNCTION
-        return is_in_function and not record.outside and not record.captured and self._may_go(binding)
+        binding = self._parsed.binding_of(name)
+        return is_own_variable(self._facts, binding) and self._may_go(binding)
 
     def _function_around(self, node: ast.AST, parents: dict[int, ast.AST]) -> ast.AST:
         while not isinstance(node, _FUNCTIONS) and id(node) in parents:

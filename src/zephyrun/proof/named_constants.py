@@ -149,15 +149,15 @@ class _Replacement(ast.NodeTransformer):
 
     def visit_Name(self, node: ast.Name) -> ast.expr:
         value = self._constants.get(node.id)
-        return node if value is None else _copy(value, node)
+        return node if value is None else constant_at(value, node)
 
 
-def _copy(value: ast.expr, place: ast.expr) -> ast.expr:
+def constant_at(value: ast.expr, place: ast.expr) -> ast.expr:
     """A fresh constant at a place; nodes must not be shared, since each gets a line of its own."""
     if isinstance(value, ast.UnaryOp):
-        return ast.copy_location(ast.UnaryOp(ast.USub(), _copy(value.operand, place)), place)
+        return ast.copy_location(ast.UnaryOp(ast.USub(), constant_at(value.operand, place)), place)
     if isinstance(value, ast.Tuple):
-        return ast.copy_location(ast.Tuple([_copy(each, place) for each in value.elts], ast.Load()), place)
+        return ast.copy_location(ast.Tuple([constant_at(each, place) for each in value.elts], ast.Load()), place)
     assert isinstance(value, ast.Constant), "a constant's value is written out"
     return ast.copy_location(ast.Constant(value.value), place)
 
@@ -166,10 +166,10 @@ def _constant(parsed: ParsedFile, statement: ast.stmt) -> NamedConstant | None:
     if not _defines_constant(statement):
         return None
     target = statement.targets[0]
-    start = parsed.source.offset_of_utf8(target.lineno, target.col_offset)
-    binding = parsed.facts.reference_by_start[start].binding
-    end = parsed.source.offset_of_utf8(statement.end_lineno or 0, statement.end_col_offset or 0)
-    value = parsed.source.offset_of_utf8(statement.value.lineno, statement.value.col_offset)
+    assert isinstance(target, ast.Name), "it defines a constant"
+    start, binding = parsed.start_of(target), parsed.binding_of(target)
+    end = parsed.end_of(statement)
+    value = parsed.start_of(statement.value)
     spelling = parsed.source.text[value:end]
     name = parsed.facts.bindings[binding].name
     return NamedConstant(name, binding, statement, statement.value, start, end, spelling)
@@ -181,7 +181,7 @@ def _defines_constant(statement: ast.stmt) -> TypeGuard[ast.Assign]:
         isinstance(statement, ast.Assign)
         and len(statement.targets) == 1
         and isinstance(statement.targets[0], ast.Name)
-        and _is_constant(statement.value)
+        and is_constant(statement.value)
     )
 
 
@@ -192,10 +192,10 @@ def _is_number(node: ast.expr) -> bool:
     return isinstance(node, ast.Constant) and type(node.value) in (int, float, complex)
 
 
-def _is_constant(node: ast.expr) -> bool:
+def is_constant(node: ast.expr) -> bool:
     """Whether an expression is a constant as it is written, or a tuple of such."""
     if isinstance(node, ast.Tuple):
-        return bool(node.elts) and all(map(_is_constant, node.elts))
+        return bool(node.elts) and all(map(is_constant, node.elts))
     return isinstance(node, ast.Constant) or _is_number(node)
 
 

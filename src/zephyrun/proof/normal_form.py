@@ -75,6 +75,13 @@ def is_local_variable(facts: FileFacts, binding: int) -> bool:
     )
 
 
+def is_own_variable(facts: FileFacts, binding: int) -> bool:
+    """Whether a variable is one of a function alone: no other function sees it, nor can tell what it is called."""
+    record = facts.bindings[binding]
+    is_in_function = facts.scopes[record.scope].kind is ScopeKind.FUNCTION
+    return is_in_function and not record.captured and is_local_variable(facts, binding)
+
+
 @dataclass(frozen=True)
 class Version:
     """One version of a file as the proof reads it: `constants`, by binding, stand for numbers and texts, and at the
@@ -109,11 +116,11 @@ class Version:
             return without_documentation(block)
         return block
 
-    def documentation(self) -> dict[int, tuple[str, int]]:
+    def documentation(self) -> dict[int, tuple[Hashable, int]]:
         """The documentation of all that may have one, "" for none, with the line of it, or of what lacks it:
         by where the name stands, -1 for the module."""
         form = NormalForm(self)
-        found = {}
+        found: dict[int, tuple[Hashable, int]] = {}
         for node in ast.walk(self.parsed.tree):
             if isinstance(node, DOCUMENTED):
                 start = -1 if isinstance(node, ast.Module) else self.parsed.places[id(node), "name"][0]
@@ -260,7 +267,7 @@ class NormalForm:
         self._emit(sort, value)
 
     def _offset(self, node: Any) -> int:
-        return self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)
+        return self._parsed.start_of(node)
 
     def _node(self, node: ast.AST) -> None:
         if hasattr(node, "lineno"):

@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import ast
 import copy
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
@@ -70,10 +70,12 @@ def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content]
         return None
     current, counts, assumed = dict(files), dict[str, int](), dict[str, None]()
     lines: dict[str, tuple[int, ...]] = {}
+    beside = {path: _names_beside(data, other.get(path)) for path, data in files.items()}
+    names = {path: each for path, each in beside.items() if each}
     evaluator: Evaluator | None = None
     for _ in range(_MOST_ROUNDS):
         evaluator = world.evaluator(current, evaluator)
-        found = _put_one_back(evaluator, current, other, world)
+        found = _put_one_back(evaluator, current, names, world)
         if found is None:
             break
         path, written, rests_on = found
@@ -87,36 +89,34 @@ def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content]
 
 def has_functions_beside(files: Mapping[str, Content], other: Mapping[str, Content]) -> bool:
     """Whether some file has a function that its other version has not."""
-    return any(True for path in files for _ in _names_beside(files.get(path), other.get(path)))
+    return any(_names_beside(data, other.get(path)) for path, data in files.items())
 
 
-def _names_beside(data: Content | None, other: Content | None) -> Iterator[str]:
+def _names_beside(data: Content, other: Content | None) -> frozenset[str]:
     """The dotted names of the functions that only the first of two versions of a file has."""
     if not isinstance(data, bytes) or not isinstance(other, bytes) or data == other:
-        return
+        return frozenset()
     try:
         with deep_recursion():
             facts, beside = parse(data).facts, parse(other).facts
     except (UnreadableSource, RecursionError):
-        return
+        return frozenset()
     there = {beside.dotted(each.inner_scope) for each in beside.definitions}
-    for each in facts.definitions:
-        if each.sort is ScopeKind.FUNCTION and (name := facts.dotted(each.inner_scope)) not in there:
-            yield name
+    functions = {facts.dotted(each.inner_scope) for each in facts.definitions if each.sort is ScopeKind.FUNCTION}
+    return frozenset(functions - there)
 
 
 def _put_one_back(
-    evaluator: Evaluator, files: Mapping[str, Content], other: Mapping[str, Content], world: World
+    evaluator: Evaluator, files: Mapping[str, Content], names: Mapping[str, frozenset[str]], world: World
 ) -> tuple[str, _Written, list[str]] | None:
-    """A path, its text with one function written out at its calls, and what that rests on."""
-    for path, data in files.items():
-        names = set(_names_beside(data, other.get(path)))
-        if not names or not isinstance(data, bytes):
-            continue
+    """A path, its text with one function of those names written out at its calls, and what that rests on."""
+    for path, asked in names.items():
+        data = files[path]
+        assert isinstance(data, bytes), "only code has functions"
         parsed = parse(data)
         around = world.surroundings.get(path, Surroundings())
         for definition in parsed.facts.definitions:
-            if parsed.facts.dotted(definition.inner_scope) in names:
+            if parsed.facts.dotted(definition.inner_scope) in asked:
                 passage = _Passage.found(evaluator, path, parsed, definition.name_start, around)
                 written = passage.written_out() if passage is not None else None
                 if passage is not None and written is not None:
@@ -226,9 +226,9 @@ class _Passage:
         by_place = {}
         for each in ast.walk(self._parsed.tree):
             if isinstance(each, ast.Call) and isinstance(each.func, ast.Name):
-                by_place[self._start(each.func)] = each
+                by_place[self._parsed.start_of(each.func)] = each
             elif isinstance(each, ast.Call) and isinstance(each.func, ast.Attribute):
-                by_place[self._end(each.func) - len(each.func.attr)] = each
+                by_place[self._parsed.end_of(each.func) - len(each.func.attr)] = each
         for start in reads:
             if start not in by_place:
                 return False
@@ -328,18 +328,18 @@ class _Passage:
         for index, statement in enumerate(self._body):
             if isinstance(statement, ast.Assign | ast.AnnAssign) and statement.value is not None:
                 targets = statement.targets if isinstance(statement, ast.Assign) else [statement.target]
-                if any(isinstance(each, ast.Name) and self._start(each) == first for each in targets):
+                if any(isinstance(each, ast.Name) and self._parsed.start_of(each) == first for each in targets):
                     # On the right the old value would be read.
                     names = [each for each in ast.walk(statement.value) if isinstance(each, ast.Name)]
-                    is_read = any(self._binding(each) == binding for each in names)
+                    is_read = any(self._parsed.binding_of(each) == binding for each in names)
                     return -1 if is_read else index
         return -1
 
     def _without_definition(self) -> Edit:
         text = self._parsed.source.text
-        start = text.rfind("\n", 0, self._start(self._node)) + 1
-        end = self._end(self._node)
-        if text[start : self._start(self._node)].strip():
+        start = text.rfind("\n", 0, self._parsed.start_of(self._node)) + 1
+        end = self._parsed.end_of(self._node)
+        if text[start : self._parsed.start_of(self._node)].strip():
             raise _Refused
         block = self._holder.body  # type: ignore[attr-defined]
         column = self._node.col_offset
@@ -348,22 +348,16 @@ class _Passage:
     # -- the calls ---------------------------------------------------------------------------
 
     def _call(self, node: ast.Call) -> _Call:
+        statement = next(each for each in self._around(node) if isinstance(each, ast.stmt))
         around: list[ast.AST] = []
-        each: ast.AST = node
-        while not isinstance(each, ast.stmt):
-            each = self._parents[id(each)]
-        statement = each
-        caller = None
-        while id(each) in self._parents:
-            each = self._parents[id(each)]
+        for each in self._around(statement):
             if isinstance(each, _FUNCTIONS):
-                caller = each
-                break
+                return _Call(node, statement, around, each)
             around.append(each)
-        return _Call(node, statement, around, caller)
+        return _Call(node, statement, around, None)
 
     def _check_call(self, call: _Call) -> None:
-        if self._start(self._node) <= self._start(call.node) < self._end(self._node):
+        if self._parsed.start_of(self._node) <= self._parsed.start_of(call.node) < self._parsed.end_of(self._node):
             raise _Refused
         self._check_receiver(call)
         self._check_order(call)
@@ -371,9 +365,9 @@ class _Passage:
         facts = self._parsed.facts
         called = call.node.func.value if isinstance(call.node.func, ast.Attribute) else call.node.func
         # A text may show an expression with its value.
-        if any(start <= self._start(call.node) < end for start, end in facts.shown):
+        if any(start <= self._parsed.start_of(call.node) < end for start, end in facts.shown):
             raise _Refused
-        if facts.scopes[facts.reference_by_start[self._start(called)].scope].kind in (ScopeKind.CLASS, ScopeKind.TYPES):
+        if facts.scopes[facts.reference_by_start[self._parsed.start_of(called)].scope].kind in (ScopeKind.CLASS, ScopeKind.TYPES):
             raise _Refused
         scopes = self._scopes_around(call)
         if any(each.scope in {*scopes, self._scope} for each in facts.exposures):
@@ -383,11 +377,11 @@ class _Passage:
         own = set(self._own_bindings())
         names = [each for statement in self._body for each in ast.walk(statement) if isinstance(each, ast.Name)]
         inner = {
-            facts.bindings[self._binding(each)].name
+            facts.bindings[self._parsed.binding_of(each)].name
             for each in names
-            if facts.scopes[facts.bindings[self._binding(each)].scope].kind is ScopeKind.COMPREHENSION
+            if facts.scopes[facts.bindings[self._parsed.binding_of(each)].scope].kind is ScopeKind.COMPREHENSION
         }
-        free = {facts.bindings[self._binding(each)].name for each in names if self._binding(each) not in own} - inner
+        free = {facts.bindings[self._parsed.binding_of(each)].name for each in names if self._parsed.binding_of(each) not in own} - inner
         given = {each.id for each in call.given.values() if isinstance(each, ast.Name)}
         if free & taken or inner & given:
             raise _Refused
@@ -395,7 +389,7 @@ class _Passage:
     def _scopes_around(self, call: _Call) -> list[int]:
         """The scopes in which the names at a call are looked up, but for the module."""
         facts = self._parsed.facts
-        start = self._start(call.node)
+        start = self._parsed.start_of(call.node)
         return [
             number for number, each in enumerate(facts.scopes)
             if number and each.start <= start < each.end and each.kind is not ScopeKind.CLASS
@@ -425,10 +419,10 @@ class _Passage:
             raise _Refused
         assert call.caller is not None and isinstance(called.value, ast.Name), "it was just told"
         first = [*call.caller.args.posonlyargs, *call.caller.args.args][:1]
-        if not first or self._start(first[0]) != self._first_place(called.value):
+        if not first or self._parsed.start_of(first[0]) != self._first_place(called.value):
             raise _Refused
         self._check_kept(called.value)
-        roles = self._parsed.facts.roles(self._binding(called.value))
+        roles = self._parsed.facts.roles(self._parsed.binding_of(called.value))
         if not roles <= {Role.PARAMETER, Role.READ}:
             raise _Refused
 
@@ -437,7 +431,7 @@ class _Passage:
 
     def _first_place(self, name: ast.Name) -> int:
         facts = self._parsed.facts
-        return facts.references[facts.bindings[self._binding(name)].references[0]].start
+        return facts.references[facts.bindings[self._parsed.binding_of(name)].references[0]].start
 
     def _check_order(self, call: _Call) -> None:
         """The function must be there whenever the call can run."""
@@ -445,8 +439,8 @@ class _Passage:
             return
         body = self._parsed.tree.body
         own = body.index(self._node)
-        start = self._start(call.node)
-        at = next(index for index, each in enumerate(body) if self._first(each) <= start < self._end(each))
+        start = self._parsed.start_of(call.node)
+        at = next(index for index, each in enumerate(body) if self._first(each) <= start < self._parsed.end_of(each))
         if at > own:
             return
         if call.caller is None or not all(
@@ -481,13 +475,13 @@ class _Passage:
                 self._check_kept(value)
             elif not isinstance(value, ast.Constant):
                 raise _Refused
-            found[self._parsed.facts.reference_by_start[self._start(each)].binding] = value
+            found[self._parsed.facts.reference_by_start[self._parsed.start_of(each)].binding] = value
         return found
 
     def _check_kept(self, name: ast.Name) -> None:
         """A variable must be set when it is handed over, and nothing but its own function may change it."""
         facts = self._parsed.facts
-        reference = facts.reference_by_start[self._start(name)]
+        reference = facts.reference_by_start[self._parsed.start_of(name)]
         record = facts.bindings[reference.binding]
         references = [facts.references[index] for index in record.references]
         setting = [each for each in references if each.role is not Role.READ]
@@ -512,7 +506,7 @@ class _Passage:
                     # A loop that stands before it may have had no round.
                     ran = [each for each in block[: block.index(node)] if not isinstance(each, ast.For)]
                     ran += [parent] if field_name == "body" and isinstance(parent, ast.For | ast.With) else []
-                    yield from (self._start(target) for each in ran for target in _targets(each))
+                    yield from (self._parsed.start_of(target) for each in ran for target in _targets(each))
             node = parent
 
     # -- writing -----------------------------------------------------------------------------
@@ -527,14 +521,14 @@ class _Passage:
             # On a line of its own, so that it is known where it comes from; not all texts may be broken.
             is_in_text = any(isinstance(each, ast.JoinedStr) for each in self._around(call.node))
             written = f"({written})" if is_in_text else f"(\n{written}\n)"
-            return Edit(self._start(call.node), self._end(call.node), written)
+            return Edit(self._parsed.start_of(call.node), self._parsed.end_of(call.node), written)
         if call.caller is None:
             raise _Refused
         statements = self._statements(call)
         text = self._parsed.source.text
-        start = self._start(call.statement)
+        start = self._parsed.start_of(call.statement)
         line = text.rfind("\n", 0, start) + 1
-        end = self._end(call.statement)
+        end = self._parsed.end_of(call.statement)
         rest = text[end:].partition("\n")[0].strip()
         if text[line:start].strip() or (rest and not rest.startswith("#")):
             raise _Refused
@@ -551,11 +545,11 @@ class _Passage:
     def _statements(self, call: _Call) -> list[ast.stmt]:
         match call.statement:
             case ast.Return(value=ast.Call() as value) if value is call.node:
-                self._check_locals(call, kept=())
+                self._check_locals()
                 body = self._renamed_body(call, {})
                 return body if _leaves(body) else [*body, ast.Return(ast.Constant(None))]
             case ast.Expr(value=ast.Call() as value) if value is call.node:
-                self._check_locals(call, kept=())
+                self._check_locals()
                 return _without_result(self._renamed_body(call, {}), _evaluated)
             case ast.Assign(targets=[target], value=ast.Call() as value) if value is call.node:
                 return self._assigned(call, target)
@@ -569,16 +563,16 @@ class _Passage:
         given_back = last.value if isinstance(last, ast.Return) else None
         results = given_back.elts if isinstance(given_back, ast.Tuple) else [given_back]
         own = set(self._locals())
-        are_own = all(isinstance(each, ast.Name) and self._binding(each) in own for each in results)
+        are_own = all(isinstance(each, ast.Name) and self._parsed.binding_of(each) in own for each in results)
         n_returns = sum(isinstance(each, ast.Return) for statement in self._body for each in ast.walk(statement))
         if len(names) == len(targets) == len(results) and are_own and n_returns == 1:
-            bindings = [self._binding(each) for each in results if isinstance(each, ast.Name)]
+            bindings = [self._parsed.binding_of(each) for each in results if isinstance(each, ast.Name)]
             if len(set(bindings)) == len(bindings) and len({each.id for each in names}) == len(names):
                 self._check_results(call, names, bindings)
-                self._check_locals(call, kept=bindings)
+                self._check_locals(kept=bindings)
                 called = dict(zip(bindings, [each.id for each in names], strict=True))
                 return self._renamed_body(call, called, self._body[:-1])
-        self._check_locals(call, kept=())
+        self._check_locals()
         if not isinstance(target, ast.Name):
             raise _Refused
         return _without_result(
@@ -595,15 +589,15 @@ class _Passage:
             raise _Refused
         facts = self._parsed.facts
         for target in targets:
-            record = facts.bindings[self._binding(target)]
+            record = facts.bindings[self._parsed.binding_of(target)]
             references = [facts.references[index] for index in record.references]
             is_own = facts.scopes[record.scope].kind is ScopeKind.FUNCTION and not record.captured
-            if not is_own or references[0].start != self._start(target) or record.outside:
+            if not is_own or references[0].start != self._parsed.start_of(target) or record.outside:
                 raise _Refused
             if any(each.role is Role.DELETE for each in references):
                 raise _Refused
 
-    def _check_locals(self, call: _Call, kept: tuple[int, ...] | list[int]) -> None:
+    def _check_locals(self, kept: Sequence[int] = ()) -> None:
         """What is not given back must die without a trace, and be set anew each time."""
         facts = self._parsed.facts
         for binding in self._locals():
@@ -612,7 +606,7 @@ class _Passage:
             first = facts.references[facts.bindings[binding].references[0]]
             names = [
                 each for statement in self._body for each in ast.walk(statement)
-                if isinstance(each, ast.Name) and self._start(each) == first.start
+                if isinstance(each, ast.Name) and self._parsed.start_of(each) == first.start
             ]  # fmt: skip
             if not names or self._plain.kind(names[0]) is None or self._first_setting(binding) < 0:
                 raise _Refused
@@ -651,22 +645,13 @@ class _Passage:
 
     def _with_names(self, node: Any, call: _Call, names: Mapping[int, str]) -> Any:
         """A part of the function as it reads at a call; a copy."""
-        return _Renaming(self._binding, call.given, names).visit(copy.deepcopy(node))
+        return _Renaming(self._parsed.binding_of, call.given, names).visit(copy.deepcopy(node))
 
     # -- places ------------------------------------------------------------------------------
 
-    def _start(self, node: ast.AST) -> int:
-        return self._parsed.source.offset_of_utf8(node.lineno, node.col_offset)  # type: ignore[attr-defined]
-
-    def _end(self, node: ast.AST) -> int:
-        return self._parsed.source.offset_of_utf8(node.end_lineno, node.end_col_offset)  # type: ignore[attr-defined]
-
     def _first(self, node: ast.stmt) -> int:
         """Where a statement begins, its decorators included."""
-        return min(map(self._start, [node, *getattr(node, "decorator_list", [])]))
-
-    def _binding(self, name: ast.Name) -> int:
-        return self._parsed.facts.reference_by_start[self._start(name)].binding
+        return min(map(self._parsed.start_of, [node, *getattr(node, "decorator_list", [])]))
 
 
 class _Renaming(ast.NodeTransformer):

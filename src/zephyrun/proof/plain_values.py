@@ -85,17 +85,12 @@ class PlainValues:
 
     def is_builtin(self, name: ast.Name) -> bool:
         """Whether a name is that of a builtin."""
-        return name.id in BUILTINS and self._parsed.facts.bindings[self.binding_of(name)].outside
-
-    def binding_of(self, name: ast.Name) -> int:
-        """The number of the variable that a name stands for."""
-        start = self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
-        return self._parsed.facts.reference_by_start[start].binding
+        return name.id in BUILTINS and self._parsed.facts.bindings[self._parsed.binding_of(name)].outside
 
     # -- expressions -------------------------------------------------------------------------
 
     def _kind_of_name(self, name: ast.Name) -> Kind | None:
-        binding = self.binding_of(name)
+        binding = self._parsed.binding_of(name)
         if (constant := self._constants.get(binding)) is not None:
             return self.kind(constant.value)
         return self._kinds.get(binding)
@@ -128,17 +123,14 @@ class PlainValues:
         for node in ast.walk(tree):
             match node:
                 case ast.Assign(targets=[ast.Name() as target], value=value):
-                    yield self._start_of(target), (None, value)
+                    yield self._parsed.start_of(target), (None, value)
                 case ast.AnnAssign(target=ast.Name() as target, value=ast.expr() as value):
-                    yield self._start_of(target), (None, value)
+                    yield self._parsed.start_of(target), (None, value)
                 case ast.AugAssign(target=ast.Name() as target, op=operator, value=value):
-                    yield self._start_of(target), (operator, value)
+                    yield self._parsed.start_of(target), (operator, value)
                 case ast.For(target=ast.Name() as target, iter=ast.Call(func=ast.Name("range") as called)):
                     if self.is_builtin(called):
-                        yield self._start_of(target), (None, ast.Constant(0))
-
-    def _start_of(self, name: ast.Name) -> int:
-        return self._parsed.source.offset_of_utf8(name.lineno, name.col_offset)
+                        yield self._parsed.start_of(target), (None, ast.Constant(0))
 
     def _plain_locals(self, given: dict[int, _Given]) -> Iterator[tuple[int, list[_Given]]]:
         """The variables of functions that are nowhere given what cannot be told, with all they are given."""

@@ -53,10 +53,10 @@ def _unreadable(parsed: ParsedFile, oldest: PythonVersion) -> Iterator[tuple[int
     for node in ast.walk(parsed.tree):
         match node:
             case ast.ExceptHandler(type=ast.Tuple() as caught) if oldest < _FREE_HANDLERS:
-                if text[parsed.source.offset_of_utf8(caught.lineno, caught.col_offset)] != "(":
+                if text[parsed.start_of(caught)] != "(":
                     yield node.lineno, _FREE_HANDLERS
             case ast.With(items=[*_, ast.withitem(optional_vars=ast.expr() as last)]) if oldest < _BRACKETED_ITEMS:
-                end = parsed.source.offset_of_utf8(last.end_lineno or 0, last.end_col_offset or 0)
+                end = parsed.end_of(last)
                 # Brackets around the last name alone are rare enough.
                 if text[end:].lstrip(" \t\r\n,").startswith(")"):
                     yield node.lineno, _BRACKETED_ITEMS

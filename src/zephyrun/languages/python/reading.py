@@ -11,6 +11,7 @@ from bisect import bisect_left
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import Any
 
 from zephyrun.facts import Binding, Comment, Exposure, FileFacts
 from zephyrun.languages.python.scanner import NESTED_QUOTES, Scan, scan
@@ -45,6 +46,18 @@ class ParsedFile:
     facts: FileFacts
     places: dict[tuple[int, str], tuple[int, ...]]
     marks: Scan
+
+    def start_of(self, node: Any) -> int:
+        """Where in the text a node begins that has a place."""
+        return self.source.offset_of_utf8(node.lineno, node.col_offset)
+
+    def end_of(self, node: Any) -> int:
+        """Where in the text a node ends that has a place."""
+        return self.source.offset_of_utf8(node.end_lineno, node.end_col_offset)
+
+    def binding_of(self, name: ast.Name) -> int:
+        """The number of the variable that a name stands for."""
+        return self.facts.reference_by_start[self.start_of(name)].binding
 
 
 @contextmanager
