@@ -24,6 +24,20 @@ REAL_MODULES = (
 )  # fmt: skip
 
 
+# Things with a last word, for programs that are run: they tell when they are let go.
+THINGS = '''
+class Thing:
+    def __init__(self, number):
+        self.number = number
+    def __del__(self):
+        told.append(("gone", self.number))
+    def __lt__(self, other):
+        return self.number < other.number
+    def __repr__(self):
+        return "thing %d" % self.number
+'''
+
+
 def real_source(name: str) -> bytes:
     """The bytes of a standard library module."""
     return (STDLIB / f"{name}.py").read_bytes()

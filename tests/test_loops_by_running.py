@@ -2,22 +2,14 @@
 
 import random
 
+from tests.helpers import THINGS
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
 from zephyrun.proof.verdict import Verdict
 
 N_PROGRAMS = 120
-PRELUDE = '''
-class Thing:
-    def __init__(self, number):
-        self.number = number
-    def __del__(self):
-        told.append(("gone", self.number))
-    def __lt__(self, other):
-        return self.number < other.number
-    def __repr__(self):
-        return "thing %d" % self.number
+PRELUDE = THINGS + '''
 kept = []
 def make(number):
     return [Thing(each) for each in range(number)]

@@ -5,6 +5,7 @@ import ast
 import itertools
 import random
 
+from tests.helpers import THINGS
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
@@ -12,15 +13,11 @@ from zephyrun.proof.verdict import Verdict
 
 N_PROGRAMS = 60
 NAMES = ("x", "y", "z", "n", "m", "word", "flag", "kept")
-PRELUDE = '''
-class Thing:
-    def __init__(self, number):
-        self.number = number
-    def __del__(self):
-        told.append(("gone", self.number))
-    def __eq__(self, other):
-        told.append(("compared", self.number))
-        return True
+PRELUDE = THINGS + '''
+def compare(self, other):
+    told.append(("compared", self.number))
+    return True
+Thing.__eq__ = compare
 def make(number):
     told.append(("made", number))
     return Thing(number)
@@ -61,7 +58,7 @@ class Program:
             "fail": [f"{indent}fail(a)"],
             "add": [f"{indent}{name} += {self.dice.choice(['1', '2', other])}"],
             "return": [f"{indent}return {self.dice.choice([name, 'a', f'tell({name})'])}"],
-            "loop": [f"{indent}for {name} in {self.dice.choice(['range(2)', '[a, b]', 'kept', other])}:", *body],
+            "loop": [f"{indent}for {name} in {self.dice.choice(['range(2)', 'range(a)', '[a, b]', 'kept', other])}:", *body],
             "index": [f"{indent}for {name} in range(len({other})):", f"{inner}z = {other}[{name}]", *body],
             "places": [f"{indent}for {name}, z in enumerate({other}):", *body],
             "if": [f"{indent}if {self.dice.choice(['a > b', 'b', name])}:", *body],
@@ -69,8 +66,8 @@ class Program:
         }[kind]
 
     def written(self) -> str:
-        """The text of the function. Most names are set at first, so that it gets somewhere."""
-        lines = [f"    {name} = {self.value()}" for name in self.dice.sample(NAMES, self.dice.randrange(2, 6))]
+        """The text of the function. Some names are set at first, so that it gets somewhere."""
+        lines = [f"    {name} = {self.value()}" for name in self.dice.sample(NAMES, self.dice.randrange(6))]
         for _ in range(self.dice.randrange(2, 6)):
             lines += self.statement(2, "    ")
         return "\n".join(["def work(a, b):", *lines]) + "\n"
