@@ -195,6 +195,66 @@ class Hint(NamedTuple):
     end: int
 
 
+class ContextSort(StrEnum):
+    """How a context tells of a variable: what it was made from, what is done with it, or where it stands.
+
+    In the name of a context, `()` stands behind a call, `[]` behind something out of a collection, `=` before
+    a constant; a number behind a colon is that of an argument, a parameter or a part, from 0.
+    """
+
+    FROM_CALL = "from call"
+    FROM_CALL_ON = "from call on"
+    FROM_ATTRIBUTE = "from attribute"
+    FROM_KEY = "from key"
+    FROM_VARIABLE = "from variable"
+    FROM_OPERATOR = "from operator"
+    FROM_TEST = "from test"
+    FROM_LITERAL = "from literal"
+    ITEM_OF = "item of"
+    ALL_OF = "all of"
+    EACH = "each"
+    PART_OF = "part of"
+    ELEMENT_OF = "element of"
+    ELEMENT_OF_CALL = "element of call"
+    GROWS_BY = "grows by"
+    WITH = "with"
+    CAUGHT = "caught"
+    ARGUMENT = "argument"
+    KEYWORD = "keyword"
+    STORED = "stored"
+    BECOMES = "becomes"
+    PUT_INTO = "put into"
+    ATTRIBUTE = "attribute"
+    KEY = "key"
+    INDEX_INTO = "index into"
+    COMPARED = "compared"
+    OPERAND = "operand"
+    ASKED = "asked"
+    RETURNED = "returned"
+    ITERATED = "iterated"
+    SHOWN = "shown"
+    IS_A = "is a"
+    OTHER_USE = "other use"
+    PARAMETER = "parameter"
+    DEFAULT = "default"
+    ANNOTATED = "annotated"
+    DESCRIBED = "described"
+    BESIDE = "beside"
+
+
+class Context(NamedTuple):
+    """One thing that the code at `start`–`end` says of a variable. `other` is the variable of the file whose
+    name stands in `name`, -1 where there is none.
+    """
+
+    binding: int
+    sort: ContextSort
+    name: str
+    other: int
+    start: int
+    end: int
+
+
 class CallsOfReader(NamedTuple):
     """Where a file names a function that reads its callers' variables, or looks up who knows what. There is one
     for each such function of the project that is never named but to be called.

@@ -1,0 +1,541 @@
+"""Where the variables of a file stand: what each was made from and what is done with it.
+
+Gathered in a walk of its own, for whoever has to find names: neither findings of other families nor the
+proof need it.
+"""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Callable, Iterator, Sequence
+from typing import Any
+
+from zephyrun.facts import Context, ContextSort, FileFacts, ScopeKind
+from zephyrun.languages.python.reading import ParsedFile, deep_recursion
+from zephyrun.languages.python.walk import all_arguments, position_readers
+
+_Function = ast.FunctionDef | ast.AsyncFunctionDef
+_SEQUENCES = (ast.Tuple, ast.List)
+_COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.GeneratorExp, ast.DictComp)
+# Calls that give what they are handed, in another order or another form: what is in it is the same.
+_PASSING_ON = frozenset("list tuple set frozenset sorted reversed iter deque chain filter deepcopy copy".split())
+# Calls of which a name often tells: `len(hives)`, `max(weights)`.
+_TELLING = frozenset("len sum max min int float str bool abs round any all next open mean median join".split())
+_LONGEST_TEXT = 12
+_MOST_WORDS_OF_A_REMARK = 8
+# Only the parameters next to one tell something of it, and they are many.
+_NEIGHBOURS = 2
+_WORDS = re.compile(r"[^\W\d_]+")
+_LAST_WORD = re.compile(r"([^\W\d]\w*)\s*(?:[:=]|is|\()?\s*['\"]?$")
+_DOCUMENTED = re.compile(
+    r"^\s*(?::param(?:\s+[\w.\[\]]+)?\s+|@param\s+|[-*]\s+)?\*{0,2}`{0,2}(\w+)`{0,2}\s*(?:\([^)\n]*\))?\s*:[ \t]*(.*(?:\n[ \t]+\S.*)?)$",
+    re.MULTILINE,
+)
+
+
+def read_contexts(parsed: ParsedFile) -> tuple[Context, ...]:
+    """The contexts of every variable and parameter of a file, each variable's together, in text order."""
+    walk = _ContextWalk(parsed)
+    with deep_recursion():
+        walk.everything(parsed.tree)
+    return tuple(sorted(walk.found, key=lambda each: (each.binding, each.start)))
+
+
+class _ContextWalk:
+    """One walk over a tree. Every node looks at those names alone that stand right beneath it."""
+
+    def __init__(self, parsed: ParsedFile) -> None:
+        self.found: list[Context] = []
+        self._facts: FileFacts = parsed.facts
+        self._text = parsed.source.text
+        self._start_of, self._end_of = position_readers(parsed.source)
+        self._references = parsed.facts.reference_by_start
+        self._places = parsed.places
+        self._parsed = parsed
+        self._handlers: dict[type[ast.AST], Callable[[Any], None]] = {
+            ast.Assign: self._assignment,
+            ast.AnnAssign: self._annotated_assignment,
+            ast.AugAssign: self._growth,
+            ast.NamedExpr: lambda node: self._made(node.target, node.value),
+            ast.For: self._loop,
+            ast.AsyncFor: self._loop,
+            ast.comprehension: self._loop,
+            ast.With: self._with,
+            ast.AsyncWith: self._with,
+            ast.ExceptHandler: self._caught,
+            ast.Call: self._call,
+            ast.Attribute: self._attribute,
+            ast.Subscript: self._subscript,
+            ast.Compare: self._comparison,
+            ast.BinOp: self._operation,
+            ast.BoolOp: lambda node: self._asked("and", *node.values),
+            ast.UnaryOp: self._unary,
+            ast.If: lambda node: self._asked("if", node.test),
+            ast.While: lambda node: self._asked("while", node.test),
+            ast.IfExp: self._choice,
+            ast.Assert: lambda node: self._asked("assert", node.test),
+            ast.Return: self._returned,
+            ast.Yield: self._yielded,
+            ast.Dict: self._dictionary,
+            ast.JoinedStr: self._shown,
+            ast.FunctionDef: self._function,
+            ast.AsyncFunctionDef: self._function,
+            ast.Lambda: self._lambda,
+            ast.Await: lambda node: self._use(node.value, ContextSort.OTHER_USE, "await"),
+            ast.Starred: lambda node: self._use(node.value, ContextSort.OTHER_USE, "starred"),
+            ast.Raise: lambda node: self._use(node.exc, ContextSort.OTHER_USE, "raise"),
+            ast.ListComp: self._comprehension,
+            ast.SetComp: self._comprehension,
+            ast.GeneratorExp: self._comprehension,
+        }
+
+    def everything(self, tree: ast.Module) -> None:
+        """Look at every node of a tree."""
+        handlers = self._handlers
+        waiting: list[ast.AST] = [tree]
+        while waiting:
+            node = waiting.pop()
+            if (handler := handlers.get(type(node))) is not None:
+                handler(node)
+            for name in node._fields:
+                value = getattr(node, name, None)
+                if isinstance(value, ast.AST):
+                    if value._fields:
+                        waiting.append(value)
+                elif isinstance(value, list):
+                    waiting.extend(each for each in value if isinstance(each, ast.AST))
+
+    # -- what is written down ----------------------------------------------------------------
+
+    def _binding(self, node: ast.AST | None) -> int:
+        """The variable that a name stands for, -1 where a node is no name of this file."""
+        if not isinstance(node, ast.Name):
+            return -1
+        reference = self._references.get(self._start_of(node))
+        if reference is None or self._facts.bindings[reference.binding].outside:
+            return -1
+        return reference.binding
+
+    def _add(self, binding: int, sort: ContextSort, name: str, at: ast.AST, other: int = -1) -> None:
+        self.found.append(Context(binding, sort, name, other, self._start_of(at), self._end_of(at)))
+
+    def _use(self, node: ast.AST | None, sort: ContextSort, name: str, at: ast.AST | None = None) -> None:
+        binding = self._binding(node)
+        if binding >= 0 and node is not None and name:
+            self._add(binding, sort, name, at or node)
+
+    def _leaf(self, node: ast.AST | None) -> tuple[str, int]:
+        """What an expression is called where it stands, and the variable of the file whose name that is."""
+        if isinstance(node, ast.Name):
+            return node.id, self._binding(node)
+        if isinstance(node, ast.Attribute):
+            return node.attr, -1
+        if isinstance(node, ast.Call):
+            return f"{_callee(node)}()" if _callee(node) else "", -1
+        if isinstance(node, ast.Subscript):
+            key = _text_key(node)
+            if key:
+                return key, -1
+            name, other = self._leaf(node.value)
+            return f"{name}[]" if name else "", other
+        if isinstance(node, ast.Constant):
+            return _literal(node.value), -1
+        if isinstance(node, ast.Await | ast.Starred):
+            return self._leaf(node.value)
+        return "", -1
+
+    def _on_leaf(self, binding: int, sort: ContextSort, prefix: str, node: ast.AST, at: ast.AST) -> None:
+        name, other = self._leaf(node)
+        if name:
+            self._add(binding, sort, prefix + name, at, other)
+
+    # -- what a variable was made from ---------------------------------------------------------
+
+    def _assignment(self, node: ast.Assign) -> None:
+        for target in node.targets:
+            self._made(target, node.value)
+        self._stored(node.value, node.targets)
+
+    def _annotated_assignment(self, node: ast.AnnAssign) -> None:
+        binding = self._binding(node.target)
+        if binding >= 0:
+            self._annotated(binding, node.annotation)
+        if node.value is not None:
+            self._made(node.target, node.value)
+            self._stored(node.value, [node.target])
+
+    def _stored(self, value: ast.expr, targets: Sequence[ast.expr]) -> None:
+        binding = self._binding(value)
+        if binding < 0:
+            return
+        for target in targets:
+            if isinstance(target, ast.Attribute):
+                self._add(binding, ContextSort.STORED, target.attr, target)
+            elif isinstance(target, ast.Subscript):
+                if key := _text_key(target):
+                    self._add(binding, ContextSort.STORED, key, target)
+                else:
+                    self._on_leaf(binding, ContextSort.PUT_INTO, "", target.value, target)
+            elif isinstance(target, ast.Name):
+                self._add(binding, ContextSort.BECOMES, target.id, target, self._binding(target))
+
+    def _made(self, target: ast.expr, value: ast.expr) -> None:
+        if isinstance(target, _SEQUENCES):
+            if isinstance(value, _SEQUENCES) and len(value.elts) == len(target.elts):
+                for one_target, one_value in zip(target.elts, value.elts, strict=True):
+                    self._made(one_target, one_value)
+                return
+            for index, part in enumerate(target.elts):
+                binding = self._binding(part.value if isinstance(part, ast.Starred) else part)
+                if binding >= 0:
+                    name, other = self._leaf(value)
+                    if name:
+                        label = f"{name}:{index}/{len(target.elts)}"
+                        self._add(binding, ContextSort.PART_OF, label, value, other)
+            return
+        binding = self._binding(target)
+        if binding >= 0:
+            self._value(binding, value)
+
+    def _value(self, binding: int, value: ast.AST) -> None:
+        add, on_leaf = self._add, self._on_leaf
+        if isinstance(value, ast.Await):
+            value = value.value
+        if isinstance(value, ast.Call):
+            callee = _callee(value)
+            if callee:
+                add(binding, ContextSort.FROM_CALL, callee, value)
+                if value.args and callee in _TELLING:
+                    on_leaf(binding, ContextSort.FROM_CALL_ON, f"{callee}:", value.args[0], value)
+                elif value.args and callee in _PASSING_ON:
+                    on_leaf(binding, ContextSort.ALL_OF, "", value.args[0], value)
+                elif callee in ("get", "pop", "getattr", "setdefault"):
+                    for argument in value.args[callee == "getattr" :][:1]:
+                        if isinstance(argument, ast.Constant) and isinstance(argument.value, str):
+                            add(binding, ContextSort.FROM_KEY, argument.value, value)
+                if isinstance(value.func, ast.Attribute):
+                    on_leaf(binding, ContextSort.FROM_CALL_ON, f"{callee}@", value.func.value, value)
+        elif isinstance(value, ast.Attribute):
+            add(binding, ContextSort.FROM_ATTRIBUTE, value.attr, value)
+        elif isinstance(value, ast.Subscript):
+            if key := _text_key(value):
+                add(binding, ContextSort.FROM_KEY, key, value)
+            else:
+                name, other = self._leaf(value.value)
+                sort = ContextSort.ALL_OF if isinstance(value.slice, ast.Slice) else ContextSort.ITEM_OF
+                if name:
+                    add(binding, sort, name, value, other)
+        elif isinstance(value, ast.Name):
+            add(binding, ContextSort.FROM_VARIABLE, value.id, value, self._binding(value))
+        elif isinstance(value, ast.BinOp):
+            operator = type(value.op).__name__
+            add(binding, ContextSort.FROM_OPERATOR, operator, value)
+            for side, part in (("<", value.left), (">", value.right)):
+                on_leaf(binding, ContextSort.FROM_OPERATOR, f"{operator}{side}", part, value)
+        elif isinstance(value, ast.Compare | ast.BoolOp):
+            kind = value.ops[0] if isinstance(value, ast.Compare) else value.op
+            add(binding, ContextSort.FROM_TEST, type(kind).__name__, value)
+            for part in value.values if isinstance(value, ast.BoolOp) else []:
+                on_leaf(binding, ContextSort.FROM_TEST, "", part, value)
+        elif isinstance(value, ast.UnaryOp):
+            sort = ContextSort.FROM_TEST if isinstance(value.op, ast.Not) else ContextSort.FROM_OPERATOR
+            add(binding, sort, type(value.op).__name__, value)
+            on_leaf(binding, sort, f"{type(value.op).__name__}:", value.operand, value)
+        elif isinstance(value, ast.Constant):
+            add(binding, ContextSort.FROM_LITERAL, _literal(value.value), value)
+        elif isinstance(value, ast.IfExp):
+            self._value(binding, value.body)
+            self._value(binding, value.orelse)
+        elif isinstance(value, _COMPREHENSIONS):
+            self._collected(binding, value)
+        elif isinstance(value, ast.List | ast.Dict | ast.Set | ast.Tuple):
+            kind = type(value).__name__
+            parts = value.values if isinstance(value, ast.Dict) else value.elts
+            add(binding, ContextSort.FROM_LITERAL, kind if parts else f"{kind}()", value)
+            for part in parts[:1]:
+                on_leaf(binding, ContextSort.ALL_OF, "", part, value)
+        else:
+            add(binding, ContextSort.FROM_LITERAL, type(value).__name__, value)
+
+    def _collected(self, binding: int, value: Any) -> None:
+        self._add(binding, ContextSort.FROM_LITERAL, type(value).__name__, value)
+        element = value.value if isinstance(value, ast.DictComp) else value.elt
+        self._on_leaf(binding, ContextSort.EACH, "", element, value)
+        self._on_leaf(binding, ContextSort.ALL_OF, "", value.generators[0].iter, value)
+
+    def _growth(self, node: ast.AugAssign) -> None:
+        binding = self._binding(node.target)
+        operator = type(node.op).__name__
+        if binding >= 0:
+            self._on_leaf(binding, ContextSort.GROWS_BY, f"{operator}:", node.value, node)
+        value = self._binding(node.value)
+        if value >= 0:
+            self._on_leaf(value, ContextSort.OPERAND, f"{operator}=", node.target, node)
+
+    def _loop(self, node: Any) -> None:
+        self._elements(node.target, node.iter)
+        iterated = self._binding(node.iter)
+        if iterated >= 0:
+            target = node.target
+            if isinstance(target, _SEQUENCES):
+                self._add(iterated, ContextSort.ITERATED, f"pairs:{len(target.elts)}", node.iter)
+            else:
+                self._on_leaf(iterated, ContextSort.ITERATED, "", target, node.iter)
+
+    def _elements(self, target: ast.expr, iterated: ast.expr) -> None:
+        callee = _callee(iterated) if isinstance(iterated, ast.Call) else ""
+        parts = target.elts if isinstance(target, _SEQUENCES) else [target]
+        arguments = iterated.args if isinstance(iterated, ast.Call) else []
+        if callee == "enumerate" and arguments and len(parts) == len(("index", "element")):
+            self._element(parts[0], "enumerate:0", ContextSort.ELEMENT_OF_CALL, iterated)
+            self._elements(parts[1], arguments[0])
+        elif callee == "zip" and len(arguments) == len(parts) > 1:
+            for part, argument in zip(parts, arguments, strict=True):
+                self._elements(part, argument)
+        elif callee in _PASSING_ON and arguments:
+            self._elements(target, arguments[-1])
+        elif callee in ("items", "keys", "values") and isinstance(iterated.func, ast.Attribute):
+            for index, part in enumerate(parts):
+                place = f"{callee}:{index}/{len(parts)}"
+                self._element(part, place, ContextSort.ELEMENT_OF_CALL, iterated)
+                sides = "value" if callee == "values" or index else "key"
+                self._element_of(part, f"{sides}@", iterated.func.value, iterated)
+        elif callee:
+            for index, part in enumerate(parts):
+                place = f"{callee}:{index}/{len(parts)}"
+                self._element(part, place, ContextSort.ELEMENT_OF_CALL, iterated)
+                if arguments and callee == "range":
+                    self._element_of(part, "range@", arguments[-1], iterated)
+        else:
+            for index, part in enumerate(parts):
+                self._element_of(part, "" if len(parts) == 1 else f"{index}/{len(parts)}@", iterated, iterated)
+
+    def _element(self, target: ast.expr, name: str, sort: ContextSort, at: ast.AST) -> None:
+        if isinstance(target, _SEQUENCES):
+            for index, part in enumerate(target.elts):
+                self._element(part, f"{name}:{index}", sort, at)
+        else:
+            self._use(target, sort, name, at)
+
+    def _element_of(self, target: ast.expr, prefix: str, collection: ast.expr, at: ast.AST) -> None:
+        binding = self._binding(target)
+        if binding >= 0:
+            self._on_leaf(binding, ContextSort.ELEMENT_OF, prefix, collection, at)
+
+    def _with(self, node: ast.With | ast.AsyncWith) -> None:
+        for item in node.items:
+            if (binding := self._binding(item.optional_vars)) >= 0:
+                self._on_leaf(binding, ContextSort.WITH, "", item.context_expr, item.context_expr)
+                self._value(binding, item.context_expr)
+
+    def _caught(self, node: ast.ExceptHandler) -> None:
+        places = self._places.get((id(node), "name"), ())
+        reference = self._references.get(places[0]) if places else None
+        if reference is not None and node.type is not None:
+            caught = node.type.elts if isinstance(node.type, ast.Tuple) else [node.type]
+            self._add(reference.binding, ContextSort.CAUGHT, self._leaf(caught[0])[0] or "?", node.type)
+
+    # -- what is done with a variable --------------------------------------------------------
+
+    def _call(self, node: ast.Call) -> None:
+        callee = _callee(node)
+        self._use(node.func, ContextSort.OTHER_USE, "called")
+        if callee == "isinstance" and len(node.args) > 1:
+            kinds = node.args[1]
+            first = kinds.elts[0] if isinstance(kinds, ast.Tuple) and kinds.elts else kinds
+            self._use(node.args[0], ContextSort.IS_A, self._leaf(first)[0], node)
+            return
+        for index, argument in enumerate(node.args):
+            if isinstance(argument, ast.Starred):
+                break
+            binding = self._binding(argument)
+            if binding >= 0 and callee:
+                self._add(binding, ContextSort.ARGUMENT, f"{callee}:{index}", node)
+                if index == 0 and isinstance(node.func, ast.Attribute) and len(node.args) == 1:
+                    self._on_leaf(binding, ContextSort.PUT_INTO, f"{callee}@", node.func.value, node)
+        for keyword in node.keywords:
+            if keyword.arg:
+                self._use(keyword.value, ContextSort.KEYWORD, keyword.arg, node)
+
+    def _attribute(self, node: ast.Attribute) -> None:
+        binding = self._binding(node.value)
+        if binding >= 0:
+            written = "=" if isinstance(node.ctx, ast.Store) else ""
+            self._add(binding, ContextSort.ATTRIBUTE, node.attr + written, node)
+
+    def _subscript(self, node: ast.Subscript) -> None:
+        binding = self._binding(node.value)
+        index = node.slice
+        if binding >= 0:
+            if key := _text_key(node):
+                self._add(binding, ContextSort.KEY, key, node)
+            elif isinstance(index, ast.Slice):
+                self._add(binding, ContextSort.KEY, ":", node)
+            elif isinstance(index, ast.Name):
+                self._add(binding, ContextSort.KEY, f"@{index.id}", node, self._binding(index))
+            else:
+                name = _literal(index.value) if isinstance(index, ast.Constant) else type(index).__name__
+                self._add(binding, ContextSort.KEY, f"#{name}", node)
+        inner = self._binding(index)
+        if inner >= 0:
+            self._on_leaf(inner, ContextSort.INDEX_INTO, "", node.value, node)
+
+    def _comparison(self, node: ast.Compare) -> None:
+        sides = [node.left, *node.comparators]
+        for index, operator in enumerate(node.ops):
+            name = type(operator).__name__
+            for one, other, mark in ((sides[index], sides[index + 1], ""), (sides[index + 1], sides[index], "~")):
+                binding = self._binding(one)
+                if binding >= 0:
+                    self._on_leaf(binding, ContextSort.COMPARED, f"{name}{mark}:", other, node)
+                    self._add(binding, ContextSort.COMPARED, f"{name}{mark}", node)
+
+    def _operation(self, node: ast.BinOp) -> None:
+        operator = type(node.op).__name__
+        for one, other, mark in ((node.left, node.right, ""), (node.right, node.left, "~")):
+            binding = self._binding(one)
+            if binding >= 0:
+                self._add(binding, ContextSort.OPERAND, f"{operator}{mark}", node)
+                self._on_leaf(binding, ContextSort.OPERAND, f"{operator}{mark}:", other, node)
+
+    def _unary(self, node: ast.UnaryOp) -> None:
+        if isinstance(node.op, ast.Not):
+            self._asked("not", node.operand)
+        else:
+            self._use(node.operand, ContextSort.OPERAND, type(node.op).__name__, node)
+
+    def _asked(self, how: str, *tests: ast.expr) -> None:
+        for test in tests:
+            self._use(test, ContextSort.ASKED, how)
+
+    def _choice(self, node: ast.IfExp) -> None:
+        self._asked("if", node.test)
+
+    def _function_around(self, node: ast.AST) -> str:
+        scope = self._facts.scope_at(self._start_of(node))
+        return self._facts.scopes[self._facts.owner(scope)].name
+
+    def _returned(self, node: ast.Return) -> None:
+        if self._binding(node.value) >= 0:
+            self._use(node.value, ContextSort.RETURNED, self._function_around(node), node)
+        elif isinstance(node.value, ast.Tuple):
+            n_parts = len(node.value.elts)
+            for index, part in enumerate(node.value.elts):
+                if self._binding(part) >= 0:
+                    name = f"{self._function_around(node)}:{index}/{n_parts}"
+                    self._use(part, ContextSort.RETURNED, name, node)
+
+    def _yielded(self, node: ast.Yield) -> None:
+        if self._binding(node.value) >= 0:
+            self._use(node.value, ContextSort.RETURNED, f"{self._function_around(node)}*", node)
+
+    def _dictionary(self, node: ast.Dict) -> None:
+        for key, value in zip(node.keys, node.values, strict=True):
+            if isinstance(key, ast.Constant) and isinstance(key.value, str):
+                self._use(value, ContextSort.STORED, key.value, value)
+
+    def _shown(self, node: ast.JoinedStr) -> None:
+        before = ""
+        for part in node.values:
+            if isinstance(part, ast.Constant):
+                before = str(part.value)
+            elif isinstance(part, ast.FormattedValue):
+                if self._binding(part.value) >= 0 and (found := _LAST_WORD.search(before)):
+                    self._use(part.value, ContextSort.SHOWN, found[1].lower(), part.value)
+                before = ""
+
+    def _comprehension(self, node: Any) -> None:
+        self._use(node.elt, ContextSort.OTHER_USE, f"each {type(node).__name__}")
+
+    # -- parameters ------------------------------------------------------------------------------
+
+    def _function(self, node: _Function) -> None:
+        self._parameters(node, node.name)
+
+    def _lambda(self, node: ast.Lambda) -> None:
+        self._parameters(node, "")
+
+    def _parameters(self, node: _Function | ast.Lambda, name: str) -> None:
+        arguments = node.args
+        positional = [*arguments.posonlyargs, *arguments.args]
+        first = positional[0].arg if positional else ""
+        shift = first in ("self", "cls")
+        bindings: dict[str, int] = {}
+        for argument in all_arguments(arguments):
+            reference = self._references.get(self._start_of(argument))
+            if reference is not None:
+                bindings[argument.arg] = reference.binding
+        for index, argument in enumerate(positional[shift:]):
+            if argument.arg in bindings and name:
+                self._add(bindings[argument.arg], ContextSort.PARAMETER, f"{name}:{index}", argument)
+        self._defaults(positional, arguments.defaults, bindings)
+        with_default = [
+            (each, value)
+            for each, value in zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)
+            if value is not None
+        ]
+        self._defaults([each for each, _ in with_default], [each for _, each in with_default], bindings)
+        described = self._described(node, set(bindings)) if isinstance(node, _Function) else {}
+        names = [each for each in bindings if each != first or not shift]
+        for index, argument_name in enumerate(names):
+            binding = bindings[argument_name]
+            for beside in names[max(0, index - _NEIGHBOURS) : index + _NEIGHBOURS + 1]:
+                if beside != argument_name:
+                    self._add(binding, ContextSort.BESIDE, beside, node, bindings[beside])
+            for word in described.get(argument_name, ()):
+                self._add(binding, ContextSort.DESCRIBED, word, node)
+        for argument in all_arguments(arguments):
+            if argument.annotation is not None and argument.arg in bindings:
+                self._annotated(bindings[argument.arg], argument.annotation)
+
+    def _defaults(
+        self, positional: Sequence[ast.arg], defaults: Sequence[ast.expr], bindings: dict[str, int]
+    ) -> None:
+        for argument, default in zip(positional[len(positional) - len(defaults) :], defaults, strict=True):
+            if argument.arg in bindings:
+                self._on_leaf(bindings[argument.arg], ContextSort.DEFAULT, "", default, default)
+
+    def _annotated(self, binding: int, annotation: ast.expr) -> None:
+        for name in dict.fromkeys(_annotation_names(annotation)):
+            self._add(binding, ContextSort.ANNOTATED, name, annotation)
+
+    def _described(self, node: _Function, names: set[str]) -> dict[str, list[str]]:
+        """What documentation says of each parameter, in words."""
+        documentation = ast.get_docstring(node, clean=True)
+        if not documentation or not names:
+            return {}
+        return {
+            found[1]: [word.lower() for word in _WORDS.findall(found[2])[:_MOST_WORDS_OF_A_REMARK]]
+            for found in _DOCUMENTED.finditer(documentation)
+            if found[1] in names
+        }
+
+
+def _callee(node: ast.Call) -> str:
+    function = node.func
+    if isinstance(function, ast.Name):
+        return function.id
+    return function.attr if isinstance(function, ast.Attribute) else ""
+
+
+def _text_key(node: ast.Subscript) -> str:
+    key = node.slice
+    return key.value if isinstance(key, ast.Constant) and isinstance(key.value, str) else ""
+
+
+def _literal(value: object) -> str:
+    """A constant as it stands in contexts: short ones by their value, others by their sort."""
+    shown = repr(value)
+    return f"={shown}" if len(shown) <= _LONGEST_TEXT else f"={type(value).__name__}"
+
+
+def _annotation_names(annotation: ast.expr) -> Iterator[str]:
+    if isinstance(annotation, ast.Constant) and isinstance(annotation.value, str):
+        yield from re.findall(r"[^\W\d]\w*", annotation.value)
+        return
+    for node in ast.walk(annotation):
+        if isinstance(node, ast.Name):
+            yield node.id
+        elif isinstance(node, ast.Attribute):
+            yield node.attr
