@@ -9,7 +9,7 @@ Words used here:
 - *binding*: one variable, function, class, … in one scope; two variables of one name in two scopes
   are two bindings.
 - *reference*: one place where a binding's name stands in the text.
-- *hint*: something in the code that suggests what a binding could be called.
+- *context*: what the code in one place says of a binding: what it is made from, or what is done with it.
 - *exposure*: something that can read names while the program runs.
 """
 
@@ -179,22 +179,6 @@ class Definition(NamedTuple):
     documentation: int
 
 
-class Hint(NamedTuple):
-    """What the code at `start`–`end` suggests for a binding's name.
-
-    Sources: call, attribute, key, element (of the named collection), key of (that collection),
-    each (a collection of such attributes), count, sum, keyword, argument (`name` is the callee,
-    `position` the argument's), returned (by the named function), stored (under that name).
-    """
-
-    binding: int
-    source: str
-    name: str
-    position: int
-    start: int
-    end: int
-
-
 class ContextSort(StrEnum):
     """How a context tells of a variable: what it was made from, what is done with it, or where it stands.
 
@@ -320,7 +304,6 @@ class FileFacts:
     comments: tuple[Comment, ...]
     statements: tuple[Statement, ...]
     definitions: tuple[Definition, ...]
-    hints: tuple[Hint, ...]
     exposures: tuple[Exposure, ...]
     imports: tuple[str, ...]
     attributes: frozenset[str]
@@ -461,17 +444,6 @@ class FileFacts:
         for definition in self.definitions:
             found.setdefault(definition.name, []).append(definition)
         return found
-
-    def hints_of(self, binding: int) -> tuple[Hint, ...]:
-        """The hints for one binding."""
-        return self._hints_by_binding.get(binding, ())
-
-    @cached_property
-    def _hints_by_binding(self) -> dict[int, tuple[Hint, ...]]:
-        grouped: dict[int, tuple[Hint, ...]] = {}
-        for hint in self.hints:
-            grouped[hint.binding] = (*grouped.get(hint.binding, ()), hint)
-        return grouped
 
     def trailing_comment(self, statement: int) -> Comment | None:
         """The comment behind a statement on its own lines, if there is one."""

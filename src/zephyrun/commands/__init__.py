@@ -26,6 +26,7 @@ COMMANDS = {
     "settle": "settle the layout in one go, as the project has it elsewhere",
     "propose": "write a clean-up plan that you can read and edit",
     "apply": "carry out a plan; every step is proved before it is written",
+    "names": "what else a variable could be called, and what speaks for it",
     "rename": "give one thing another name, wherever it is referred to, and prove it",
     "references": "every place where a name stands, and what it does there",
     "verify": "do two versions do the same?",

@@ -87,6 +87,17 @@ def point_at(text: str) -> PointedAt:
     return PointedAt(root, settings, contents, world, evaluator, target, kept_facts)
 
 
+def parse_position(text: str) -> tuple[Path, int, int]:
+    """The path, line and column that `text` names. Errors: `UserError`."""
+    match = _POSITION.fullmatch(text)
+    if match is None:
+        raise UserError(f"{text}: give path:line:column")
+    path = Path(match["path"])
+    if not path.is_file():
+        raise UserError(f"{path} is no file; give path:line:column")
+    return path, int(match["line"]), int(match["column"])
+
+
 def _offset(evaluator: Evaluator, path: str, line: int, column: int, text: str) -> int:
     file = evaluator.linkage.file(path)
     if file is None:

@@ -10,8 +10,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
+from zephyrun.commands.project_names import ProjectNames
 from zephyrun.decisions import Decisions, Note, read_decisions
-from zephyrun.findings import KINDS, FileSurvey, Finding, survey_source
+from zephyrun.findings import KINDS, FileSurvey, Finding, answered, survey_source
 from zephyrun.findings.summary import (
     Summary,
     findings_from_text,
@@ -185,21 +186,35 @@ class _Reading:
         keys = self._keys(items)
         known = dict(self._known_surveys(keys))
         missing = [item for item in items if item[0] not in known]
-        surveyed = options.map_files(
+        read = options.map_files(
             partial(_survey, kinds=self._kinds, habits=self._habits),
             missing,
             n_bytes=sum(len(item[1]) for item in missing),
             jobs=self._jobs,
             what="reading",
         )
-        if self._cache is not None and surveyed:
-            self._cache.put({keys[each.path]: _survey_to_text(each) for each in surveyed})
+        if self._cache is not None and read:
+            self._cache.put({keys[each.path]: _survey_to_text(each) for each in read})
+        surveyed = [*read, *known.values()]
+        usages = {each.path: each.usage for each in read if each.usage is not None}
+        if any(finding.question for survey in surveyed for finding in survey.findings):
+            usages = ProjectNames(self.root, self._everything, self._is_fit, self._jobs).usages(
+                usages, {survey.path for survey in surveyed}
+            )
+        surveyed = answered(surveyed, usages)
         unread = [
             FileSurvey(name, 0, unread=data)
             for name in self._sources.files
             if isinstance(data := self._everything[name], str)
         ]
-        return sorted([*surveyed, *known.values(), *unread], key=lambda survey: survey.path)
+        return sorted([*surveyed, *unread], key=lambda survey: survey.path)
+
+    def _is_fit(self, path: str) -> bool:
+        """Whether names may be learned from a file: generated and vendored ones have other people's."""
+        data = self._everything[path]
+        if not isinstance(data, bytes) or self._settings.leaves_out(path):
+            return False
+        return reason_to_leave_out(path, data, self._sources.named) is None
 
     @cached_property
     def _habits(self) -> Habits:

@@ -8,8 +8,7 @@ from math import log2
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
-from zephyrun.languages.python.reserved import RESERVED
-from zephyrun.naming.evidence import names_mentioned, suggest_names
+from zephyrun.naming.questions import ask, group_of, names_mentioned
 from zephyrun.naming.words import crypticness
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import reservations
@@ -28,13 +27,11 @@ _COORDINATES = frozenset("xyz")
 _COORDINATE_LINES = 15
 # Inside a comprehension on one or two lines even a letter is read together with what it means.
 _COMPREHENSION_LINES = 2
-_WEIGHT_WITHOUT_SUGGESTION = 0.5
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     """Judge every local of the file that is no parameter."""
     facts = view.facts
-    promised: dict[int, set[str]] = {}
     mentioned = cache(partial(names_mentioned, facts))
     judged = [
         (weight, binding)
@@ -45,15 +42,9 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
         and is_local_variable(facts, binding)
         and (weight := _weight(view, binding))
     ]
-    # The heaviest name chooses first where two would like the same new name.
-    for weight, binding in sorted(judged, key=lambda entry: (-entry[0], entry[1])):
+    for weight, binding in judged:
         owner = facts.owner(facts.bindings[binding].scope)
-        # Functions inside one another share their names: what is promised in one is taken in all.
-        outermost = [index for index in facts.ancestors(owner) if index][-1:] or [0]
-        others = promised.setdefault(outermost[0], set())
-        finding = _finding(view, binding, weight, mentioned(owner) | others)
-        others.update(each.text for each in finding.suggestions[:1])
-        yield finding
+        yield _finding(view, binding, weight, mentioned(owner), group_of(facts, view.path, binding))
 
 
 def _lines(view: FileView, binding: int) -> tuple[int, int]:
@@ -101,19 +92,13 @@ def _spelling(view: FileView, binding: int) -> str:
 
 
 def _finding(
-    view: FileView, binding: int, weight: float, taken: Collection[str]
+    view: FileView, binding: int, weight: float, taken: Collection[str], group: str
 ) -> Finding:
-    """The finding for one name; `taken` are names that no suggestion may be."""
+    """The finding for one name; `taken` are names that no suggestion may be, and names of one `group` are
+    chosen together."""
     facts, source = view.facts, view.source
     record = facts.bindings[binding]
     spelling = _spelling(view, binding)
-    suggestions = suggest_names(
-        source,
-        facts,
-        binding,
-        spelling,
-        lambda text: text not in RESERVED and text not in taken and text not in facts.module_names,
-    )
     first, last = _lines(view, binding)
     start = facts.references[record.references[0]].start
     remedy, confirm, because = _remedy(view, binding, spelling)
@@ -126,10 +111,10 @@ def _finding(
         scope=view.scope_name(record.scope),
         ordinal=facts.ordinal(binding),
         message=_message(spelling, last - first + 1, len(record.references)) + because,
-        weight=round(weight if suggestions else weight * _WEIGHT_WITHOUT_SUGGESTION, 1),
+        weight=round(weight, 1),
         remedy=remedy,
-        suggestions=suggestions,
         confirm=confirm,
+        question=ask(source, facts, binding, view.contexts, taken, spelling, group),
     )
 
 

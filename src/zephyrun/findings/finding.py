@@ -7,12 +7,14 @@ from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 
-from zephyrun.facts import FileFacts
+from zephyrun.facts import Context, FileFacts
 from zephyrun.fences import fence_of
+from zephyrun.languages.python.contexts import contexts_by_binding
+from zephyrun.languages.python.reading import ParsedFile
 from zephyrun.languages.python.scanner import Scan
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page
-from zephyrun.naming.evidence import Suggestion
+from zephyrun.naming.questions import Question, Suggestion
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings
 from zephyrun.source import Place, SourceText
@@ -33,7 +35,8 @@ class Finding:
     """One place that is hard to read. `scope`, `subject` and `ordinal` are its address.
 
     `weight` says how much it costs a reader: how bad, times how far and how often it is met.
-    `confirm` is what a person vouches for by accepting a change where `remedy` is `review`.
+    `confirm` is what a person vouches for by accepting a change where `remedy` is `review`; `question` asks for
+    names that only the whole project can tell.
     """
 
     kind: str
@@ -48,6 +51,7 @@ class Finding:
     remedy: Remedy
     suggestions: tuple[Suggestion, ...] = ()
     confirm: tuple[str, ...] = ()
+    question: Question | None = None
 
     @property
     def id(self) -> str:
@@ -65,11 +69,29 @@ class FileView:
     """All that a detector of one file may look at."""
 
     path: str
-    source: SourceText
-    facts: FileFacts
+    parsed: ParsedFile
     surroundings: Surroundings
-    marks: Scan
     habits: Habits
+
+    @property
+    def source(self) -> SourceText:
+        """The file's text."""
+        return self.parsed.source
+
+    @property
+    def facts(self) -> FileFacts:
+        """What the file says."""
+        return self.parsed.facts
+
+    @property
+    def marks(self) -> Scan:
+        """Where its comments and text literals stand."""
+        return self.parsed.marks
+
+    @cached_property
+    def contexts(self) -> dict[int, tuple[Context, ...]]:
+        """What each variable was made from and what is done with it."""
+        return contexts_by_binding(self.parsed)
 
     @cached_property
     def page(self) -> Page:

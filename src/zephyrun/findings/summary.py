@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from zephyrun.findings.finding import Finding, Remedy
 from zephyrun.findings.surveying import FileSurvey, by_weight
-from zephyrun.naming.evidence import Suggestion
+from zephyrun.naming.questions import Question, Suggestion
 from zephyrun.source import Place
 
 _MOST_KEPT = 50
@@ -106,12 +106,13 @@ def _row(finding: Finding) -> list[Any]:
         finding.remedy.value,
         [(each.text, each.score, each.evidence) for each in finding.suggestions],
         finding.confirm,
+        finding.question.as_row() if finding.question is not None else None,
     ]
 
 
 def _finding(row: Sequence[Any]) -> Finding:
     kind, path, line, column, end_line, end_column, *further = row
-    subject, scope, ordinal, message, weight, remedy, suggestions, confirm = further
+    subject, scope, ordinal, message, weight, remedy, suggestions, confirm, question = further
     return Finding(
         kind,
         path,
@@ -125,4 +126,5 @@ def _finding(row: Sequence[Any]) -> Finding:
         Remedy(remedy),
         tuple(Suggestion(text, score, tuple(evidence)) for text, score, evidence in suggestions),
         tuple(confirm),
+        Question.from_row(question) if question is not None else None,
     )

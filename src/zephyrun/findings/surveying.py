@@ -11,16 +11,18 @@ from zephyrun.findings.table import KINDS
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion, without_collector
 from zephyrun.layout.habits import CONVENTIONS, Habits
+from zephyrun.naming.file_usage import FileUsage, usage_of
 from zephyrun.proof.remains import Surroundings
 
-
 class FileSurvey(NamedTuple):
-    """What was found in one file; `unread` says why it was not read, "" where it was."""
+    """What was found in one file; `unread` says why it was not read, "" where it was. `usage` is what its names
+    add to those of the project, where names are looked for."""
 
     path: str
     n_lines: int
     findings: tuple[Finding, ...] = ()
     unread: str = ""
+    usage: FileUsage | None = None
 
 
 def survey_source(
@@ -44,13 +46,15 @@ def _survey(
         parsed = parse(data)
     except UnreadableSource as problem:
         return FileSurvey(path, data.count(b"\n"), unread=str(problem))
-    view = FileView(path, parsed.source, parsed.facts, surroundings, parsed.marks, habits)
+    view = FileView(path, parsed, surroundings, habits)
     with deep_recursion():
         findings = [finding for kind in kinds for finding in KINDS[kind].detector(view)]
     if fences := fenced_lines(parsed.source, parsed.facts):
         findings = [each for each in findings if not any(_touches(each, lines) for lines in fences)]
     findings.sort(key=by_weight)
-    return FileSurvey(path, parsed.facts.n_lines, tuple(findings))
+    looks_for_names = any(KINDS[kind].family == "names" for kind in kinds)
+    usage = usage_of(parsed.source, parsed.facts, view.contexts) if looks_for_names else None
+    return FileSurvey(path, parsed.facts.n_lines, tuple(findings), usage=usage)
 
 
 def _touches(finding: Finding, lines: range) -> bool:

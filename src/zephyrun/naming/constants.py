@@ -9,8 +9,9 @@ from __future__ import annotations
 import re
 from collections.abc import Callable, Iterator
 
-from zephyrun.facts import FileFacts, Literal
-from zephyrun.naming.evidence import Suggestion, name_from_words, parameter_name, snippet
+from zephyrun.facts import Definition, FileFacts, Literal
+from zephyrun.naming.questions import Suggestion
+from zephyrun.naming.remarks import name_from_words, snippet
 from zephyrun.naming.words import crypticness, snake_case, split_name, stem
 from zephyrun.source import SourceText
 
@@ -156,7 +157,7 @@ def _from_call(source: SourceText, facts: FileFacts, literal: Literal) -> Iterat
         yield Suggestion(name, _UNIT_SCORE, (f"{literal.beside} takes {unit.lower()}",))
     position = literal.position
     for definition in facts.definitions_by_name.get(literal.beside, ()):
-        if parameter := parameter_name(definition, position):
+        if parameter := _parameter_name(definition, position):
             words = split_name(parameter)
             name = parameter if len(words) > 1 else f"{definition.name}_{parameter}"
             yield Suggestion(
@@ -164,6 +165,15 @@ def _from_call(source: SourceText, facts: FileFacts, literal: Literal) -> Iterat
                 _PARAMETER_SCORE,
                 (f"passed to {definition.name} as {parameter}",),
             )
+
+
+def _parameter_name(definition: Definition, position: int) -> str:
+    """The parameter that takes the positional argument of an index, "" where there is none."""
+    # A method that is called on an instance gets that instance before the first argument.
+    names = definition.parameters
+    if names and names[0] in ("self", "cls"):
+        names = names[1:]
+    return names[position] if position < len(names) else ""
 
 
 def _is_ordered(source: SourceText, literal: Literal) -> bool:

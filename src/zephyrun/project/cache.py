@@ -20,7 +20,7 @@ import zephyrun
 from zephyrun.project.roots import KEPT_FOLDER, make_kept_folder
 
 _FILE = "cache.sqlite"
-_TABLES = ("known", "facts")
+_TABLES = ("known", "facts", "usage")
 _NEW_TABLE = """CREATE TABLE IF NOT EXISTS {}
     (key TEXT PRIMARY KEY, value BLOB NOT NULL, day INTEGER NOT NULL) WITHOUT ROWID"""
 _KEPT_DAYS = 30
@@ -134,5 +134,7 @@ def joint_key(*parts: object) -> str:
 def _tool() -> str:
     """The version of Zephyrun, down to the latest change of its own files."""
     folder = Path(zephyrun.__file__).parent
-    latest = max(path.stat().st_mtime_ns for path in folder.rglob("*.py"))
+    # What names are learned from are data, and change what is found as much as code does.
+    own = (*folder.rglob("*.py"), *(folder / "naming" / "data").iterdir())
+    latest = max(path.stat().st_mtime_ns for path in own)
     return f"{zephyrun.__version__} {latest}"

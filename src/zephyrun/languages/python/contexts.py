@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Callable, Iterator, Sequence
+from itertools import groupby
 from typing import Any
 
 from zephyrun.facts import Context, ContextSort, FileFacts, ScopeKind
@@ -40,6 +41,12 @@ def read_contexts(parsed: ParsedFile) -> tuple[Context, ...]:
     with deep_recursion():
         walk.everything(parsed.tree)
     return tuple(sorted(walk.found, key=lambda each: (each.binding, each.start)))
+
+
+def contexts_by_binding(parsed: ParsedFile) -> dict[int, tuple[Context, ...]]:
+    """The contexts of each variable of a file, by its number."""
+    contexts = read_contexts(parsed)
+    return {binding: tuple(group) for binding, group in groupby(contexts, key=lambda each: each.binding)}
 
 
 class _ContextWalk:
@@ -234,8 +241,8 @@ class _ContextWalk:
             for side, part in (("<", value.left), (">", value.right)):
                 on_leaf(binding, ContextSort.FROM_OPERATOR, f"{operator}{side}", part, value)
         elif isinstance(value, ast.Compare | ast.BoolOp):
-            kind = value.ops[0] if isinstance(value, ast.Compare) else value.op
-            add(binding, ContextSort.FROM_TEST, type(kind).__name__, value)
+            operator_node = value.ops[0] if isinstance(value, ast.Compare) else value.op
+            add(binding, ContextSort.FROM_TEST, type(operator_node).__name__, value)
             for part in value.values if isinstance(value, ast.BoolOp) else []:
                 on_leaf(binding, ContextSort.FROM_TEST, "", part, value)
         elif isinstance(value, ast.UnaryOp):
@@ -284,9 +291,10 @@ class _ContextWalk:
                 self._on_leaf(iterated, ContextSort.ITERATED, "", target, node.iter)
 
     def _elements(self, target: ast.expr, iterated: ast.expr) -> None:
-        callee = _callee(iterated) if isinstance(iterated, ast.Call) else ""
+        call = iterated if isinstance(iterated, ast.Call) else None
+        callee = _callee(call) if call is not None else ""
         parts = target.elts if isinstance(target, _SEQUENCES) else [target]
-        arguments = iterated.args if isinstance(iterated, ast.Call) else []
+        arguments = call.args if call is not None else []
         if callee == "enumerate" and arguments and len(parts) == len(("index", "element")):
             self._element(parts[0], "enumerate:0", ContextSort.ELEMENT_OF_CALL, iterated)
             self._elements(parts[1], arguments[0])
@@ -295,12 +303,12 @@ class _ContextWalk:
                 self._elements(part, argument)
         elif callee in _PASSING_ON and arguments:
             self._elements(target, arguments[-1])
-        elif callee in ("items", "keys", "values") and isinstance(iterated.func, ast.Attribute):
+        elif callee in ("items", "keys", "values") and call and isinstance(call.func, ast.Attribute):
             for index, part in enumerate(parts):
                 place = f"{callee}:{index}/{len(parts)}"
                 self._element(part, place, ContextSort.ELEMENT_OF_CALL, iterated)
                 sides = "value" if callee == "values" or index else "key"
-                self._element_of(part, f"{sides}@", iterated.func.value, iterated)
+                self._element_of(part, f"{sides}@", call.func.value, iterated)
         elif callee:
             for index, part in enumerate(parts):
                 place = f"{callee}:{index}/{len(parts)}"

@@ -159,7 +159,6 @@ def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
         comments=(),
         statements=tuple(sorted(walk.statements)),
         definitions=tuple(sorted(walk.definitions, key=lambda each: (each.start, each.end))),
-        hints=walk.resolved_hints(bindings_at),
         exposures=tuple(
             each for each in walk.exposures if not _is_own_name(each, bindings, bindings_at)
         ),

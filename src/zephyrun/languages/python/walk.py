@@ -18,7 +18,6 @@ from zephyrun.facts import (
     Definition,
     Exposure,
     FrameRead,
-    Hint,
     Literal,
     Role,
     ScopeKind,
@@ -61,15 +60,9 @@ _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
-_TRANSPARENT_CALLS = frozenset(
-    "int float str list tuple set frozenset sorted reversed round abs iter next".split()
-)
 # What gives much the same text again, and what is asked for another one that says the same.
 _CHANGING_TEXTS = frozenset({"replace", "strip", "lower", "upper"})
 _TRANSLATORS = frozenset({"_", "gettext"})
-_BUILTIN_METHODS = frozenset(
-    name for each in (str, bytes, list, dict, set, int, float) for name in dir(each)
-)
 
 
 # As tuples: a union of types is made anew each time that it is asked for.
@@ -91,7 +84,6 @@ class Walk:
         self.literals: list[Literal] = []
         self.texts: list[Text] = []
         self.definitions: list[Definition] = []
-        self.hints: list[tuple[int, str, str, int, int, int]] = []
         self.exposures: list[Exposure] = []
         self.imports: list[str] = []
         self.attributes: set[str] = set()
@@ -166,9 +158,6 @@ class Walk:
         self.table.mention(
             self._mangled(name), start, end, role, self._scope if scope is None else scope, alone=alone
         )
-
-    def _hint(self, start: int, source: str, name: str, position: int, node: ast.AST) -> None:
-        self.hints.append((start, source, name, position, self.start_of(node), self.end_of(node)))
 
     # -- dispatch ----------------------------------------------------------------------------
 
@@ -348,27 +337,19 @@ class Walk:
         )
 
     def _visit_assign(self, node: ast.Assign) -> None:
-        for target in node.targets:
-            self._hint_from_value(target, node.value)
         self.visit(node.value, "assigned", _short_name(node.targets[0]))
-        self._stored(node.targets, node.value)
         self.visit_all(node.targets)
 
     def _visit_augassign(self, node: ast.AugAssign) -> None:
         self.visit(node.value, "assigned", _short_name(node.target))
         if isinstance(node.target, ast.Name):
-            start = self.start_of(node.target)
-            if isinstance(node.op, ast.Add) and (name := _short_name(node.value)):
-                self._hint(start, "sum", name, 0, node.value)
-            self._mention(node.target, "id", node.target.id, start, Role.AUGMENT)
+            self._mention(node.target, "id", node.target.id, self.start_of(node.target), Role.AUGMENT)
         else:
             self.visit(node.target)
 
     def _visit_annassign(self, node: ast.AnnAssign) -> None:
         target = node.target
         if isinstance(target, ast.Name):
-            if node.value is not None:
-                self._hint_from_value(target, node.value)
             # `(x): int` alone neither binds nor reads anything.
             role = Role.ASSIGN if node.simple or node.value is not None else Role.DECLARE
             self._mention(target, "id", target.id, self.start_of(target), role)
@@ -380,7 +361,6 @@ class Walk:
         self.visit(node.value, "assigned", _short_name(target))
 
     def _visit_for(self, node: ast.For | ast.AsyncFor) -> None:
-        self._hint_from_loop(node.target, node.iter)
         self._target(node.target, Role.LOOP)
         self.visit(node.iter)
         self._body(node.body)
@@ -399,7 +379,6 @@ class Walk:
         for item in node.items:
             self.visit(item.context_expr)
             if item.optional_vars is not None:
-                self._hint_from_value(item.optional_vars, item.context_expr)
                 self._target(item.optional_vars, Role.WITH)
         self._body(node.body)
 
@@ -503,9 +482,6 @@ class Walk:
     _visit_nonlocal = _visit_global
 
     def _visit_return(self, node: ast.Return) -> None:
-        if isinstance(node.value, ast.Name):
-            function = self.table.scopes[self._scope].name
-            self._hint(self.start_of(node.value), "returned", function, 0, node.value)
         self.visit(node.value, "returned", self.table.scopes[self._scope].name)
 
     def _visit_typealias(self, node: Any) -> None:
@@ -639,7 +615,6 @@ class Walk:
         target = node.target
         if self.table.scopes[self._scope].kind is ScopeKind.COMPREHENSION and not self._is_quoted:
             self.table.bind_from_comprehension(self._mangled(target.id), self._scope)
-        self._hint_from_value(target, node.value)
         self.visit(node.value, "assigned", target.id)
         self._mention(target, "id", target.id, self.start_of(target), Role.INLINE)
 
@@ -674,7 +649,6 @@ class Walk:
         self._scope = around
 
     def _generator(self, generator: ast.comprehension) -> None:
-        self._hint_from_loop(generator.target, generator.iter)
         self._target(generator.target, Role.EACH)
         self.visit_all(generator.ifs, "condition")
 
@@ -689,12 +663,8 @@ class Walk:
             self._calls[-1].add(callee.attr)
         self.visit(callee)
         for position, argument in enumerate(node.args):
-            if isinstance(argument, ast.Name):
-                self._hint(self.start_of(argument), "argument", name, position, argument)
             self.visit(argument, "argument", name, position)
         for keyword in node.keywords:
-            if isinstance(keyword.value, ast.Name) and keyword.arg:
-                self._hint(self.start_of(keyword.value), "keyword", keyword.arg, 0, keyword.value)
             if keyword.arg in FRAME_READERS:
                 self._expose(keyword.arg, node, whole_file=True)
             self.visit(keyword.value, "keyword", keyword.arg or "")
@@ -775,8 +745,6 @@ class Walk:
         for key, value in zip(node.keys, node.values, strict=True):
             self.visit(key, "key")
             stands_under = key.value if isinstance(key, ast.Constant) else None
-            if isinstance(value, ast.Name) and isinstance(stands_under, str):
-                self._hint(self.start_of(value), "stored", stands_under, 0, value)
             self.visit(value, "value", stands_under if isinstance(stands_under, str) else "")
 
     def _visit_list(self, node: ast.List | ast.Tuple | ast.Set) -> None:
@@ -840,43 +808,6 @@ class Walk:
                 self.visit(part.value, "format")
                 if isinstance(part.format_spec, ast.JoinedStr):
                     self._fields(part.format_spec)
-
-    # -- hints -------------------------------------------------------------------------------
-
-    def _hint_from_value(self, target: ast.expr, value: ast.expr) -> None:
-        if isinstance(target, _SEQUENCES) and isinstance(value, _SEQUENCES):
-            if len(target.elts) == len(value.elts):
-                for one_target, one_value in zip(target.elts, value.elts, strict=True):
-                    self._hint_from_value(one_target, one_value)
-        elif isinstance(target, ast.Name) and (described := _describe(value)):
-            self._hint(self.start_of(target), described[0], described[1], 0, value)
-
-    def _hint_from_loop(self, target: ast.expr, iterated: ast.expr) -> None:
-        targets = target.elts if isinstance(target, _SEQUENCES) else [target]
-        for one_target, (source, name) in zip(targets, _describe_elements(iterated, len(targets))):
-            if isinstance(one_target, ast.Name) and name:
-                self._hint(self.start_of(one_target), source, name, 0, iterated)
-
-    def _stored(self, targets: Sequence[ast.expr], value: ast.expr) -> None:
-        """`self.weight = w` and `row["weight"] = w` say what `w` is."""
-        if not isinstance(value, ast.Name):
-            return
-        for target in targets:
-            name = ""
-            if isinstance(target, ast.Attribute):
-                name = target.attr
-            elif isinstance(target, ast.Subscript) and isinstance(target.slice, ast.Constant):
-                name = target.slice.value if isinstance(target.slice.value, str) else ""
-            if name:
-                self._hint(self.start_of(value), "stored", name, 0, target)
-
-    def resolved_hints(self, bindings_at: dict[int, int]) -> tuple[Hint, ...]:
-        """The hints, each with the binding whose name stands at its place."""
-        return tuple(
-            Hint(bindings_at[start], source, name, position, first, last)
-            for start, source, name, position, first, last in self.hints
-            if start in bindings_at and name
-        )
 
 
 def all_arguments(arguments: ast.arguments) -> list[ast.arg]:
@@ -972,70 +903,3 @@ def _is_of_instance(node: ast.expr) -> bool:
     while isinstance(node, ast.Attribute):
         node = node.value
     return isinstance(node, ast.Name) and node.id in ("self", "cls")
-
-
-def _describe(node: ast.expr) -> tuple[str, str] | None:
-    """What a value's expression says about the value: a source of `Hint` and a name."""
-    if isinstance(node, ast.Await):
-        return _describe(node.value)
-    if isinstance(node, ast.BoolOp):
-        return _describe(node.values[0])
-
-    if isinstance(node, ast.IfExp):
-        return _describe(node.body)
-    if isinstance(node, ast.Attribute):
-        return "attribute", node.attr
-
-    if isinstance(node, ast.Subscript):
-        if isinstance(node.slice, ast.Constant) and isinstance(node.slice.value, str):
-            return "key", node.slice.value
-        if isinstance(node.slice, ast.Slice):
-            return None
-        return "element", _short_name(node.value)
-
-    if isinstance(node, ast.Call):
-        name = _short_name(node.func)
-        first = node.args[0] if node.args else None
-        if isinstance(node.func, ast.Attribute) and name in ("get", "pop", "setdefault"):
-            if isinstance(first, ast.Constant) and isinstance(first.value, str):
-                return "key", first.value
-            return "element", _short_name(node.func.value)
-        if isinstance(node.func, ast.Name) and first is not None:
-            if name in _TRANSPARENT_CALLS:
-                return _describe(first)
-            if name == "len":
-                return "count", _short_name(first)
-            if name == "sum":
-                return "sum", _short_name(first)
-        if isinstance(node.func, ast.Attribute) and name in _BUILTIN_METHODS:
-            # `split` or `append` tells how the value was made and not what it is.
-            return None
-        return "call", name
-
-    if isinstance(node, ast.ListComp | ast.SetComp | ast.GeneratorExp):
-        described = _describe(node.elt)
-        return ("each", described[1]) if described and described[0] in ("attribute", "key") else None
-    return None
-
-
-def _describe_elements(node: ast.expr, n_targets: int) -> list[tuple[str, str]]:
-    """What looping over an expression says about each of the loop's variables."""
-    if isinstance(node, ast.Call) and node.args and isinstance(node.func, ast.Name):
-        name = node.func.id
-        if name == "enumerate" and n_targets == 2:
-            return [("index", ""), ("element", _short_name(node.args[0]))]
-        if name == "zip" and n_targets == len(node.args):
-            return [("element", _short_name(each)) for each in node.args]
-        if name in _TRANSPARENT_CALLS and n_targets == 1:
-            return _describe_elements(node.args[0], n_targets)
-        if name == "range":
-            return []
-    if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and not node.args:
-        owner = _short_name(node.func.value)
-        if node.func.attr == "items" and n_targets == 2:
-            return [("key of", owner), ("element", owner)]
-        if node.func.attr == "values" and n_targets == 1:
-            return [("element", owner)]
-        if node.func.attr == "keys" and n_targets == 1:
-            return [("key of", owner)]
-    return [("element", _short_name(node))] if n_targets == 1 else []

@@ -1,0 +1,242 @@
+"""How often the right name is found: names of real code are hidden, and sought.
+
+    python benchmarks/names/masking.py SOURCES [--packages report] [--cases N]
+
+Four settings: all names of a function hidden at once; the same without the project's own table, as in a project
+that names everything badly; one name hidden; one name replaced by a short form of it. Conventional names (one or
+two letters, `self`, …) are left out. The project's table leaves out the function, copies of it, those of its
+name in the same file (such as overloads), and files that are there twice. What is printed: exact at first place and among five,
+and for suggestions with a score of .5 or more, how many are exact and in how many cases there is one.
+"""
+
+from __future__ import annotations
+
+import argparse
+import hashlib
+import random
+import tomllib
+from collections import defaultdict
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import NamedTuple
+
+from zephyrun.facts import Context, FileFacts, Role, ScopeKind
+from zephyrun.languages.python import UnreadableSource, parse
+from zephyrun.languages.python.contexts import contexts_by_binding
+from zephyrun.naming.candidates import Candidate, NameCase, candidates_of
+from zephyrun.naming.features import features_of, is_learned_from
+from zephyrun.naming.letters import skeleton
+from zephyrun.naming.ranking import rank
+from zephyrun.naming.remarks import remarks_on
+from zephyrun.naming.usage import ProjectUsage, Usage, Without, shipped_usage
+from zephyrun.naming.words import split_name
+from zephyrun.source import SourceText
+
+HERE = Path(__file__).parent
+SETTINGS = ("all masked", "nothing to go by", "one masked", "short form")
+_CONVENTIONAL_LENGTH = 2
+_SURE = 0.5
+_SHORT_LENGTH = 3
+
+
+@dataclass(frozen=True)
+class Hidden:
+    """A name that is hidden: what is asked, and what the answer is."""
+
+    setting: str
+    is_parameter: bool
+    case: NameCase
+    answer: str
+    siblings: frozenset[str]
+    project: Usage
+
+
+class _File(NamedTuple):
+    facts: FileFacts
+    contexts: dict[int, tuple[Context, ...]]
+    source: SourceText
+    good: frozenset[int]
+
+
+def read_package(folder: Path) -> list[_File]:
+    """The files of a package, each once."""
+    found, seen = [], set()
+    for path in sorted(folder.rglob("*.py")):
+        data = path.read_bytes()
+        digest = hashlib.sha256(data).digest()
+        if digest in seen:
+            continue
+        seen.add(digest)
+        try:
+            parsed = parse(data)
+        except UnreadableSource:
+            continue
+        contexts = contexts_by_binding(parsed)
+        bindings = range(len(parsed.facts.bindings))
+        good = frozenset(each for each in bindings if is_learned_from(parsed.facts, each))
+        found.append(_File(parsed.facts, contexts, parsed.source, good))
+    return found
+
+
+def function_of(facts: FileFacts, binding: int) -> int:
+    """The outermost function around a variable, 0 for none."""
+    owner = facts.owner(facts.bindings[binding].scope)
+    functions = [each for each in facts.ancestors(owner) if facts.scopes[each].kind is ScopeKind.FUNCTION]
+    return functions[-1] if functions else 0
+
+
+def _name(file: _File, binding: int) -> str:
+    return file.facts.bindings[binding].name.strip("_")
+
+
+def keys_of(file: _File, binding: int) -> set[int]:
+    """The keys of a variable's features in tables."""
+    features = features_of(file.facts, binding, file.contexts.get(binding, ()), file.good.__contains__)
+    return {each.key for each in features if not each.is_counterpart}
+
+
+def short_form(name: str, chance: random.Random) -> str:
+    """A short form as people write them: skeletons, cut words, initials, one letter."""
+    words = split_name(name)
+    how = chance.choice(("skeleton", "cut", "cut", "initials", "letter"))
+    if how == "skeleton":
+        return "_".join(map(skeleton, words))
+    if how == "cut":
+        return "_".join(word[:_SHORT_LENGTH] for word in words)
+    if how == "initials" and len(words) > 1:
+        return "".join(word[0] for word in words)
+    return words[0][0]
+
+
+def hidden_names(folder: Path, n_cases: int, seed: int = 1, settings: tuple[str, ...] = SETTINGS) -> Iterator[Hidden]:
+    """Names of a package, drawn at random, in each of the settings."""
+    chance = random.Random(seed)
+    files = read_package(folder)
+    usage = ProjectUsage()
+    by_function: dict[tuple[int, int], list[int]] = defaultdict(list)
+    copies: dict[str, list[tuple[int, int]]] = defaultdict(list)
+    namesakes: dict[tuple[int, str], list[tuple[int, int]]] = defaultdict(list)
+    for number, file in enumerate(files):
+        for binding in sorted(file.good):
+            usage.add(_name(file, binding), keys_of(file, binding))
+            if function := function_of(file.facts, binding):
+                by_function[number, function].append(binding)
+    for number, function in by_function:
+        scope = files[number].facts.scopes[function]
+        copies[_digest(files[number].source.text[scope.start : scope.end])].append((number, function))
+        namesakes[number, scope.name].append((number, function))
+    askable = [
+        (place, binding)
+        for place, bindings in by_function.items()
+        for binding in bindings
+        if _is_asked(files[place[0]].facts, binding)
+    ]
+    chance.shuffle(askable)
+    for place, binding in askable[:n_cases]:
+        file = files[place[0]]
+        facts = file.facts
+        scope = facts.scopes[place[1]]
+        left_out = ProjectUsage()
+        alike = {*copies[_digest(file.source.text[scope.start : scope.end])], *namesakes[place[0], scope.name]}
+        for number, function in sorted(alike):
+            for each in by_function[number, function]:
+                left_out.add(_name(files[number], each), keys_of(files[number], each))
+        project = Without(usage, left_out)
+        name = _name(file, binding)
+        hidden = set(by_function[place])
+        around = facts.scopes[facts.owner(facts.bindings[binding].scope)].name
+        remarks = tuple(remarks_on(file.source, facts, binding))
+        is_parameter = Role.PARAMETER in facts.roles(binding)
+        is_one_of_many = bool(facts.roles(binding) & {Role.LOOP, Role.EACH})
+        for setting in settings:
+            masked = hidden if setting in SETTINGS[:2] else {binding}
+            features = features_of(
+                facts,
+                binding,
+                file.contexts.get(binding, ()),
+                (file.good - masked).__contains__,
+            )
+            spelling = short_form(name, chance) if setting == "short form" else ""
+            case = NameCase(spelling, tuple(features), remarks, around, is_parameter, is_one_of_many)
+            siblings = frozenset(
+                facts.bindings[each].name for each in by_function[place] if each not in masked
+            )
+            known = ProjectUsage() if setting == "nothing to go by" else project
+            yield Hidden(setting, is_parameter, case, name, siblings - {name}, known)
+
+
+def _digest(text: str) -> str:
+    return hashlib.sha256("".join(text.split()).encode("utf-8", "surrogatepass")).hexdigest()
+
+
+def _is_asked(facts: FileFacts, binding: int) -> bool:
+    name = facts.bindings[binding].name
+    return len(name.strip("_")) > _CONVENTIONAL_LENGTH and name.islower() and len(facts.bindings[binding].references) > 1
+
+
+def candidates_for(hidden: Hidden) -> list[Candidate]:
+    """What may be answered."""
+    found = candidates_of(hidden.case, (shipped_usage(), hidden.project))
+    return [each for each in found if each.text not in hidden.siblings]
+
+
+def ask(folder: Path, n_cases: int) -> list[tuple[str, bool, int, float]]:
+    """For each hidden name of a package: the setting, whether it is a parameter, the place of the right answer
+    (0 for none, from 1), and the score of the first."""
+    answers = []
+    for hidden in hidden_names(folder, n_cases):
+        ranked = rank(hidden.case, candidates_for(hidden), (shipped_usage(), hidden.project))
+        texts = [each.candidate.text for each in ranked[:5]]
+        place = texts.index(hidden.answer) + 1 if hidden.answer in texts else 0
+        answers.append((hidden.setting, hidden.is_parameter, place, ranked[0].score if ranked else 0.0))
+    return answers
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
+    parser.add_argument("sources", type=Path)
+    parser.add_argument("--packages", default="report", help="a group of sources.toml (default: report)")
+    parser.add_argument("--cases", type=int, default=800, help="for each package (default: 800)")
+    arguments = parser.parse_args()
+    names = tomllib.loads((HERE / "sources.toml").read_text())[arguments.packages]
+    folders = [arguments.sources / name for name in names]
+    with ProcessPoolExecutor() as workers:
+        answers = dict(zip(names, workers.map(partial(ask, n_cases=arguments.cases), folders)))
+    for setting in SETTINGS:
+        _print(setting, {name: [each for each in found if each[0] == setting] for name, found in answers.items()})
+
+
+def _print(setting: str, answers: dict[str, list[tuple[str, bool, int, float]]]) -> None:
+    together = [each for found in answers.values() for each in found]
+    print(f"\n{setting}: {len(together)} names")
+    rows = {
+        **answers,
+        "locals": [each for each in together if not each[1]],
+        "parameters": [each for each in together if each[1]],
+        "together": together,
+    }
+    for label, found in rows.items():
+        n = len(found) or 1
+        sure = [each for each in found if each[3] >= _SURE]
+        exact = sum(each[2] == 1 for each in sure)
+        print(
+            f"  {label:<14} exact {sum(each[2] == 1 for each in found) / n:6.1%}"
+            f"   among five {sum(each[2] > 0 for each in found) / n:6.1%}"
+            f"   scored .5 or more {len(sure) / n:6.1%}, of these exact {exact / (len(sure) or 1):6.1%}"
+        )
+    print("  by score: " + "  ".join(_calibration(together)))
+
+
+def _calibration(answers: list[tuple[str, bool, int, float]]) -> Iterator[str]:
+    bins: dict[int, list[bool]] = defaultdict(list)
+    for _, _, place, score in answers:
+        bins[int(score * 10)].append(place == 1)
+    for tenth in sorted(bins):
+        yield f".{tenth}: {sum(bins[tenth]) / len(bins[tenth]):.0%} of {len(bins[tenth])}"
+
+
+if __name__ == "__main__":
+    main()

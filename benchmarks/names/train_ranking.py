@@ -1,0 +1,107 @@
+"""Train the weights of the ranking on real code whose names are hidden.
+
+    python benchmarks/names/train_ranking.py SOURCES
+
+The packages are those of the group `ranking` in `sources.toml`, which the shipped table was not learned from.
+Names are hidden one at a time, all of a function at once, and behind short forms, in equal shares; where the
+right name is not among the candidates, the right answer is that none of them is. The model is the multinomial
+logit over candidates; its weights minimise the negative log-likelihood with a penalty on their squares, by
+mini-batches with adaptive steps (Kingma and Ba, "Adam", 2015). Needs NumPy.
+"""
+
+from __future__ import annotations
+
+import argparse
+import json
+import tomllib
+from concurrent.futures import ProcessPoolExecutor
+from functools import partial
+from pathlib import Path
+
+import numpy as np
+from masking import HERE, SETTINGS, candidates_for, hidden_names
+
+from zephyrun.naming.ranking import PARTS, TABLES, vectors_of
+from zephyrun.naming.usage import shipped_usage
+
+_WEIGHTS = HERE.parents[1] / "src" / "zephyrun" / "naming" / "data" / "ranking.json"
+_MOST_ANSWERS = 41
+_BATCH = 256
+_ROUNDS = 30
+_RATE = 0.02
+_PENALTY = 2e-4
+_FIRST_DECAY, _SECOND_DECAY, _TINY = 0.9, 0.999, 1e-8
+
+
+def examples(folder: Path, n_cases: int) -> tuple[np.ndarray, np.ndarray]:
+    """Vectors (cases × answers × parts) and the number of the right answer of each case; answers that are not
+    there have NaN."""
+    vectors, right = [], []
+    for hidden in hidden_names(folder, n_cases, seed=7):
+        candidates = candidates_for(hidden)
+        table = np.full((_MOST_ANSWERS, len(PARTS)), np.nan, np.float32)
+        for row, vector in enumerate(vectors_of(hidden.case, candidates, (shipped_usage(), hidden.project))):
+            table[row] = 0.0
+            table[row, list(vector)] = list(vector.values())
+        texts = [each.text for each in candidates]
+        vectors.append(table)
+        right.append(texts.index(hidden.answer) + 1 if hidden.answer in texts else 0)
+    return np.stack(vectors), np.array(right)
+
+
+def train(vectors: np.ndarray, right: np.ndarray) -> np.ndarray:
+    """The weights that make the right answers likeliest."""
+    is_there = ~np.isnan(vectors[:, :, 0])
+    vectors = np.nan_to_num(vectors)
+    weights = np.zeros(len(PARTS))
+    first, second = np.zeros_like(weights), np.zeros_like(weights)
+    chance = np.random.default_rng(1)
+    n_steps = 0
+    for n_round in range(_ROUNDS):
+        order = chance.permutation(len(right))
+        loss = 0.0
+        for start in range(0, len(order), _BATCH):
+            batch = order[start : start + _BATCH]
+            probabilities = _probabilities(vectors[batch], is_there[batch], weights)
+            loss -= np.log(probabilities[np.arange(len(batch)), right[batch]] + _TINY).sum()
+            expected = np.einsum("ca,cap->p", probabilities, vectors[batch])
+            observed = vectors[batch, right[batch]].sum(axis=0)
+            slope = (expected - observed) / len(batch) + _PENALTY * weights
+            n_steps += 1
+            first = _FIRST_DECAY * first + (1 - _FIRST_DECAY) * slope
+            second = _SECOND_DECAY * second + (1 - _SECOND_DECAY) * slope**2
+            step = first / (1 - _FIRST_DECAY**n_steps)
+            scale = np.sqrt(second / (1 - _SECOND_DECAY**n_steps)) + _TINY
+            rate = _RATE * (1 - n_round / _ROUNDS)
+            weights -= rate * step / scale
+        if n_round % 5 == 4:
+            print(f"round {n_round + 1}: loss {loss / len(order):.4f}", flush=True)
+    return weights
+
+
+def _probabilities(vectors: np.ndarray, is_there: np.ndarray, weights: np.ndarray) -> np.ndarray:
+    values = np.where(is_there, vectors @ weights, -np.inf)
+    powers = np.exp(values - values.max(axis=1, keepdims=True))
+    return powers / powers.sum(axis=1, keepdims=True)
+
+
+def main() -> None:
+    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
+    parser.add_argument("sources", type=Path)
+    parser.add_argument("--cases", type=int, default=1000, help="for each package (default: 1000)")
+    arguments = parser.parse_args()
+    names = tomllib.loads((HERE / "sources.toml").read_text())["ranking"]
+    folders = [arguments.sources / name for name in names]
+    with ProcessPoolExecutor() as workers:
+        found = list(workers.map(partial(examples, n_cases=arguments.cases), folders))
+    vectors = np.concatenate([each for each, _ in found])
+    right = np.concatenate([each for _, each in found])
+    print(f"{len(right):,} cases of {', '.join(names)}; {len(SETTINGS)} settings, {len(TABLES)} tables")
+    print(f"the right name is among the candidates in {(right > 0).mean():.1%}")
+    weights = train(vectors, right)
+    kept = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights) if abs(weight) >= 0.001}
+    _WEIGHTS.write_text(json.dumps(kept, indent=1) + "\n")
+
+
+if __name__ == "__main__":
+    main()

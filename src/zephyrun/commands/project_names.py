@@ -1,0 +1,96 @@
+"""The names of a project, for whoever looks for another: what its files add to the table of usage."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Collection, Mapping
+from contextlib import suppress
+from pathlib import Path
+
+from zephyrun.commands import options
+from zephyrun.findings import read_usage
+from zephyrun.linking.linkage import Content
+from zephyrun.naming.file_usage import FileUsage, unpacked
+
+# So much code tells how a project speaks; reading more would take longer than it is worth.
+_MOST_BYTES = 4_000_000
+# Below so many bytes of code, reading them again costs no more than asking what is known.
+_WORTH_A_CACHE = 200_000
+
+
+class ProjectNames:
+    """The usage of a project's files; what was read before comes from the cache."""
+
+    def __init__(
+        self,
+        root: Path,
+        contents: Mapping[str, Content],
+        is_fit: Callable[[str], bool],
+        jobs: int,
+    ) -> None:
+        """`is_fit` says whether names may be learned from a file."""
+        self._root = root
+        self._contents = contents
+        self._is_fit = is_fit
+        self._jobs = jobs
+
+    def usages(self, read: Mapping[str, FileUsage], near: Collection[str]) -> dict[str, FileUsage]:
+        """The usage of the project's files by path: of those `near`, and of others as far as they are not too
+        many, the nearest first. `read` are those that are known already."""
+        chosen = self._chosen(near)
+        found = {path: usage for path, usage in read.items() if path in chosen}
+        missing = [path for path in chosen if path not in found]
+        if sum(len(self._data(path)) for path in chosen) < _WORTH_A_CACHE:
+            return found | self._read(missing)
+        # Imported here: small projects do without, and start-up should stay fast.
+        from zephyrun.project.cache import Cache, content_key, joint_key
+
+        cache = Cache[bytes](self._root, "usage")
+        keys = {path: joint_key("usage", content_key(self._data(path))) for path in chosen}
+        known = cache.get([keys[path] for path in missing])
+        for path in missing:
+            # What cannot be read is found anew.
+            with suppress(ValueError, TypeError, LookupError):
+                found[path] = unpacked(known[keys[path]])
+        new = self._read([path for path in missing if path not in found])
+        fresh = {path: usage for path, usage in {**read, **new}.items() if path in chosen}
+        if fresh:
+            cache.put({keys[path]: usage.packed() for path, usage in fresh.items()})
+        return found | new
+
+    def _data(self, path: str) -> bytes:
+        data = self._contents[path]
+        return data if isinstance(data, bytes) else b""
+
+    def _chosen(self, near: Collection[str]) -> list[str]:
+        folders = {path.rpartition("/")[0] for path in near}
+
+        def distance(path: str) -> tuple[bool, int, str]:
+            folder = path.rpartition("/")[0]
+            shared = max((_shared_parts(folder, each) for each in folders), default=0)
+            return path not in near, -shared, path
+
+        fit = [path for path in self._contents if path.endswith((".py", ".pyw")) and self._is_fit(path)]
+        chosen, n_bytes = [], 0
+        for path in sorted(fit, key=distance):
+            n_bytes += len(self._data(path))
+            if n_bytes > _MOST_BYTES and path not in near:
+                break
+            chosen.append(path)
+        return chosen
+
+    def _read(self, paths: list[str]) -> dict[str, FileUsage]:
+        data = [self._data(path) for path in paths]
+        found = options.map_files(
+            read_usage, data, n_bytes=sum(map(len, data)), jobs=self._jobs, what="learning names"
+        )
+        return {path: usage for path, usage in zip(paths, found, strict=True) if usage is not None}
+
+
+def _shared_parts(one: str, other: str) -> int:
+    """How many folders two paths share."""
+    count = 0
+    for mine, its in zip(one.split("/"), other.split("/")):
+        if mine != its:
+            break
+        count += 1
+    return count

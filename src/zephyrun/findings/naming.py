@@ -1,0 +1,96 @@
+"""Names for what was found, chosen when all files of the project are known."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+
+from zephyrun.facts import FileFacts
+from zephyrun.findings.finding import Finding
+from zephyrun.findings.surveying import FileSurvey, by_weight
+from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
+from zephyrun.languages.python.contexts import contexts_by_binding
+from zephyrun.languages.python.reading import without_collector
+from zephyrun.languages.python.reserved import RESERVED
+from zephyrun.naming.features import is_good, is_variable
+from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, usage_of
+from zephyrun.naming.questions import Question, Suggestion, answer, ask, group_of, names_mentioned
+from zephyrun.naming.usage import shipped_usage
+
+# A bad name costs a reader as much when nobody knows a better one, but there is less to be done about it.
+_WEIGHT_WITHOUT_SUGGESTION = 0.5
+
+
+def read_usage(data: bytes) -> FileUsage | None:
+    """What the names of a file add to those of its project; nothing where it cannot be read."""
+    with without_collector():
+        try:
+            parsed = parse(data)
+        except UnreadableSource:
+            return None
+        return usage_of(parsed.source, parsed.facts, contexts_by_binding(parsed))
+
+
+def answered(surveys: Sequence[FileSurvey], usages: Mapping[str, FileUsage]) -> list[FileSurvey]:
+    """The surveys with names for what asked for them. `usages` are those of the project's files by path, the
+    surveyed ones among them."""
+    questions = [each.question for survey in surveys for each in survey.findings if each.question]
+    if not questions:
+        return list(surveys)
+    answers = iter(_answers(questions, usages))
+    return [
+        survey._replace(
+            findings=tuple(
+                sorted(
+                    (_named(each, next(answers)) if each.question else each for each in survey.findings),
+                    key=by_weight,
+                )
+            )
+        )
+        for survey in surveys
+    ]
+
+
+def better_names(
+    path: str, parsed: ParsedFile, binding: int, usages: Mapping[str, FileUsage]
+) -> tuple[Suggestion, ...]:
+    """Names for one variable of a file, chosen together with those of the variables beside it that have no good
+    name either. `usages` are those of the project's files."""
+    facts = parsed.facts
+    group = group_of(facts, path, binding)
+    contexts = contexts_by_binding(parsed)
+    beside = [
+        each
+        for each in _variables_of(facts, path, group)
+        if each == binding or not is_good(facts.bindings[each].name)
+    ]
+    questions = [
+        ask(
+            parsed.source,
+            facts,
+            each,
+            contexts,
+            names_mentioned(facts, facts.owner(facts.bindings[each].scope)),
+            facts.bindings[each].name,
+            group,
+        )
+        for each in beside
+    ]
+    return _answers(questions, usages)[beside.index(binding)]
+
+
+def _answers(
+    questions: Sequence[Question], usages: Mapping[str, FileUsage]
+) -> list[tuple[Suggestion, ...]]:
+    return answer(questions, shipped_usage(), UsageOfFiles(usages), RESERVED.__contains__)
+
+
+def _named(finding: Finding, suggestions: tuple[Suggestion, ...]) -> Finding:
+    weight = finding.weight if suggestions else round(finding.weight * _WEIGHT_WITHOUT_SUGGESTION, 1)
+    return replace(finding, suggestions=suggestions, weight=weight, question=None)
+
+
+def _variables_of(facts: FileFacts, path: str, group: str) -> Iterator[int]:
+    for binding in range(len(facts.bindings)):
+        if is_variable(facts, binding) and group_of(facts, path, binding) == group:
+            yield binding

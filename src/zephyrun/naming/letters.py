@@ -1,0 +1,114 @@
+"""What the letters of an old name tell of the word that was meant."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from typing import NamedTuple
+
+from zephyrun.naming.words import is_readable, keeps_letters, split_name
+
+_VOWELS = re.compile(r"(?<=.)[aeiou]")
+_DOUBLED = re.compile(r"(.)\1")
+# Names that only say that there is one more: their letters mean no word.
+_STAND_INS = frozenset("x y z v a b c t q var tmp temp val foo bar baz obj arg param p m u w".split())
+_NUMBERED = re.compile(r"^_*([a-zA-Z]{1,5})_?\d+_*$")
+
+
+class Fit(NamedTuple):
+    """How well a name fits the letters of an old one; each from 0 to 1."""
+
+    has_initial: float
+    has_last_initial: float
+    keeps_letters: float
+    is_skeleton: float
+    is_beginning: float
+    has_initials: float
+    matches_words: float
+    share_of_letters: float
+    departs: float
+
+
+NO_FIT = Fit(*([0.0] * len(Fit._fields)))
+
+
+def telling_letters(spelling: str) -> str:
+    """An old name as far as its letters may mean a word: "" for a numbered stand-in such as `x1` or `tmp2`."""
+    found = _NUMBERED.match(spelling)
+    if found and found[1].lower() in _STAND_INS:
+        return ""
+    return spelling.strip("_")
+
+
+def skeleton(word: str) -> str:
+    """A word without its vowels but for a first one, and without doubled letters."""
+    return _DOUBLED.sub(r"\1", _VOWELS.sub("", word.lower()))
+
+
+@cache
+def _words(name: str) -> tuple[str, ...]:
+    return tuple(word for word in split_name(name) if not word.isdigit())
+
+
+def stands_for(short: str, word: str) -> bool:
+    """Whether a short form may stand for one word: its letters in their order, the first one first."""
+    return short == word or (len(short) < len(word) and keeps_letters(short, word))
+
+
+def fit_of(spelling: str, name: str) -> Fit:
+    """How well a name fits the letters of an old one; `NO_FIT` where these tell nothing."""
+    short, full = _words(spelling), _words(name)
+    if not short or not full:
+        return NO_FIT
+    letters, whole = "".join(short), "".join(full)
+    has_initial = whole[0] == letters[0]
+    has_last_initial = full[-1][0] == letters[0]
+    initials = "".join(word[0] for word in full)
+    if len(letters) == 1:
+        return Fit(has_initial, has_last_initial, 0, 0, 0, 0, 0, 0, not (has_initial or has_last_initial))
+    in_order = keeps_letters(letters, whole)
+    matched = len(short) == len(full) and all(map(stands_for, short, full))
+    is_skeleton = len(short) == len(full) and all(
+        each == word or skeleton(each) == skeleton(word) for each, word in zip(short, full)
+    )
+    return Fit(
+        has_initial,
+        has_last_initial,
+        in_order,
+        is_skeleton,
+        whole.startswith(letters) or (matched and all(map(str.startswith, full, short))),
+        len(full) > 1 and letters == initials,
+        matched,
+        len(letters) / len(whole) if in_order else 0.0,
+        not in_order,
+    )
+
+
+def expansions(spelling: str, words: dict[str, float], most: int) -> list[str]:
+    """Names that a short name of several words may stand for: each unreadable word replaced by one of `words`,
+    which come with how common they are here. The likeliest first, at most `most`."""
+    short = _words(spelling)
+    if not short:
+        return []
+    found: list[tuple[float, tuple[str, ...]]] = [(1.0, ())]
+    for each in short:
+        if is_readable(each) and len(each) > 1:
+            fits = [(1.0, each)]
+        else:
+            fits = sorted(
+                ((count * _closeness(each, word), word) for word, count in words.items() if stands_for(each, word)),
+                reverse=True,
+            )[:most]
+        found = [(weight * more, (*head, word)) for weight, head in found for more, word in fits]
+        found.sort(reverse=True)
+        found = found[:most]
+    return ["_".join(parts) for _, parts in found if parts != short]
+
+
+def _closeness(short: str, word: str) -> float:
+    """How far one would shorten the word just so."""
+    if skeleton(word) == skeleton(short):
+        return 8.0
+    if word.startswith(short):
+        return 4.0
+    return len(short) / len(word)

@@ -1,0 +1,180 @@
+"""How likely each candidate is the right name: a log-linear model over what speaks for it.
+
+The weights are trained on real code whose names were hidden, with an answer for none of the candidates, so
+that scores are probabilities. See `benchmarks/names/train_ranking.py`.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from functools import lru_cache
+from importlib import resources
+from math import exp, log
+from typing import NamedTuple
+
+from zephyrun.facts import ContextSort
+from zephyrun.naming.candidates import DERIVATIONS, Candidate, NameCase, Support
+from zephyrun.naming.features import GROUPS
+from zephyrun.naming.letters import Fit, fit_of, telling_letters
+from zephyrun.naming.usage import Usage
+from zephyrun.naming.words import crypticness, singular, split_name
+
+TABLES = ("shipped", "project")
+_NONE = ("none", "none: few contexts", "none: letters known", "none: several letters known", "none: best support")
+_COUNTED = ("information", "counterpart", "highest share", "sum of shares", "number of features", "share", "unseen")
+_PLAIN = (
+    "words",
+    "letters",
+    "is cryptic",
+    "number fits",
+    "number departs",
+    "is plural",
+    "asks yes or no",
+    "asks without a test",
+    "test without asking",
+    "derivations",
+)
+_MANY = frozenset(
+    {ContextSort.ITERATED, ContextSort.EACH, ContextSort.ALL_OF}
+)  # What only a collection is used for.
+_COLLECTIONS = ("=[]", "List", "ListComp", "SetComp", "List()", "Set", "DictComp", "Dict", "Dict()")
+_YES_OR_NO = frozenset("is has can should was had did does may must needs use uses allow allows".split())
+_LITERAL_TESTS = ("=True", "=False")
+_FEW_CONTEXTS = 6.0
+
+# What each weight is for, in the order of the numbers of a vector.
+PARTS: tuple[str, ...] = (
+    *_NONE,
+    *(f"{table}: {group}" for table in TABLES for group in GROUPS),
+    *(f"{table}: {what}" for table in TABLES for what in _COUNTED),
+    *(f"derived: {each}" for each in DERIVATIONS),
+    *(f"one letter: {each}" for each in Fit._fields),
+    *(f"letters: {each}" for each in Fit._fields),
+    *_PLAIN,
+)
+
+
+class Ranked(NamedTuple):
+    """A candidate and the probability that it is the right name."""
+
+    candidate: Candidate
+    score: float
+
+
+def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage]) -> list[Ranked]:
+    """The candidates, best first; what their scores lack to 1 is the probability that none is right."""
+    weights = trained_weights()
+    vectors = vectors_of(case, candidates, tables)
+    values = [sum(weights[place] * number for place, number in vector.items()) for vector in vectors]
+    highest = max(values)
+    powers = [exp(value - highest) for value in values]
+    total = sum(powers)
+    ranked = [Ranked(each, power / total) for each, power in zip(candidates, powers[1:], strict=True)]
+    return sorted(ranked, key=lambda each: (-each.score, each.candidate.text))
+
+
+@lru_cache(1)
+def trained_weights() -> tuple[float, ...]:
+    """One weight for each of `PARTS`."""
+    text = (resources.files("zephyrun.naming") / "data" / "ranking.json").read_text("utf-8")
+    kept = json.loads(text)
+    return tuple(kept.get(part, 0.0) for part in PARTS)
+
+
+_PLACES = {part: place for place, part in enumerate(PARTS)}
+_GROUP_PLACES = [[_PLACES[f"{table}: {group}"] for group in GROUPS] for table in TABLES]
+_COUNTED_PLACES = [[_PLACES[f"{table}: {what}"] for what in _COUNTED] for table in TABLES]
+_DERIVED_PLACES = {each: _PLACES[f"derived: {each}"] for each in DERIVATIONS}
+_ONE_LETTER = [_PLACES[f"one letter: {each}"] for each in Fit._fields]
+_LETTERS = [_PLACES[f"letters: {each}"] for each in Fit._fields]
+
+
+def vectors_of(
+    case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage]
+) -> list[dict[int, float]]:
+    """What speaks for each answer, by the places of `PARTS`: for none of the candidates first, then for each."""
+    is_many = any(
+        each.sort in _MANY
+        or (each.sort == ContextSort.FROM_LITERAL and each.name in _COLLECTIONS)
+        for each in case.features
+    )
+    is_test = any(
+        each.sort == ContextSort.FROM_TEST
+        or (
+            each.sort in (ContextSort.FROM_LITERAL, ContextSort.DEFAULT)
+            and each.name in _LITERAL_TESTS
+        )
+        for each in case.features
+    )
+    letters = telling_letters(case.spelling)
+    n_letters = sum(map(len, split_name(letters)))
+    vectors = []
+    best_support = 0.0
+    for candidate in candidates:
+        vector: dict[int, float] = {}
+        for number, table in enumerate(tables):
+            support = _add_table(vector, number, candidate.text, candidate.supports[number], table)
+            best_support = max(best_support, support)
+        for derivation in {each.derivation for each in candidate.derived}:
+            vector[_DERIVED_PLACES[derivation]] = 1.0
+        if n_letters:
+            places = _ONE_LETTER if n_letters == 1 else _LETTERS
+            for place, value in zip(places, fit_of(letters, candidate.text), strict=True):
+                if value:
+                    vector[place] = float(value)
+        _add_plain(vector, candidate, is_many=is_many, is_test=is_test)
+        vectors.append(vector)
+    none = {
+        _PLACES["none"]: 1.0,
+        _PLACES["none: few contexts"]: max(0.0, 1.0 - len(case.features) / _FEW_CONTEXTS / 2),
+        _PLACES["none: letters known"]: float(n_letters > 0),
+        _PLACES["none: several letters known"]: float(n_letters > 1),
+        _PLACES["none: best support"]: best_support,
+    }
+    return [none, *vectors]
+
+
+def _add_table(
+    vector: dict[int, float], number: int, text: str, supports: Sequence[Support], table: Usage
+) -> float:
+    """Add what a table says; the highest share among it."""
+    information, counterpart, highest, shares, n_features, share, unseen = _COUNTED_PLACES[number]
+    groups = _GROUP_PLACES[number]
+    best = 0.0
+    for each in supports:
+        place = groups[each.feature.group]
+        trusted = each.information * each.places / (each.places + 1.0)
+        vector[place] = vector.get(place, 0.0) + trusted
+        vector[information] = vector.get(information, 0.0) + each.information
+        if each.feature.is_counterpart:
+            vector[counterpart] = vector.get(counterpart, 0.0) + trusted
+        best = max(best, each.share * each.places / (each.places + 1.0))
+        vector[shares] = vector.get(shares, 0.0) + each.share
+    vector[highest] = best
+    vector[n_features] = log(1.0 + len(supports))
+    vector[share] = log(table.share(text)) / 10.0
+    vector[unseen] = float(not table.has(text))
+    return best
+
+
+def _add_plain(vector: dict[int, float], candidate: Candidate, *, is_many: bool, is_test: bool) -> None:
+    text = candidate.text
+    words = split_name(text)
+    is_plural = bool(singular(text))
+    asks = words[:1] != [] and words[0] in _YES_OR_NO
+    plain = {
+        "words": len(words) / 2.0,
+        "letters": len(text) / 10.0,
+        "is cryptic": crypticness(text),
+        "number fits": float(is_many and is_plural),
+        "number departs": float(is_plural and not is_many),
+        "is plural": float(is_plural),
+        "asks yes or no": float(asks and is_test),
+        "asks without a test": float(asks and not is_test),
+        "test without asking": float(is_test and not asks),
+        "derivations": log(1.0 + len(candidate.derived)),
+    }
+    for what, value in plain.items():
+        if value:
+            vector[_PLACES[what]] = value

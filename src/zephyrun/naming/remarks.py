@@ -1,0 +1,55 @@
+"""What comments call a variable."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zephyrun.facts import FileFacts, Role
+from zephyrun.source import SourceText
+
+_SNIPPET_LENGTH = 40
+_STOP_WORDS = frozenset("the a an of in for to this that its our is are and with per from".split())
+# Comments that begin so say what happens, or what to think of it, and not what something is.
+_NO_NOUNS = frozenset(
+    """or and ditto see not no if when same else note todo fixme hack could should may must can now
+    already optional unused raise return avoid assume ignore skip use used using only so then just
+    also do does don was were be will would we you i don't it's is are has have because since until
+    try make makes get gets set sets check checks add adds keep keeps""".split()
+)
+_COMMENT_BREAK = re.compile(r"[,;:(.\-–—=/]| in | for | from | per | which | that ")
+_PLAIN_WORDS = re.compile(r"[a-z ]+")
+_MOST_WORDS_IN_A_REMARK = 3
+
+
+def remarks_on(source: SourceText, facts: FileFacts, binding: int) -> Iterator[tuple[str, str]]:
+    """Names that the comments behind a variable's assignments suggest, each with the comment."""
+    for index in facts.bindings[binding].references:
+        reference = facts.references[index]
+        if reference.role not in (Role.ASSIGN, Role.LOOP, Role.WITH):
+            continue
+        statement = facts.statements[facts.statement_at(reference.start)]
+        if statement.start != reference.start and reference.role is Role.ASSIGN:
+            # One of several targets: the comment may mean another.
+            continue
+        comment = facts.trailing_comment(facts.statement_at(reference.start))
+        if comment is not None and source.line_of(comment.start) == source.line_of(reference.start):
+            if text := name_from_words(comment.text):
+                yield text, snippet(comment.text)
+
+
+def name_from_words(comment: str) -> str:
+    """A name from a short noun phrase such as `# elapsed days`; "" where it is not that short."""
+    phrase = _COMMENT_BREAK.split(comment.lstrip("#").strip().lower())[0]
+    if not _PLAIN_WORDS.fullmatch(phrase):
+        return ""
+    words = [word for word in phrase.split() if word not in _STOP_WORDS]
+    if _NO_NOUNS & set(words):
+        return ""
+    return "_".join(words) if 1 <= len(words) <= _MOST_WORDS_IN_A_REMARK else ""
+
+
+def snippet(text: str) -> str:
+    """A piece of code or a comment as evidence shows it: on one line, and not too long."""
+    words = " ".join(text.split())
+    return words if len(words) <= _SNIPPET_LENGTH else words[: _SNIPPET_LENGTH - 1] + "…"

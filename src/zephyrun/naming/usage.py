@@ -1,0 +1,245 @@
+"""Tables of usage: for each feature, what variables that have it are called.
+
+One table is shipped with the tool and read by memory map; the other is counted from the project that is
+looked at. Both answer the same two questions: the row of a feature, and how common a name is.
+"""
+
+from __future__ import annotations
+
+import mmap
+import struct
+import sys
+from array import array
+from bisect import bisect_left
+from collections import Counter, defaultdict
+from collections.abc import Iterable, Mapping
+from functools import cached_property, lru_cache
+from importlib import resources
+from pathlib import Path
+from typing import Final, NamedTuple, Protocol
+
+_MAGIC = b"zephyrun usage 1\n"
+_HEADER = struct.Struct("<5I")
+_NUMBER: Final = "I"
+_NUMBER_BYTES = 4
+_COUNT_BITS = 12
+_LARGEST_COUNT = 2**_COUNT_BITS - 1
+# Counts are kept in eighths, since those of a package are damped by their square root.
+_SHARES_OF_A_COUNT = 8
+_KEPT_ROWS = 4096
+
+
+class Row(NamedTuple):
+    """What variables with one feature are called: each name with its count, and the sum of all counts,
+    those of names that were left out included."""
+
+    total: float
+    names: Mapping[str, float]
+
+
+EMPTY_ROW = Row(0.0, {})
+
+
+class Usage(Protocol):
+    """A table of usage."""
+
+    def row(self, key: int) -> Row:
+        """The row of a feature's key; one without names where the feature was not seen."""
+
+    def share(self, name: str) -> float:
+        """The share of all variables that bear a name, more than 0 for any name."""
+
+    def has(self, name: str) -> bool:
+        """Whether any variable bears a name."""
+
+
+class ShippedUsage:
+    """The usage of other people's code, in arrays that lie in a file."""
+
+    def __init__(self, path: Path) -> None:
+        """Errors: `OSError`; `ValueError` where the file is no table of usage."""
+        with path.open("rb") as file:
+            self._data = memoryview(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ))
+        if bytes(self._data[: len(_MAGIC)]) != _MAGIC:
+            raise ValueError(f"{path} is no table of usage")
+        place = len(_MAGIC)
+        n_rows, n_entries, n_names, n_name_bytes, n_about = _HEADER.unpack_from(self._data, place)
+        place += _HEADER.size
+        self._numbers: list[array[int]] = []
+        parts = []
+        for length in (n_rows, n_rows + 1, n_rows, n_entries, n_names, n_names + 1):
+            parts.append(_numbers(self._data[place : place + length * _NUMBER_BYTES]))
+            place += length * _NUMBER_BYTES
+        self._keys, self._starts, self._totals, self._entries, self._counts, self._name_starts = parts
+        self._names = self._data[place : place + n_name_bytes]
+        self.about = bytes(self._data[place + n_name_bytes : place + n_name_bytes + n_about]).decode()
+        self.row = lru_cache(_KEPT_ROWS)(self._row)
+
+    def _row(self, key: int) -> Row:
+        index = bisect_left(self._keys, key)
+        if index == len(self._keys) or self._keys[index] != key:
+            return EMPTY_ROW
+        names = {}
+        for entry in self._entries[self._starts[index] : self._starts[index + 1]]:
+            count = (entry & _LARGEST_COUNT) / _SHARES_OF_A_COUNT
+            names[self._name(entry >> _COUNT_BITS)] = count
+        return Row(self._totals[index] / _SHARES_OF_A_COUNT, names)
+
+    def _name(self, number: int) -> str:
+        return bytes(self._names[self._name_starts[number] : self._name_starts[number + 1]]).decode()
+
+    def share(self, name: str) -> float:
+        """The share of all variables that bear a name; half of the rarest one for a name that is not there."""
+        return self._shares.get(name, self._least_share)
+
+    def has(self, name: str) -> bool:
+        """Whether any variable bears a name."""
+        return name in self._shares
+
+    @cached_property
+    def names(self) -> Mapping[str, float]:
+        """All names, with their counts."""
+        n_names = len(self._counts)
+        return {self._name(number): self._counts[number] / _SHARES_OF_A_COUNT for number in range(n_names)}
+
+    @cached_property
+    def _shares(self) -> dict[str, float]:
+        total = sum(self.names.values())
+        return {name: count / total for name, count in self.names.items()}
+
+    @cached_property
+    def _least_share(self) -> float:
+        return min(self._shares.values(), default=1.0) / 2
+
+
+def _numbers(data: memoryview) -> memoryview:
+    if sys.byteorder == "little":
+        return data.cast(_NUMBER)
+    turned = array(_NUMBER, bytes(data))
+    turned.byteswap()
+    return memoryview(turned)
+
+
+@lru_cache(1)
+def shipped_usage() -> ShippedUsage:
+    """The table that comes with the tool."""
+    return ShippedUsage(Path(str(resources.files("zephyrun.naming") / "data" / "usage.table")))
+
+
+def write_table(
+    path: Path, rows: Mapping[int, Row], names: Mapping[str, float], about: str
+) -> None:
+    """Write a table of usage. Names of rows that are not among `names` are left out, but count."""
+    numbers = {name: number for number, name in enumerate(sorted(names))}
+    keys, starts, totals, entries = array(_NUMBER), array(_NUMBER, [0]), array(_NUMBER), array(_NUMBER)
+    for key in sorted(rows):
+        row = rows[key]
+        keys.append(key)
+        totals.append(round(row.total * _SHARES_OF_A_COUNT))
+        for name, count in sorted(row.names.items(), key=lambda entry: (-entry[1], entry[0])):
+            if name in numbers:
+                kept = min(max(round(count * _SHARES_OF_A_COUNT), 1), _LARGEST_COUNT)
+                entries.append(numbers[name] << _COUNT_BITS | kept)
+        starts.append(len(entries))
+    counts = array(_NUMBER, [round(names[name] * _SHARES_OF_A_COUNT) for name in sorted(names)])
+    name_starts, text = array(_NUMBER, [0]), b""
+    text = "".join(sorted(names)).encode()
+    place = 0
+    for name in sorted(names):
+        place += len(name.encode())
+        name_starts.append(place)
+    told = about.encode()
+    with path.open("wb") as file:
+        file.write(_MAGIC)
+        file.write(_HEADER.pack(len(keys), len(entries), len(names), len(text), len(told)))
+        for part in (keys, starts, totals, entries, counts, name_starts):
+            if sys.byteorder != "little":
+                part.byteswap()
+            file.write(part.tobytes())
+        file.write(text)
+        file.write(told)
+
+
+class ProjectUsage:
+    """The usage of the project that is looked at, counted from its good names."""
+
+    def __init__(self) -> None:
+        self._counts: defaultdict[int, Counter[str]] = defaultdict(Counter)
+        self._names: Counter[str] = Counter()
+        self._total = 0
+        self._places: dict[tuple[int, str], tuple[str, int]] = {}
+
+    def add(self, name: str, keys: Iterable[int]) -> None:
+        """Count one variable with its features' keys."""
+        self.count_names([name])
+        for key in keys:
+            self._counts[key][name] += 1
+
+    def count_names(self, names: Iterable[str]) -> None:
+        """Count variables, each by its name."""
+        self._names.update(names)
+        self._total = self._names.total()
+
+    def count_feature(self, key: int, name: str, place: tuple[str, int]) -> None:
+        """Count that a variable has a feature; `place` is its path and line."""
+        self._counts[key][name] += 1
+        self._places.setdefault((key, name), place)
+
+    def want(self, keys: Iterable[int]) -> None:
+        """Make sure that the rows of these keys are counted."""
+
+    def place(self, key: int, name: str) -> tuple[str, int] | None:
+        """The path and line of the first variable of a name that has a feature, where they are known."""
+        return self._places.get((key, name))
+
+    def row(self, key: int) -> Row:
+        """The row of a feature's key."""
+        found = self._counts.get(key)
+        return Row(found.total(), found) if found else EMPTY_ROW
+
+    def share(self, name: str) -> float:
+        """The share of the project's variables that bear a name; half of one variable's where none does."""
+        return self.share_of(self.count(name))
+
+    def share_of(self, count: float) -> float:
+        """The share that so many variables are."""
+        return (count or 0.5) / (self._total or 1)
+
+    def count(self, name: str) -> int:
+        """How many variables bear a name."""
+        return self._names.get(name, 0)
+
+    def has(self, name: str) -> bool:
+        """Whether any variable bears a name."""
+        return name in self._names
+
+
+class Without:
+    """A project's usage but for some variables of it, such as those of the function that is looked at."""
+
+    def __init__(self, usage: ProjectUsage, left_out: ProjectUsage) -> None:
+        self._usage = usage
+        self._left_out = left_out
+
+    def row(self, key: int) -> Row:
+        """The row of a feature's key without the counts of what is left out."""
+        row, less = self._usage.row(key), self._left_out.row(key)
+        if not less.total:
+            return row
+        names = {
+            name: count - less.names.get(name, 0)
+            for name, count in row.names.items()
+            if count > less.names.get(name, 0)
+        }
+        return Row(row.total - less.total, names)
+
+    def _count(self, name: str) -> int:
+        return self._usage.count(name) - self._left_out.count(name)
+
+    def share(self, name: str) -> float:
+        """The share of the project's variables that bear a name, without what is left out."""
+        return self._usage.share_of(self._count(name))
+
+    def has(self, name: str) -> bool:
+        """Whether any variable bears a name that is not left out."""
+        return self._count(name) > 0
