@@ -2,7 +2,7 @@
 
 import pytest
 
-from zephyrun.findings import KINDS, Remedy, survey_source
+from zephyrun.findings import KINDS, Remedy, answered, survey_source
 from zephyrun.naming.words import keeps_letters, plural, singular, split_name
 from zephyrun.proof.remains import Surroundings
 
@@ -11,6 +11,7 @@ def found(code: str, kind: str = "cryptic-name"):
     """The findings of one kind in a source."""
     survey = survey_source("hive/log.py", code.encode(), Surroundings("hive.log"), [kind])
     assert not survey.unread
+    (survey,) = answered([survey], {survey.path: survey.usage} if survey.usage is not None else {})
     return survey.findings
 
 

@@ -40,6 +40,8 @@ SETTINGS = ("all masked", "nothing to go by", "one masked", "short form")
 _CONVENTIONAL_LENGTH = 2
 _SURE = 0.5
 _SHORT_LENGTH = 3
+_ANY_LETTERS = "abcdnpqrstvxyz"
+_SHARE_OF_ANY_LETTERS = 0.25
 
 
 @dataclass(frozen=True)
@@ -99,7 +101,7 @@ def keys_of(file: _File, binding: int) -> set[int]:
 
 
 def short_form(name: str, chance: random.Random) -> str:
-    """A short form as people write them: skeletons, cut words, initials, one letter."""
+    """A short form as people write them: skeletons, cut words, initials, one letter, at times any letter."""
     words = split_name(name)
     how = chance.choice(("skeleton", "cut", "cut", "initials", "letter"))
     if how == "skeleton":
@@ -108,7 +110,9 @@ def short_form(name: str, chance: random.Random) -> str:
         return "_".join(word[:_SHORT_LENGTH] for word in words)
     if how == "initials" and len(words) > 1:
         return "".join(word[0] for word in words)
-    return words[0][0]
+    # Some letters are just the next one that was free.
+    letters = [words[0][0], words[-1][0]]
+    return chance.choice(_ANY_LETTERS if chance.random() < _SHARE_OF_ANY_LETTERS else letters)
 
 
 def hidden_names(folder: Path, n_cases: int, seed: int = 1, settings: tuple[str, ...] = SETTINGS) -> Iterator[Hidden]:

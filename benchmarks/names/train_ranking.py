@@ -14,6 +14,7 @@ from __future__ import annotations
 import argparse
 import json
 import tomllib
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
@@ -30,14 +31,15 @@ _BATCH = 256
 _ROUNDS = 30
 _RATE = 0.02
 _PENALTY = 2e-4
+_FACTORS = [hundredth / 100 for hundredth in range(50, 121, 2)]
 _FIRST_DECAY, _SECOND_DECAY, _TINY = 0.9, 0.999, 1e-8
 
 
-def examples(folder: Path, n_cases: int) -> tuple[np.ndarray, np.ndarray]:
+def examples(folder: Path, n_cases: int, settings: tuple[str, ...] = SETTINGS) -> tuple[np.ndarray, np.ndarray]:
     """Vectors (cases × answers × parts) and the number of the right answer of each case; answers that are not
     there have NaN."""
     vectors, right = [], []
-    for hidden in hidden_names(folder, n_cases, seed=7):
+    for hidden in hidden_names(folder, n_cases, seed=7, settings=settings):
         candidates = candidates_for(hidden)
         table = np.full((_MOST_ANSWERS, len(PARTS)), np.nan, np.float32)
         for row, vector in enumerate(vectors_of(hidden.case, candidates, (shipped_usage(), hidden.project))):
@@ -85,22 +87,43 @@ def _probabilities(vectors: np.ndarray, is_there: np.ndarray, weights: np.ndarra
     return powers / powers.sum(axis=1, keepdims=True)
 
 
+def sharpness(vectors: np.ndarray, right: np.ndarray, weights: np.ndarray) -> float:
+    """By what the weights are to be multiplied so that scores are probabilities on other code."""
+    is_there = ~np.isnan(vectors[:, :, 0])
+    vectors = np.nan_to_num(vectors)
+
+    def loss(factor: float) -> float:
+        probabilities = _probabilities(vectors, is_there, factor * weights)
+        return float(-np.log(probabilities[np.arange(len(right)), right] + _TINY).mean())
+
+    return min(_FACTORS, key=loss)
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("sources", type=Path)
     parser.add_argument("--cases", type=int, default=1000, help="for each package (default: 1000)")
     arguments = parser.parse_args()
-    names = tomllib.loads((HERE / "sources.toml").read_text())["ranking"]
-    folders = [arguments.sources / name for name in names]
-    with ProcessPoolExecutor() as workers:
-        found = list(workers.map(partial(examples, n_cases=arguments.cases), folders))
-    vectors = np.concatenate([each for each, _ in found])
-    right = np.concatenate([each for _, each in found])
+    listed = tomllib.loads((HERE / "sources.toml").read_text())
+    names = listed["ranking"]
+    vectors, right = _together(arguments.sources, names, partial(examples, n_cases=arguments.cases))
     print(f"{len(right):,} cases of {', '.join(names)}; {len(SETTINGS)} settings, {len(TABLES)} tables")
     print(f"the right name is among the candidates in {(right > 0).mean():.1%}")
     weights = train(vectors, right)
+    hardest = partial(examples, n_cases=arguments.cases, settings=SETTINGS[:1])
+    factor = sharpness(*_together(arguments.sources, listed["tune"], hardest), weights)
+    print(f"all weights times {factor:.2f}, by the group `tune` with all names of a function hidden")
+    weights = weights * factor
     kept = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights) if abs(weight) >= 0.001}
     _WEIGHTS.write_text(json.dumps(kept, indent=1) + "\n")
+
+
+def _together(
+    sources: Path, names: list[str], make: Callable[[Path], tuple[np.ndarray, np.ndarray]]
+) -> tuple[np.ndarray, np.ndarray]:
+    with ProcessPoolExecutor() as workers:
+        found = list(workers.map(make, [sources / name for name in names]))
+    return np.concatenate([each for each, _ in found]), np.concatenate([each for _, each in found])
 
 
 if __name__ == "__main__":

@@ -24,7 +24,7 @@ SCHEMA = "zephyrun.plan/1"
 ACCEPTED_FROM = 0.5
 
 _ACTIONS = {
-    "cryptic-name": "rename",
+    **{name: "rename" for name, kind in KINDS.items() if kind.family == "names"},
     "magic-number": "constant",
     "echo-comment": "comment",
     "disabled-code": "comment",

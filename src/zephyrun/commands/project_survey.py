@@ -218,8 +218,8 @@ class _Reading:
 
     @cached_property
     def _habits(self) -> Habits:
-        """The project's habits; none where nobody asks about layout."""
-        if not any(KINDS[kind].family == "layout" for kind in self._kinds):
+        """The project's habits; none where nobody asks about layout or names."""
+        if not any(KINDS[kind].family in ("layout", "names") for kind in self._kinds):
             return {}
         # Imported here: what is known already need not be measured.
         from zephyrun.commands.project_habits import measure_sample, sample_of

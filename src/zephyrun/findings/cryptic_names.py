@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterator
-from functools import cache, partial
+from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
-from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
-from zephyrun.naming.questions import ask, group_of, names_mentioned
+from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.local_names import about_local, lines_of, span, spelling_of
 from zephyrun.naming.words import crypticness
 from zephyrun.proof.normal_form import is_local_variable
-from zephyrun.proof.remains import reservations
 
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
@@ -32,7 +30,6 @@ _COMPREHENSION_LINES = 2
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     """Judge every local of the file that is no parameter."""
     facts = view.facts
-    mentioned = cache(partial(names_mentioned, facts))
     judged = [
         (weight, binding)
         for binding, record in enumerate(facts.bindings)
@@ -43,15 +40,10 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
         and (weight := _weight(view, binding))
     ]
     for weight, binding in judged:
-        owner = facts.owner(facts.bindings[binding].scope)
-        yield _finding(view, binding, weight, mentioned(owner), group_of(facts, view.path, binding))
-
-
-def _lines(view: FileView, binding: int) -> tuple[int, int]:
-    references = view.facts.bindings[binding].references
-    first = view.source.line_of(view.facts.references[references[0]].start)
-    last = view.source.line_of(view.facts.references[references[-1]].start)
-    return first, last
+        first, last = lines_of(view, binding)
+        n_uses = len(facts.bindings[binding].references)
+        message = _message(spelling_of(view, binding), last - first + 1, n_uses)
+        yield about_local(view, binding, "cryptic-name", message, weight)
 
 
 def _weight(view: FileView, binding: int) -> float:
@@ -60,10 +52,10 @@ def _weight(view: FileView, binding: int) -> float:
     record = facts.bindings[binding]
     name = record.name.strip("_")
     roles = facts.roles(binding)
-    is_mangled = record.name != _spelling(view, binding)
+    is_mangled = record.name != spelling_of(view, binding)
     if not name or is_mangled or Role.IMPORT in roles or roles == {Role.READ}:
         return 0.0
-    first, last = _lines(view, binding)
+    first, last = lines_of(view, binding)
     n_lines = last - first + 1
     is_in_comprehension = facts.scopes[record.scope].kind is ScopeKind.COMPREHENSION
     if is_in_comprehension and n_lines <= _COMPREHENSION_LINES:
@@ -85,54 +77,6 @@ def _is_conventional(
     return binding_roles <= allowed and n_lines <= most_lines
 
 
-def _spelling(view: FileView, binding: int) -> str:
-    """The name as it stands in the text; inside classes it may be mangled otherwise."""
-    first = view.facts.references[view.facts.bindings[binding].references[0]]
-    return view.source.text[first.start : first.end]
-
-
-def _finding(
-    view: FileView, binding: int, weight: float, taken: Collection[str], group: str
-) -> Finding:
-    """The finding for one name; `taken` are names that no suggestion may be, and names of one `group` are
-    chosen together."""
-    facts, source = view.facts, view.source
-    record = facts.bindings[binding]
-    spelling = _spelling(view, binding)
-    first, last = _lines(view, binding)
-    start = facts.references[record.references[0]].start
-    remedy, confirm, because = _remedy(view, binding, spelling)
-    return Finding(
-        kind="cryptic-name",
-        path=view.path,
-        start=source.place(start),
-        end=source.place(start + len(spelling)),
-        subject=spelling,
-        scope=view.scope_name(record.scope),
-        ordinal=facts.ordinal(binding),
-        message=_message(spelling, last - first + 1, len(record.references)) + because,
-        weight=round(weight, 1),
-        remedy=remedy,
-        confirm=confirm,
-        question=ask(source, facts, binding, view.contexts, taken, spelling, group),
-    )
-
-
 def _message(spelling: str, n_lines: int, n_uses: int) -> str:
     said = "says nothing about" if len(spelling.strip("_")) == 1 else "hardly says"
-    lines = "one line" if n_lines == 1 else f"{n_lines} lines"
-    uses = "use" if n_uses == 1 else "uses"
-    return f"`{spelling}` {said} what it holds, over {lines} and {n_uses} {uses}."
-
-
-def _remedy(view: FileView, binding: int, spelling: str) -> tuple[Remedy, tuple[str, ...], str]:
-    if view.facts.is_shown(binding):
-        return Remedy.NONE, (), f" It cannot be renamed: a text prints the name by `{{{spelling}=}}`."
-    references = view.facts.bindings[binding].references
-    confirm = (
-        *(each.what for each in reservations(view.facts, binding, view.surroundings)),
-        *view.quoted(view.facts.references[index].start for index in references),
-    )
-    if confirm:
-        return Remedy.REVIEW, confirm, please_confirm(confirm)
-    return Remedy.SAFE, (), ""
+    return f"`{spelling}` {said} what it holds, over {span(n_lines, n_uses)}."

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
-from functools import cached_property
+from functools import cache, cached_property, partial
 
-from zephyrun.facts import Context, FileFacts
+from zephyrun.facts import FileFacts
 from zephyrun.fences import fence_of
-from zephyrun.languages.python.contexts import contexts_by_binding
+from zephyrun.languages.python.contexts import Contexts, read_contexts
 from zephyrun.languages.python.reading import ParsedFile
 from zephyrun.languages.python.scanner import Scan
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page
-from zephyrun.naming.questions import Question, Suggestion
+from zephyrun.naming.questions import Question, Suggestion, names_mentioned
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings
 from zephyrun.source import Place, SourceText
@@ -89,9 +89,14 @@ class FileView:
         return self.parsed.marks
 
     @cached_property
-    def contexts(self) -> dict[int, tuple[Context, ...]]:
-        """What each variable was made from and what is done with it."""
-        return contexts_by_binding(self.parsed)
+    def contexts(self) -> Contexts:
+        """What the file says of its variables and functions."""
+        return read_contexts(self.parsed)
+
+    @cached_property
+    def names_mentioned(self) -> Callable[[int], frozenset[str]]:
+        """Every name of the module, and every one that is mentioned in a scope."""
+        return cache(partial(names_mentioned, self.facts))
 
     @cached_property
     def page(self) -> Page:

@@ -9,7 +9,7 @@ from zephyrun.facts import FileFacts
 from zephyrun.findings.finding import Finding
 from zephyrun.findings.surveying import FileSurvey, by_weight
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
-from zephyrun.languages.python.contexts import contexts_by_binding
+from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_good, is_variable
@@ -28,7 +28,7 @@ def read_usage(data: bytes) -> FileUsage | None:
             parsed = parse(data)
         except UnreadableSource:
             return None
-        return usage_of(parsed.source, parsed.facts, contexts_by_binding(parsed))
+        return usage_of(parsed.source, parsed.facts, read_contexts(parsed).by_binding)
 
 
 def answered(surveys: Sequence[FileSurvey], usages: Mapping[str, FileUsage]) -> list[FileSurvey]:
@@ -39,16 +39,19 @@ def answered(surveys: Sequence[FileSurvey], usages: Mapping[str, FileUsage]) -> 
         return list(surveys)
     answers = iter(_answers(questions, usages))
     return [
-        survey._replace(
-            findings=tuple(
-                sorted(
-                    (_named(each, next(answers)) if each.question else each for each in survey.findings),
-                    key=by_weight,
-                )
-            )
-        )
+        survey._replace(findings=tuple(sorted(_with_names(survey.findings, answers), key=by_weight)))
         for survey in surveys
     ]
+
+
+def _with_names(
+    findings: Sequence[Finding], answers: Iterator[tuple[Suggestion, ...]]
+) -> Iterator[Finding]:
+    for finding in findings:
+        if finding.question is None:
+            yield finding
+        elif (suggestions := next(answers)) or not finding.question.least_score:
+            yield _named(finding, suggestions)
 
 
 def better_names(
@@ -58,7 +61,7 @@ def better_names(
     name either. `usages` are those of the project's files."""
     facts = parsed.facts
     group = group_of(facts, path, binding)
-    contexts = contexts_by_binding(parsed)
+    contexts = read_contexts(parsed).by_binding
     beside = [
         each
         for each in _variables_of(facts, path, group)

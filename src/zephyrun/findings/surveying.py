@@ -53,7 +53,7 @@ def _survey(
         findings = [each for each in findings if not any(_touches(each, lines) for lines in fences)]
     findings.sort(key=by_weight)
     looks_for_names = any(KINDS[kind].family == "names" for kind in kinds)
-    usage = usage_of(parsed.source, parsed.facts, view.contexts) if looks_for_names else None
+    usage = usage_of(parsed.source, parsed.facts, view.contexts.by_binding) if looks_for_names else None
     return FileSurvey(path, parsed.facts.n_lines, tuple(findings), usage=usage)
 
 

@@ -14,6 +14,11 @@ from zephyrun.findings.echo_comments import find_echo_comments
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.layout import layout_detector
 from zephyrun.findings.magic_numbers import find_magic_numbers
+from zephyrun.findings.masking_names import find_masking_names
+from zephyrun.findings.misleading_names import find_misleading_names
+from zephyrun.findings.muddled_names import find_muddled_names
+from zephyrun.findings.off_style_names import find_off_style_names
+from zephyrun.findings.vague_names import find_vague_names
 
 FAMILIES = ("names", "literals", "comments", "layout", "order", "structure")
 
@@ -52,6 +57,47 @@ KINDS: dict[str, Kind] = {
             "def yearly_yield(hive):\n    w = hive.weight\n    return w * hive.harvests\n",
             "def yearly_yield(hive):\n    weight = hive.weight\n    return weight * hive.harvests\n",
             find_cryptic_names,
+        ),
+        Kind(
+            "vague-name",
+            "names",
+            "A word that fits anything makes the reader look up what it stands for here.",
+            "def yearly_yield(hive):\n    value = hive.weight\n    log(value)\n    store(weight=value)\n    return value\n",
+            "def yearly_yield(hive):\n    weight = hive.weight\n    log(weight)\n    store(weight=weight)\n    return weight\n",
+            find_vague_names,
+        ),
+        Kind(
+            "misleading-name",
+            "names",
+            "A reader believes the name, and not the code that says otherwise.",
+            "def get_weight(hive):\n    hive.weight = weigh(hive)\n",
+            "def update_weight(hive):\n    hive.weight = weigh(hive)\n",
+            find_misleading_names,
+        ),
+        Kind(
+            "off-style-name",
+            "names",
+            "Whoever has learned how the project writes its names looks for another one.",
+            "def lightest(hives):\n    netWeight = min(hives)\n    return netWeight\n",
+            "def lightest(hives):\n    net_weight = min(hives)\n    return net_weight\n",
+            find_off_style_names,
+        ),
+        Kind(
+            "muddled-names",
+            "names",
+            "Two names that look alike are taken for each other, by readers and by whoever changes the code.",
+            "def gain(hive):\n    weight = hive.weight\n    wieght = hive.tare\n    return weight - wieght\n",
+            "def gain(hive):\n    weight = hive.weight\n    tare = hive.tare\n    return weight - tare\n",
+            find_muddled_names,
+        ),
+        Kind(
+            "masking-name",
+            "names",
+            "What the name stood for before cannot be reached here, and whoever needs it gets something else.",
+            "def heaviest(hives):\n    list = hives.weights\n    return list[0]\n\n\ndef names(hives):\n    return list(hives)\n",
+            "def heaviest(hives):\n    weights = hives.weights\n    return weights[0]\n\n\ndef names(hives):\n"
+            "    return list(hives)\n",
+            find_masking_names,
         ),
         Kind(
             "magic-number",

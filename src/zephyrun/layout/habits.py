@@ -56,6 +56,8 @@ _NOT_TO_BE_WANTED = {
 
 _AROUND = {SPACED: "spaced", TIGHT: "tight", AFTER: "space after", BEFORE: "space before"}
 _INSIDE = {TIGHT: "tight", SPACED: "spaced"}
+SNAKE, CAMEL, PASCAL = "snake", "camel", "pascal"
+_STYLES = {SNAKE: "like_this", CAMEL: "likeThis", PASCAL: "LikeThis"}
 _BLANK = {"0": "none", "1": "one", "2": "two", "3": "three or more"}
 
 PLACES: dict[str, Place] = {
@@ -151,6 +153,9 @@ PLACES: dict[str, Place] = {
             _HARDLY_EVER_ELSE,
         ),
         Place("quotes", "quotes of short texts", "", {"single": "single", "double": "double"}),
+        Place("function-name", "names of functions of several words", SNAKE, _STYLES),
+        Place("variable-name", "names of variables of several words", SNAKE, _STYLES),
+        Place("class-name", "names of classes of several words", PASCAL, _STYLES),
     )
 }
 

@@ -11,6 +11,7 @@ from zephyrun.layout.blank_lines import Gap, gaps_of
 from zephyrun.layout.brackets import opened_brackets
 from zephyrun.layout.comments import comment_marks
 from zephyrun.layout.habits import Counts
+from zephyrun.layout.name_styles import style_of
 from zephyrun.layout.indentation import block_steps, step_name
 from zephyrun.layout.line_breaks import break_sides
 from zephyrun.layout.page import Page
@@ -26,6 +27,11 @@ _CODE_BEHIND = re.compile(r"[ \t]*[^\s#\\]")
 _BREAKS_BEFORE = re.compile(r"^[ \t]*(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]", re.MULTILINE)
 _BREAKS_AFTER = re.compile(
     r"(?<=[\w)\]}\"'])[ \t]+(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]*(?=#|$)", re.MULTILINE
+)
+_NAMES = (
+    (re.compile(r"\bdef[ \t]+(\w+)"), "function-name"),
+    (re.compile(r"\bclass[ \t]+(\w+)"), "class-name"),
+    (re.compile(r"^[ \t]+(?:for[ \t]+)?(\w+)[ \t]*(?:=(?!=)|[ \t]in[ \t])", re.MULTILINE), "variable-name"),
 )
 
 
@@ -89,6 +95,10 @@ def _others(page: Page) -> Iterator[Example]:
     for start, side in comment_marks(page):
         yield Example("comment-mark", side, start)
     yield from _columns(page)
+    for pattern, place in _NAMES:
+        for match in pattern.finditer(page.skeleton):
+            if style := style_of(match[1]):
+                yield Example(place, style, match.start(1))
     for start, end in page.marks.texts:
         text = _SHORT_TEXT.match(page.source.text, start, end)
         if text is not None:

@@ -43,10 +43,13 @@ class FileUsage:
 
 def unpacked(packed: bytes) -> FileUsage:
     """A file's usage out of its bytes. Errors: `ValueError` where these are none."""
+    stream = zlib.decompressobj()
     try:
-        data = zlib.decompress(packed)
+        data = stream.decompress(packed)
     except (zlib.error, TypeError) as problem:
         raise ValueError(str(problem)) from problem
+    if not stream.eof or stream.unused_data:
+        raise ValueError("a usage ends where its bytes do")
     width = array(_NUMBER).itemsize
     head = array(_NUMBER, data[: 2 * width])
     n_names, n_keys = head

@@ -11,8 +11,16 @@ from zephyrun.naming.words import is_readable, keeps_letters, split_name
 _VOWELS = re.compile(r"(?<=.)[aeiou]")
 _DOUBLED = re.compile(r"(.)\1")
 # Names that only say that there is one more: their letters mean no word.
+_SHORT_WORD = 3
 _STAND_INS = frozenset("x y z v a b c t q var tmp temp val foo bar baz obj arg param p m u w".split())
+# Words that fit whatever there is: neither do their letters.
+VAGUE_WORDS = frozenset(
+    """data info information tmp temp val value values var variable obj object thing things stuff foo bar baz
+    item items elem element elements res result results ret retval rv content contents lst arr dct""".split()
+)
 _NUMBERED = re.compile(r"^_*([a-zA-Z]{1,5})_?\d+_*$")
+# Of these, some are written short where just that word is meant: `res` for a resource, `val` for a valve.
+_SAYING_NOTHING = frozenset(word for word in VAGUE_WORDS if len(word) > _SHORT_WORD)
 
 
 class Fit(NamedTuple):
@@ -33,7 +41,10 @@ NO_FIT = Fit(*([0.0] * len(Fit._fields)))
 
 
 def telling_letters(spelling: str) -> str:
-    """An old name as far as its letters may mean a word: "" for a numbered stand-in such as `x1` or `tmp2`."""
+    """An old name as far as its letters may mean a word: "" for a numbered stand-in such as `x1` or `tmp2`, and
+    for a word that fits anything."""
+    if spelling.strip("_") in _SAYING_NOTHING:
+        return ""
     found = _NUMBERED.match(spelling)
     if found and found[1].lower() in _STAND_INS:
         return ""

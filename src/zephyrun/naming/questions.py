@@ -7,7 +7,7 @@ from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, S
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
-from zephyrun.facts import Context, FileFacts, Role
+from zephyrun.facts import Context, FileFacts, Role, ScopeKind
 from zephyrun.naming.candidates import Candidate, NameCase, candidates_of
 from zephyrun.naming.features import Feature, feature_key, feature_of, features_of, is_learned_from
 from zephyrun.naming.letters import stands_for, telling_letters
@@ -50,7 +50,8 @@ class Suggestion(NamedTuple):
 class Question:
     """One variable whose name is to be better. `taken` are names that it cannot have; `group` is the function
     whose variables are named together. `waiting` are features that mention another variable whose name is no
-    better: each with that variable's number in the file and its name.
+    better: each with that variable's number in the file and its name. A name with a score below `least_score` is
+    no answer.
     """
 
     binding: int
@@ -58,15 +59,16 @@ class Question:
     taken: frozenset[str]
     group: str
     waiting: tuple[tuple[Feature, int, str], ...] = ()
+    least_score: float = 0.0
 
     def as_row(self) -> list[Any]:
         """The question as plain data, for the cache."""
-        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting]
+        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, self.least_score]
 
     @classmethod
     def from_row(cls, row: Sequence[Any]) -> Question:
         """The question that `as_row` gave. Errors: `ValueError` or `TypeError` for a row that is none."""
-        binding, (spelling, features, remarks, *further), taken, group, waiting = row
+        binding, (spelling, features, remarks, *further), taken, group, waiting, least_score = row
         case = NameCase(
             spelling,
             tuple(Feature(*each) for each in features),
@@ -74,7 +76,7 @@ class Question:
             *further,
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
-        return cls(binding, case, frozenset(taken), group, held_back)
+        return cls(binding, case, frozenset(taken), group, held_back, least_score)
 
     def knowing(self, names: Mapping[int, str]) -> Question:
         """The same question with what waited for the names of these variables."""
@@ -95,6 +97,7 @@ def ask(
     taken: Collection[str],
     spelling: str,
     group: str,
+    least_score: float = 0.0,
 ) -> Question:
     """The question what one variable of a file should be called."""
     record = facts.bindings[binding]
@@ -114,7 +117,7 @@ def ask(
         for each in own
         if each.other >= 0 and not is_learned_from(facts, each.other)
     )
-    return Question(binding, case, frozenset(taken), group, waiting)
+    return Question(binding, case, frozenset(taken), group, waiting, least_score)
 
 
 def names_mentioned(facts: FileFacts, scope: int) -> frozenset[str]:
@@ -129,9 +132,9 @@ def names_mentioned(facts: FileFacts, scope: int) -> frozenset[str]:
 def group_of(facts: FileFacts, path: str, binding: int) -> str:
     """What stands for the variables that are named together with one: those of its outermost function, since
     functions inside one another share their names."""
-    owner = facts.owner(facts.bindings[binding].scope)
-    outermost = [scope for scope in facts.ancestors(owner) if scope][-1:] or [0]
-    return f"{path} {outermost[0]}"
+    around = facts.ancestors(facts.bindings[binding].scope)
+    functions = [scope for scope in around if facts.scopes[scope].kind is ScopeKind.FUNCTION]
+    return f"{path} {functions[-1] if functions else around[-1]}"
 
 
 def answer(
@@ -206,7 +209,7 @@ def _ranked(
     return [
         each
         for each in rank(case, free, tables)
-        if each.score >= LOWEST_SCORE
+        if each.score >= max(LOWEST_SCORE, question.least_score)
         and _is_worth_it(each.candidate, case.spelling)
         and not (case.is_one_of_many and each.candidate.text in wholes)
         and evidence_of(each.candidate, case.spelling, project)

@@ -21,7 +21,14 @@ from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import crypticness, singular, split_name
 
 TABLES = ("shipped", "project")
-_NONE = ("none", "none: few contexts", "none: letters known", "none: several letters known", "none: best support")
+_NONE = (
+    "none",
+    "none: few contexts",
+    "none: letters known",
+    "none: several letters known",
+    "none: best support",
+    "none: something says a name",
+)
 _COUNTED = ("information", "counterpart", "highest share", "sum of shares", "number of features", "share", "unseen")
 _PLAIN = (
     "words",
@@ -34,7 +41,25 @@ _PLAIN = (
     "asks without a test",
     "test without asking",
     "derivations",
+    "derived though unseen",
+    "from one of several values",
+    "from one of many values",
 )
+# What says a name outright.
+_SAYING = frozenset({"attribute", "key", "keyword", "stored", "element", "class", "comment"})
+# What says what a variable was made from.
+_VALUES = frozenset(
+    {
+        ContextSort.FROM_CALL,
+        ContextSort.FROM_ATTRIBUTE,
+        ContextSort.FROM_KEY,
+        ContextSort.FROM_OPERATOR,
+        ContextSort.ITEM_OF,
+        ContextSort.GROWS_BY,
+    }
+)
+_FROM_VALUES = frozenset({"call", "attribute", "key", "class", "operand", "extreme"})
+_FEW_VALUES = 2
 _MANY = frozenset(
     {ContextSort.ITERATED, ContextSort.EACH, ContextSort.ALL_OF}
 )  # What only a collection is used for.
@@ -107,6 +132,7 @@ def vectors_of(
         )
         for each in case.features
     )
+    n_values = len({(each.sort, each.name) for each in case.features if each.sort in _VALUES and ":" not in each.name})
     letters = telling_letters(case.spelling)
     n_letters = sum(map(len, split_name(letters)))
     vectors = []
@@ -124,6 +150,11 @@ def vectors_of(
                 if value:
                     vector[place] = float(value)
         _add_plain(vector, candidate, is_many=is_many, is_test=is_test)
+        if n_values >= _FEW_VALUES and _FROM_VALUES & {each.derivation for each in candidate.derived}:
+            many = "several" if n_values == _FEW_VALUES else "many"
+            vector[_PLACES[f"from one of {many} values"]] = 1.0
+        if candidate.derived and not any(table.has(candidate.text) for table in tables):
+            vector[_PLACES["derived though unseen"]] = 1.0
         vectors.append(vector)
     none = {
         _PLACES["none"]: 1.0,
@@ -131,6 +162,9 @@ def vectors_of(
         _PLACES["none: letters known"]: float(n_letters > 0),
         _PLACES["none: several letters known"]: float(n_letters > 1),
         _PLACES["none: best support"]: best_support,
+        _PLACES["none: something says a name"]: float(
+            any(origin.derivation in _SAYING for each in candidates for origin in each.derived)
+        ),
     }
     return [none, *vectors]
 

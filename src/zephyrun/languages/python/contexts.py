@@ -10,9 +10,10 @@ import ast
 import re
 from collections.abc import Callable, Iterator, Sequence
 from itertools import groupby
-from typing import Any
+from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, ContextSort, FileFacts, ScopeKind
+from zephyrun.languages.python.answers import Answer, answer_of
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.walk import all_arguments, position_readers
 
@@ -27,6 +28,8 @@ _LONGEST_TEXT = 12
 _MOST_WORDS_OF_A_REMARK = 8
 # Only the parameters next to one tell something of it, and they are many.
 _NEIGHBOURS = 2
+# Names of functions that promise an answer of some sort.
+_PROMISING = re.compile(r"_*(?:is|has|can|should|get|check)_")
 _WORDS = re.compile(r"[^\W\d_]+")
 _LAST_WORD = re.compile(r"([^\W\d]\w*)\s*(?:[:=]|is|\()?\s*['\"]?$")
 _DOCUMENTED = re.compile(
@@ -35,18 +38,32 @@ _DOCUMENTED = re.compile(
 )
 
 
-def read_contexts(parsed: ParsedFile) -> tuple[Context, ...]:
-    """The contexts of every variable and parameter of a file, each variable's together, in text order."""
+class Contexts(NamedTuple):
+    """What a file says of its names: the contexts of each variable by its number, in text order; what those
+    functions give back whose names promise something; and the scopes of those classes that have neither bases
+    nor decorators."""
+
+    by_binding: dict[int, tuple[Context, ...]]
+    answers: tuple[Answer, ...]
+    classes_by_themselves: frozenset[int]
+
+
+def read_contexts(parsed: ParsedFile) -> Contexts:
+    """What a file says of its variables, parameters and functions."""
     walk = _ContextWalk(parsed)
     with deep_recursion():
         walk.everything(parsed.tree)
-    return tuple(sorted(walk.found, key=lambda each: (each.binding, each.start)))
-
-
-def contexts_by_binding(parsed: ParsedFile) -> dict[int, tuple[Context, ...]]:
-    """The contexts of each variable of a file, by its number."""
-    contexts = read_contexts(parsed)
-    return {binding: tuple(group) for binding, group in groupby(contexts, key=lambda each: each.binding)}
+    contexts = sorted(walk.found, key=lambda each: (each.binding, each.start))
+    grouped = groupby(contexts, key=lambda each: each.binding)
+    answers = sorted(walk.answers, key=lambda each: each.start)
+    by_themselves = {
+        each.inner_scope
+        for each in parsed.facts.definitions
+        if each.sort is ScopeKind.CLASS and each.name_start in walk.classes_by_themselves
+    }
+    return Contexts(
+        {binding: tuple(group) for binding, group in grouped}, tuple(answers), frozenset(by_themselves)
+    )
 
 
 class _ContextWalk:
@@ -54,6 +71,8 @@ class _ContextWalk:
 
     def __init__(self, parsed: ParsedFile) -> None:
         self.found: list[Context] = []
+        self.answers: list[Answer] = []
+        self.classes_by_themselves: set[int] = set()
         self._facts: FileFacts = parsed.facts
         self._text = parsed.source.text
         self._start_of, self._end_of = position_readers(parsed.source)
@@ -89,6 +108,7 @@ class _ContextWalk:
             ast.FunctionDef: self._function,
             ast.AsyncFunctionDef: self._function,
             ast.Lambda: self._lambda,
+            ast.ClassDef: self._class,
             ast.Await: lambda node: self._use(node.value, ContextSort.OTHER_USE, "await"),
             ast.Starred: lambda node: self._use(node.value, ContextSort.OTHER_USE, "starred"),
             ast.Raise: lambda node: self._use(node.exc, ContextSort.OTHER_USE, "raise"),
@@ -460,6 +480,15 @@ class _ContextWalk:
 
     def _function(self, node: _Function) -> None:
         self._parameters(node, node.name)
+        if _PROMISING.match(node.name):
+            (start,) = self._places[id(node), "name"]
+            self.answers.append(answer_of(node, start))
+
+    def _class(self, node: ast.ClassDef) -> None:
+        names = [base.id if isinstance(base, ast.Name) else "" for base in node.bases]
+        if set(names) <= {"object"} and not node.keywords and not node.decorator_list:
+            (start,) = self._places[id(node), "name"]
+            self.classes_by_themselves.add(start)
 
     def _lambda(self, node: ast.Lambda) -> None:
         self._parameters(node, "")

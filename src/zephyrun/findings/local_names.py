@@ -1,0 +1,69 @@
+"""What the findings about names of locals have in common: where a name stands, and what can be done about it."""
+
+from __future__ import annotations
+
+from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
+from zephyrun.naming.questions import ask, group_of
+from zephyrun.proof.remains import reservations
+
+
+def lines_of(view: FileView, binding: int) -> tuple[int, int]:
+    """The first and the last line on which a name stands, from 1."""
+    references = view.facts.bindings[binding].references
+    first = view.source.line_of(view.facts.references[references[0]].start)
+    last = view.source.line_of(view.facts.references[references[-1]].start)
+    return first, last
+
+
+def spelling_of(view: FileView, binding: int) -> str:
+    """The name as it stands in the text; inside classes it may be mangled otherwise."""
+    first = view.facts.references[view.facts.bindings[binding].references[0]]
+    return view.source.text[first.start : first.end]
+
+
+def span(n_lines: int, n_uses: int) -> str:
+    """How far a reader has to carry a name, in words."""
+    lines = "one line" if n_lines == 1 else f"{n_lines} lines"
+    uses = "use" if n_uses == 1 else "uses"
+    return f"{lines} and {n_uses} {uses}"
+
+
+def about_local(
+    view: FileView, binding: int, kind: str, message: str, weight: float, least_score: float = 0.0
+) -> Finding:
+    """The finding that a local should have another name, with the question which. Where no name reaches
+    `least_score`, there is nothing to be found."""
+    facts, source = view.facts, view.source
+    record = facts.bindings[binding]
+    spelling = spelling_of(view, binding)
+    start = facts.references[record.references[0]].start
+    remedy, confirm, because = _remedy(view, binding, spelling)
+    taken = view.names_mentioned(facts.owner(record.scope))
+    group = group_of(facts, view.path, binding)
+    return Finding(
+        kind=kind,
+        path=view.path,
+        start=source.place(start),
+        end=source.place(start + len(spelling)),
+        subject=spelling,
+        scope=view.scope_name(record.scope),
+        ordinal=facts.ordinal(binding),
+        message=message + because,
+        weight=round(weight, 1),
+        remedy=remedy,
+        confirm=confirm,
+        question=ask(source, facts, binding, view.contexts.by_binding, taken, spelling, group, least_score),
+    )
+
+
+def _remedy(view: FileView, binding: int, spelling: str) -> tuple[Remedy, tuple[str, ...], str]:
+    if view.facts.is_shown(binding):
+        return Remedy.NONE, (), f" It cannot be renamed: a text prints the name by `{{{spelling}=}}`."
+    references = view.facts.bindings[binding].references
+    confirm = (
+        *(each.what for each in reservations(view.facts, binding, view.surroundings)),
+        *view.quoted(view.facts.references[index].start for index in references),
+    )
+    if confirm:
+        return Remedy.REVIEW, confirm, please_confirm(confirm)
+    return Remedy.SAFE, (), ""

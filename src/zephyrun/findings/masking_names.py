@@ -1,0 +1,71 @@
+"""`masking-name`: locals that hide a builtin, an import or a definition that the same file still needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import log2
+
+from zephyrun.facts import FileFacts, Role
+from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.local_names import about_local, lines_of, spelling_of
+from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.proof.normal_form import is_local_variable
+
+_HIDES_A_BUILTIN = 0.9
+_HIDES_A_NAME = 0.6
+# What is needed only far away, nobody will take for the other; builtins are needed everywhere.
+_NEAR_LINES = 60
+_IMPORTED_OR_DEFINED = frozenset({Role.IMPORT, Role.FUNCTION, Role.CLASS})
+
+
+def find_masking_names(view: FileView) -> Iterator[Finding]:
+    """Judge every local of the file that is no parameter: callers may know those by their names."""
+    facts = view.facts
+    outer = {
+        record.name: binding
+        for binding, record in enumerate(facts.bindings)
+        if record.scope == 0 and record.references
+    }
+    for binding, record in enumerate(facts.bindings):
+        hidden = outer.get(record.name)
+        if hidden is None or not record.scope or not is_local_variable(facts, binding):
+            continue
+        if facts.roles(binding) & _IMPORTED_OR_DEFINED:
+            # A function that imports what the module imports too means the same thing.
+            continue
+        what = _what_is_hidden(facts, hidden)
+        if not what:
+            continue
+        first, last = lines_of(view, binding)
+        needed = _nearest_use(view, hidden, first)
+        if not facts.bindings[hidden].outside and abs(needed - first) > _NEAR_LINES:
+            continue
+        message = f"`{spelling_of(view, binding)}` hides {what}, which line {needed} needs."
+        worst = _HIDES_A_BUILTIN if facts.bindings[hidden].outside else _HIDES_A_NAME
+        yield about_local(view, binding, "masking-name", message, worst * (2 + log2(2 + last - first)))
+
+
+def _what_is_hidden(facts: FileFacts, hidden: int) -> str:
+    """What a name of the module is, for the end of a sentence; "" for what may well be hidden."""
+    record = facts.bindings[hidden]
+    roles = facts.roles(hidden)
+    if record.outside:
+        return "the builtin of that name" if record.name in BUILTINS else ""
+    if Role.READ not in roles:
+        return ""
+    if Role.IMPORT in roles:
+        return "an import"
+    if Role.CLASS in roles:
+        return "a class of this file"
+    return "a function of this file" if Role.FUNCTION in roles else ""
+
+
+def _nearest_use(view: FileView, hidden: int, line: int) -> int:
+    """The line nearest to another where a name of the module is read."""
+    facts = view.facts
+    lines = [
+        view.source.line_of(facts.references[index].start)
+        for index in facts.bindings[hidden].references
+        if facts.references[index].role is Role.READ
+    ]
+    return min(lines, key=lambda each: (abs(each - line), each))

@@ -1,0 +1,179 @@
+"""`misleading-name`: names that promise what the code does not keep."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import log2
+
+from zephyrun.facts import Context, ContextSort, Definition
+from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.findings.local_names import about_local, lines_of, spelling_of
+from zephyrun.languages.python.answers import Answer, Given
+from zephyrun.naming.features import is_variable
+from zephyrun.naming.words import split_name
+from zephyrun.proof.normal_form import is_local_variable
+
+_ASKING = frozenset({"is", "has", "can", "should"})
+_DENYING = (("not",), ("no",), ("non",), ("is", "not"), ("has", "no"), ("without",))
+_WEIGHT_OF_A_FUNCTION = 3.0
+_WEIGHT_OF_A_VARIABLE = 1.0
+_WEIGHT_OF_A_CHECK = 1.5
+_YES_AND_NO = frozenset({"=True", "=False", "=None", "=0", "=1"})
+_PLAIN_TESTS = 2
+
+# Words for types at the end of a name, and what a variable of that name is not made from.
+_SORTS_OF_VALUES = {
+    "List()": "list", "List": "list", "ListComp": "list", "Dict()": "dict", "Dict": "dict", "DictComp": "dict",
+    "Set": "set", "SetComp": "set", "Tuple": "tuple", "Tuple()": "tuple", "JoinedStr": "str",
+}  # fmt: skip
+_SORTS_OF_CALLS = {"list": "list", "dict": "dict", "set": "set", "tuple": "tuple", "str": "str", "int": "int", "float": "float"}
+_TYPE_WORDS = {
+    "list": "list", "dict": "dict", "set": "set", "tuple": "tuple", "str": "str", "string": "str", "int": "int",
+    "float": "float",
+}  # fmt: skip
+_PREPOSITIONS = frozenset({"from", "to", "by", "in", "as", "with", "for", "of"})
+_ARTICLES = {"int": "an int"}
+
+# Units by what they measure. Single letters are none by themselves: `s`, `m` and `g` may be anything.
+_UNITS = {
+    unit: (dimension, one)
+    for dimension, units in {
+        "time": ("ns", "us", "ms", "msec msecs milliseconds millis:ms", "sec secs seconds:s", "minutes mins:min", "hours hrs:h", "days:d"),
+        "mass": ("mg", "kg kilograms kilos:kg", "grams:g", "lb lbs pounds:lb"),
+        "length": ("mm", "cm", "km", "meters metres:m", "inches:in", "feet:ft", "miles:mi"),
+        "temperature": ("celsius:c", "fahrenheit:f", "kelvin:k"),
+        "size": ("bits", "bytes", "kb", "mb", "gb"),
+        "angle": ("degrees deg degs:deg", "radians rad rads:rad"),
+    }.items()
+    for spelled in units
+    for names, _, one in [spelled.partition(":")]
+    for unit in names.split()
+    for one in [one or names]
+}  # fmt: skip
+_STRAIGHT = frozenset(
+    {ContextSort.FROM_VARIABLE, ContextSort.FROM_ATTRIBUTE, ContextSort.BECOMES, ContextSort.STORED, ContextSort.KEYWORD}
+)
+
+
+def find_misleading_names(view: FileView) -> Iterator[Finding]:
+    """Judge functions that promise an answer, and variables whose names say what they are."""
+    definitions = {each.name_start: each for each in view.facts.definitions}
+    for answer in view.contexts.answers:
+        definition = definitions.get(answer.start)
+        if definition is not None and (said := _said_of_function(answer)):
+            message, weight = said
+            yield _about_function(view, definition, message, weight)
+    for binding, contexts in view.contexts.by_binding.items():
+        if not is_variable(view.facts, binding) or not is_local_variable(view.facts, binding):
+            continue
+        if message := _said_of_variable(spelling_of(view, binding), contexts):
+            first, last = lines_of(view, binding)
+            weight = _WEIGHT_OF_A_VARIABLE * (1 + log2(2 + last - first))
+            yield about_local(view, binding, "misleading-name", message, weight)
+
+
+def _said_of_function(answer: Answer) -> tuple[str, float] | None:
+    """What is wrong with the name of a function, and how much; `None` where nothing is."""
+    if answer.is_stub or answer.is_decorated or answer.is_generator:
+        return None
+    prefix = split_name(answer.name)[0]
+    given = answer.given
+    gives_nothing = given <= {Given.NOTHING}
+    if prefix in _ASKING:
+        if Given.VALUE in given and Given.BOOLEAN not in given and Given.UNKNOWN not in given:
+            return f"`{answer.name}` asks yes or no, and what it gives is neither.", _WEIGHT_OF_A_FUNCTION
+        if gives_nothing:
+            return f"`{answer.name}` asks yes or no, and gives no answer.", _WEIGHT_OF_A_FUNCTION
+    elif prefix == "get" and gives_nothing:
+        return f"`{answer.name}` sounds as if it gave something, and gives nothing.", _WEIGHT_OF_A_FUNCTION
+    elif prefix == "check" and given == {Given.BOOLEAN}:
+        said = f"`{answer.name}` answers yes or no; its name does not say which of the two means that all is well."
+        return said, _WEIGHT_OF_A_CHECK
+    return None
+
+
+def _about_function(view: FileView, definition: Definition, message: str, weight: float) -> Finding:
+    source, facts = view.source, view.facts
+    binding = facts.reference_by_start[definition.name_start].binding
+    return Finding(
+        kind="misleading-name",
+        path=view.path,
+        start=source.place(definition.name_start),
+        end=source.place(definition.name_start + len(definition.name)),
+        subject=definition.name,
+        scope=view.scope_name(definition.scope),
+        ordinal=facts.ordinal(binding),
+        message=message,
+        weight=weight,
+        remedy=Remedy.NONE,
+    )
+
+
+def _said_of_variable(name: str, contexts: tuple[Context, ...]) -> str:
+    """What is wrong with the name of a variable, "" where nothing is."""
+    words = split_name(name)
+    return _wrong_type(name, words, contexts) or _wrong_unit(name, words, contexts) or _denied_twice(name, words, contexts)
+
+
+def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:
+    made = [
+        (sort, each)
+        for each in contexts
+        for sort in [_sort_made(each)]
+        if sort is not None
+    ]
+    sorts = {sort for sort, _ in made}
+    if words and words[0] in _ASKING and len(words) > 1:
+        wrong = sorts - {"bool"}
+        if wrong and "bool" not in sorts:
+            return f"`{name}` asks yes or no, and holds {_with_article(min(wrong))}."
+        return ""
+    said = _TYPE_WORDS.get(words[-1]) if len(words) > 1 and words[0] not in _PREPOSITIONS else None
+    if said is None or not sorts or said in sorts or (said == "set" and sorts == {"bool"}):
+        # What `is_set` may well be `version_set`.
+        return ""
+    return f"`{name}` calls itself {_with_article(said)}, and is {_with_article(min(sorts))}."
+
+
+def _sort_made(context: Context) -> str | None:
+    """Which sort of thing an assignment surely makes, `None` where it does not say."""
+    if context.sort is ContextSort.FROM_TEST:
+        return "bool" if context.name in _TESTS else None
+    if context.sort is ContextSort.FROM_CALL:
+        return _SORTS_OF_CALLS.get(context.name)
+    if context.sort is not ContextSort.FROM_LITERAL:
+        return None
+    if context.name in _YES_AND_NO:
+        return "bool" if context.name in ("=True", "=False") else None
+    if context.name.startswith(("='", '="', "=str")):
+        return "str"
+    return _SORTS_OF_VALUES.get(context.name)
+
+
+_TESTS = frozenset("Eq NotEq Lt LtE Gt GtE Is IsNot In NotIn Not".split())
+
+
+def _with_article(sort: str) -> str:
+    return _ARTICLES.get(sort, f"a {sort}")
+
+
+def _wrong_unit(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:
+    mine = _UNITS.get(words[-1]) if len(words) > 1 else None
+    if mine is None:
+        return ""
+    for each in contexts:
+        other_words = split_name(each.name)
+        its = _UNITS.get(other_words[-1]) if each.sort in _STRAIGHT and len(other_words) > 1 else None
+        if its is not None and its[0] == mine[0] and its[1] != mine[1]:
+            way = "comes from" if each.sort in (ContextSort.FROM_VARIABLE, ContextSort.FROM_ATTRIBUTE) else "goes to"
+            return f"`{name}` {way} `{each.name}` as it is, and one of the two units is wrong."
+    return ""
+
+
+def _denied_twice(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:
+    denies = any(tuple(words[: len(denying)]) == denying and len(words) > len(denying) for denying in _DENYING)
+    n_tests = sum(each.sort is ContextSort.ASKED for each in contexts)
+    n_denied = sum(each.sort is ContextSort.ASKED and each.name == "not" for each in contexts)
+    if denies and n_denied and n_denied * _PLAIN_TESTS > n_tests:
+        return f"`not {name}` denies twice; a name that affirms would read better."
+    return ""

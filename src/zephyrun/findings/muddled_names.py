@@ -1,0 +1,85 @@
+"""`muddled-names`: two variables of one function that a reader takes for each other."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterator
+from itertools import combinations
+from math import log2
+
+from zephyrun.facts import FileFacts, Role
+from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.local_names import about_local, lines_of, spelling_of
+from zephyrun.naming.features import is_variable
+from zephyrun.naming.questions import group_of
+from zephyrun.naming.words import plural, singular
+from zephyrun.proof.normal_form import is_local_variable
+
+# Signs that many typefaces hardly tell apart.
+_ALIKE = str.maketrans({"l": "1", "I": "1", "O": "0", "o": "0"})
+_SHORTEST_WORD = 4
+_MUDDLE = 0.7
+
+
+def find_muddled_names(view: FileView) -> Iterator[Finding]:
+    """Judge every pair of variables of each function; the later one of a pair is what is found."""
+    facts = view.facts
+    by_group: defaultdict[str, list[int]] = defaultdict(list)
+    for binding, record in enumerate(facts.bindings):
+        if record.scope and is_variable(facts, binding):
+            by_group[group_of(facts, view.path, binding)].append(binding)
+    found: set[int] = set()
+    for bindings in by_group.values():
+        for one, other in combinations(bindings, 2):
+            earlier, later = sorted((one, other), key=lambda each: facts.bindings[each].references[0])
+            if not _are_muddled(facts.bindings[earlier].name, facts.bindings[later].name):
+                continue
+            target = later if _can_be_renamed(facts, later) else earlier
+            if target in found or not _can_be_renamed(facts, target):
+                continue
+            found.add(target)
+            yield _finding(view, target, later if target == earlier else earlier)
+
+
+def _finding(view: FileView, binding: int, other: int) -> Finding:
+    first, last = lines_of(view, binding)
+    (line, _) = lines_of(view, other)
+    spelling, beside = spelling_of(view, binding), spelling_of(view, other)
+    message = f"`{spelling}` is easily taken for `{beside}` of line {line}, in the same function."
+    return about_local(view, binding, "muddled-names", message, _MUDDLE * (2 + log2(2 + last - first)))
+
+
+def _can_be_renamed(facts: FileFacts, binding: int) -> bool:
+    return is_local_variable(facts, binding) and Role.IMPORT not in facts.roles(binding)
+
+
+def _are_muddled(one: str, other: str) -> bool:
+    if one == other or one.strip("_") == other.strip("_"):
+        return False
+    if one.translate(_ALIKE) == other.translate(_ALIKE):
+        return True
+    shorter, longer = sorted((one, other), key=len)
+    if len(shorter) < _SHORTEST_WORD or longer in (plural(shorter), singular(shorter)):
+        return False
+    if len(one) == len(other):
+        return _are_turned_round(one, other)
+    return len(longer) == len(shorter) + 1 and _has_one_more_inside(shorter, longer)
+
+
+def _are_turned_round(one: str, other: str) -> bool:
+    """Whether two letters that stand beside each other have changed places: `form` and `from`."""
+    apart = [index for index in range(len(one)) if one[index] != other[index]]
+    return (
+        len(apart) == len(one[:2])
+        and apart[1] == apart[0] + 1
+        and one[apart[0]] == other[apart[1]]
+        and one[apart[1]] == other[apart[0]]
+    )
+
+
+def _has_one_more_inside(shorter: str, longer: str) -> bool:
+    """Whether one letter more stands inside: neither in front nor behind, where it makes another word."""
+    extra = next((index for index, letter in enumerate(shorter) if letter != longer[index]), len(shorter))
+    is_inside = 0 < extra < len(shorter)
+    is_letter = longer[extra : extra + 1].isalpha()
+    return is_inside and is_letter and shorter[extra:] == longer[extra + 1 :]

@@ -1,0 +1,91 @@
+"""`off-style-name`: names that are written otherwise than the project writes names of their sort."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+from math import log2
+
+from zephyrun.facts import Definition, Role, ScopeKind
+from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.findings.local_names import about_local, lines_of, spelling_of
+from zephyrun.languages.python.reserved import RESERVED
+from zephyrun.layout.habits import PLACES
+from zephyrun.layout.name_styles import in_style, style_of
+from zephyrun.naming.features import is_variable
+from zephyrun.naming.questions import Suggestion
+from zephyrun.naming.words import split_name
+from zephyrun.proof.normal_form import is_local_variable
+
+# As sure as one can be that somebody wants it.
+_SCORE = 0.95
+_WEIGHT_OF_A_DEFINITION = 2.0
+_WEIGHT_OF_A_VARIABLE = 0.5
+
+
+def find_off_style_names(view: FileView) -> Iterator[Finding]:
+    """Judge locals, and functions and classes that owe their names to nobody else."""
+    for definition in view.facts.definitions:
+        is_class = definition.sort is ScopeKind.CLASS
+        place = "class-name" if is_class else "function-name"
+        if (new := _better(view, definition.name, place)) and (is_class or not _may_be_asked_for(view, definition)):
+            yield _about_definition(view, definition, place, new)
+    for binding, record in enumerate(view.facts.bindings):
+        if not record.scope or not is_variable(view.facts, binding) or not is_local_variable(view.facts, binding):
+            continue
+        spelling = spelling_of(view, binding)
+        new = _better(view, spelling, "variable-name")
+        if not new or view.facts.roles(binding) & {Role.FUNCTION, Role.CLASS, Role.IMPORT}:
+            continue
+        first, last = lines_of(view, binding)
+        weight = _WEIGHT_OF_A_VARIABLE * (1 + log2(2 + last - first))
+        message = _message(view, spelling, "variable-name")
+        finding = about_local(view, binding, "off-style-name", message, weight)
+        taken = view.names_mentioned(view.facts.owner(record.scope))
+        yield replace(finding, question=None, suggestions=_suggested(view, new, taken, "variable-name"))
+
+
+def _better(view: FileView, name: str, place: str) -> str:
+    """A name in the style that the project has in a place, "" where it is in it, or in none."""
+    wanted, style = view.habits.get(place, ""), style_of(name)
+    return in_style(name, split_name(name), wanted) if wanted and style and style != wanted else ""
+
+
+def _may_be_asked_for(view: FileView, definition: Definition) -> bool:
+    """Whether a function may owe its name to a base that says how it must be called, or to a decorator."""
+    around = view.facts.scopes[definition.scope]
+    return definition.decorated or (
+        around.kind is ScopeKind.CLASS and definition.scope not in view.contexts.classes_by_themselves
+    )
+
+
+def _message(view: FileView, name: str, place: str) -> str:
+    return f"`{name}` is written otherwise than {PLACES[place].what} are here: {_looks(view, place)}."
+
+
+def _looks(view: FileView, place: str) -> str:
+    return PLACES[place].sides[view.habits[place]]
+
+
+def _suggested(view: FileView, new: str, taken: frozenset[str], place: str) -> tuple[Suggestion, ...]:
+    if new in taken or new in RESERVED:
+        return ()
+    return (Suggestion(new, _SCORE, (f"{PLACES[place].what} are written {_looks(view, place)} here",)),)
+
+
+def _about_definition(view: FileView, definition: Definition, place: str, new: str) -> Finding:
+    source, facts = view.source, view.facts
+    binding = facts.reference_by_start[definition.name_start].binding
+    return Finding(
+        kind="off-style-name",
+        path=view.path,
+        start=source.place(definition.name_start),
+        end=source.place(definition.name_start + len(definition.name)),
+        subject=definition.name,
+        scope=view.scope_name(definition.scope),
+        ordinal=facts.ordinal(binding),
+        message=_message(view, definition.name, place),
+        weight=_WEIGHT_OF_A_DEFINITION,
+        remedy=Remedy.NONE,
+        suggestions=_suggested(view, new, facts.names, place),
+    )

@@ -1,0 +1,39 @@
+"""`vague-name`: locals whose name would fit anything, where the code says what they hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from math import log2
+
+from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.local_names import about_local, lines_of, span, spelling_of
+from zephyrun.naming.letters import VAGUE_WORDS
+from zephyrun.naming.words import crypticness
+from zephyrun.proof.normal_form import is_local_variable
+
+# A vague word over few lines is read together with what it holds.
+_FEW_LINES = 6
+_FEW_USES = 4
+# Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
+_LEAST_SCORE = 0.6
+_VAGUENESS = 0.6
+
+
+def find_vague_names(view: FileView) -> Iterator[Finding]:
+    """Judge every local of the file that is no parameter and whose name can be read."""
+    for binding, record in enumerate(view.facts.bindings):
+        name = record.name.strip("_")
+        if not record.scope or name not in VAGUE_WORDS or crypticness(name):
+            continue
+        if not is_local_variable(view.facts, binding):
+            continue
+        first, last = lines_of(view, binding)
+        n_lines, n_uses = last - first + 1, len(record.references)
+        if n_lines < _FEW_LINES and n_uses < _FEW_USES:
+            continue
+        message = (
+            f"`{spelling_of(view, binding)}` would fit anything, over {span(n_lines, n_uses)}, "
+            "and the code says what it is."
+        )
+        weight = _VAGUENESS * (log2(1 + n_lines) + log2(1 + n_uses) / 2)
+        yield about_local(view, binding, "vague-name", message, weight, _LEAST_SCORE)
