@@ -21,7 +21,7 @@ from math import sqrt
 from pathlib import Path
 
 from zephyrun.languages.python import UnreadableSource, parse
-from zephyrun.languages.python.contexts import contexts_by_binding
+from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.naming.features import features_of, is_learned_from
 from zephyrun.naming.usage import Row, write_table
 
@@ -44,7 +44,7 @@ def count_file(path: Path) -> list[tuple[str, list[int]]]:
     except UnreadableSource:
         return []
     facts = parsed.facts
-    contexts = contexts_by_binding(parsed)
+    contexts = read_contexts(parsed).by_binding
     good = {each for each in range(len(facts.bindings)) if is_learned_from(facts, each)}
     found = []
     for binding in sorted(good):

@@ -25,7 +25,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
 from zephyrun.languages.python import UnreadableSource, parse
-from zephyrun.languages.python.contexts import contexts_by_binding
+from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.naming.candidates import Candidate, NameCase, candidates_of
 from zephyrun.naming.features import features_of, is_learned_from
 from zephyrun.naming.letters import skeleton
@@ -76,7 +76,7 @@ def read_package(folder: Path) -> list[_File]:
             parsed = parse(data)
         except UnreadableSource:
             continue
-        contexts = contexts_by_binding(parsed)
+        contexts = read_contexts(parsed).by_binding
         bindings = range(len(parsed.facts.bindings))
         good = frozenset(each for each in bindings if is_learned_from(parsed.facts, each))
         found.append(_File(parsed.facts, contexts, parsed.source, good))

@@ -8,6 +8,7 @@ from math import log2
 from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.local_names import about_local, lines_of, span, spelling_of
+from zephyrun.naming.questions import LOWEST_SCORE
 from zephyrun.naming.words import crypticness
 from zephyrun.proof.normal_form import is_local_variable
 
@@ -25,6 +26,8 @@ _COORDINATES = frozenset("xyz")
 _COORDINATE_LINES = 15
 # Inside a comprehension on one or two lines even a letter is read together with what it means.
 _COMPREHENSION_LINES = 2
+# Over so few lines a name is worth a word only where a better one is known.
+_SHORT_SPAN = 6
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -43,7 +46,13 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
         first, last = lines_of(view, binding)
         n_uses = len(facts.bindings[binding].references)
         message = _message(spelling_of(view, binding), last - first + 1, n_uses)
-        yield about_local(view, binding, "cryptic-name", message, weight)
+        is_short = last - first < _SHORT_SPAN and not _is_numbered(facts.bindings[binding].name)
+        least_score = LOWEST_SCORE if is_short else 0.0
+        yield about_local(view, binding, "cryptic-name", message, weight, least_score)
+
+
+def _is_numbered(name: str) -> bool:
+    return name[-1:].isdigit()
 
 
 def _weight(view: FileView, binding: int) -> float:

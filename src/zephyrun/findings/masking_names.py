@@ -49,10 +49,10 @@ def _what_is_hidden(facts: FileFacts, hidden: int) -> str:
     """What a name of the module is, for the end of a sentence; "" for what may well be hidden."""
     record = facts.bindings[hidden]
     roles = facts.roles(hidden)
-    if record.outside:
-        return "the builtin of that name" if record.name in BUILTINS else ""
     if Role.READ not in roles:
         return ""
+    if record.outside:
+        return "the builtin of that name" if record.name in BUILTINS else ""
     if Role.IMPORT in roles:
         return "an import"
     if Role.CLASS in roles:

@@ -74,12 +74,16 @@ def _are_turned_round(one: str, other: str) -> bool:
         and apart[1] == apart[0] + 1
         and one[apart[0]] == other[apart[1]]
         and one[apart[1]] == other[apart[0]]
+        # Capitals may be initials, which one tells apart.
+        and one[apart[0]].islower()
+        and one[apart[1]].islower()
     )
 
 
 def _has_one_more_inside(shorter: str, longer: str) -> bool:
     """Whether one letter more stands inside: neither in front nor behind, where it makes another word."""
     extra = next((index for index, letter in enumerate(shorter) if letter != longer[index]), len(shorter))
-    is_inside = 0 < extra < len(shorter)
-    is_letter = longer[extra : extra + 1].isalpha()
-    return is_inside and is_letter and shorter[extra:] == longer[extra + 1 :]
+    if not 0 < extra < len(shorter) or shorter == longer[1:] or shorter[extra:] != longer[extra + 1 :]:
+        return False
+    ends_a_word = longer[extra + 1] == "_" or longer[extra + 1].isupper()
+    return longer[extra].islower() and not (longer[extra] == "s" and ends_a_word)

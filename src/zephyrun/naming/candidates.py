@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from math import log
+from heapq import nsmallest
 from typing import NamedTuple
 
 from zephyrun.facts import ContextSort
 from zephyrun.naming.features import GROUPS, Feature
-from zephyrun.naming.letters import expansions, stands_for, telling_letters
+from zephyrun.naming.letters import expansions, stands_for, telling_letters, words_of
 from zephyrun.naming.usage import Usage
-from zephyrun.naming.words import plural, singular, snake_case, split_name
+from zephyrun.naming.words import plural, singular, snake_case
 
 # How a name can be derived; the ranking has a weight for each.
 DERIVATIONS = (
@@ -53,11 +53,10 @@ _BUILTIN_TYPES = frozenset(
     Sequence Mapping List Dict Set Tuple Type Literal Self ClassVar Final Generator Collection""".split()
 )
 _PLACES = re.compile(r":\d.*|\[\]|\(\)|[*]")
-_MOST_CANDIDATES = 40
+_MOST_CANDIDATES = 24
 _MOST_EXPANSIONS = 4
-# Rarer counts than this say little: counts are taken as if so many more variables bore common names.
-_SMOOTHING = 3.0
-_HIGHEST_INFORMATION = 8.0
+# Rarer than these, names are not worth to be held against the letters of the old one.
+_HELD_AGAINST_LETTERS = 150
 _DERIVED_BONUS = 3.0
 _LETTER_BONUS = 4.0
 
@@ -103,7 +102,7 @@ class Candidate:
 
 
 def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
-    """The names that are worth ranking, at most some forty, in no order that matters."""
+    """The names that are worth ranking, at most some two dozen, in no order that matters."""
     derived: defaultdict[str, list[Derived]] = defaultdict(list)
     for each in _derived(case):
         if each.text and each.text.isidentifier():
@@ -117,22 +116,28 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
     for text, origins in derived.items():
         quick[text] += _DERIVED_BONUS * len({each.derivation for each in origins})
     if letters:
-        for text in _expanded(letters, quick):
+        likeliest = _best(quick, _HELD_AGAINST_LETTERS)
+        for text in _expanded(letters, {text: quick[text] for text in likeliest}):
             derived[text].append(Derived(text, "expanded", ""))
             quick[text] += _DERIVED_BONUS
-        joined = "".join(split_name(letters))
-        for text in quick:
+            likeliest.append(text)
+        joined = "".join(words_of(letters))
+        for text in dict.fromkeys(likeliest):
             if _may_stand_for(joined, text):
                 quick[text] += _LETTER_BONUS
-    best = sorted(quick, key=lambda text: (-quick[text], text))[:_MOST_CANDIDATES]
+    best = _best(quick, _MOST_CANDIDATES)
     return [
         Candidate(text, tuple(derived.get(text, ())), tuple(each.get(text, ()) for each in supports))
         for text in best
     ]
 
 
+def _best(scores: Mapping[str, float], most: int) -> list[str]:
+    return nsmallest(most, scores, key=lambda text: (-scores[text], text))
+
+
 def _may_stand_for(letters: str, text: str) -> bool:
-    words = split_name(text)
+    words = words_of(text)
     if len(letters) == 1:
         return any(word.startswith(letters) for word in words[:1] + words[-1:])
     return stands_for(letters, "".join(words))
@@ -141,27 +146,17 @@ def _may_stand_for(letters: str, text: str) -> bool:
 def _supports(case: NameCase, table: Usage) -> dict[str, list[Support]]:
     """What a table says for each name of the rows of a case."""
     found: defaultdict[str, list[Support]] = defaultdict(list)
-    share = table.share
-    seen: set[tuple[int, bool]] = set()
-    for feature in case.features:
-        if (feature.key, feature.is_counterpart) in seen:
-            continue
-        seen.add((feature.key, feature.is_counterpart))
-        total, names = table.row(feature.key)
-        for name, count in names.items():
-            usual = share(name)
-            information = log((count + _SMOOTHING * usual) / ((total + _SMOOTHING) * usual))
-            if information > 0:
-                found[name].append(
-                    Support(feature, min(information, _HIGHEST_INFORMATION), count / total, count)
-                )
+    features = {(each.key, each.is_counterpart): each for each in reversed(case.features)}
+    for feature in features.values():
+        for name, *said in table.telling(feature.key):
+            found[name].append(Support(feature, *said))
     return found
 
 
 def _expanded(letters: str, quick: dict[str, float]) -> list[str]:
     weights: defaultdict[str, float] = defaultdict(float)
     for text, score in quick.items():
-        for word in split_name(text):
+        for word in words_of(text):
             weights[word] += score
     return expansions(letters, weights, _MOST_EXPANSIONS)
 

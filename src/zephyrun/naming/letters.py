@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from functools import cache
+from functools import cache, lru_cache
 from typing import NamedTuple
 
 from zephyrun.naming.words import is_readable, keeps_letters, split_name
@@ -12,6 +12,7 @@ _VOWELS = re.compile(r"(?<=.)[aeiou]")
 _DOUBLED = re.compile(r"(.)\1")
 # Names that only say that there is one more: their letters mean no word.
 _SHORT_WORD = 3
+_KEPT_FITS = 2**16
 _STAND_INS = frozenset("x y z v a b c t q var tmp temp val foo bar baz obj arg param p m u w".split())
 # Words that fit whatever there is: neither do their letters.
 VAGUE_WORDS = frozenset(
@@ -57,18 +58,21 @@ def skeleton(word: str) -> str:
 
 
 @cache
-def _words(name: str) -> tuple[str, ...]:
+def words_of(name: str) -> tuple[str, ...]:
+    """The words of a name but for numbers, in lower case."""
     return tuple(word for word in split_name(name) if not word.isdigit())
 
 
+@lru_cache(_KEPT_FITS)
 def stands_for(short: str, word: str) -> bool:
     """Whether a short form may stand for one word: its letters in their order, the first one first."""
     return short == word or (len(short) < len(word) and keeps_letters(short, word))
 
 
+@lru_cache(_KEPT_FITS)
 def fit_of(spelling: str, name: str) -> Fit:
     """How well a name fits the letters of an old one; `NO_FIT` where these tell nothing."""
-    short, full = _words(spelling), _words(name)
+    short, full = words_of(spelling), words_of(name)
     if not short or not full:
         return NO_FIT
     letters, whole = "".join(short), "".join(full)
@@ -98,7 +102,7 @@ def fit_of(spelling: str, name: str) -> Fit:
 def expansions(spelling: str, words: dict[str, float], most: int) -> list[str]:
     """Names that a short name of several words may stand for: each unreadable word replaced by one of `words`,
     which come with how common they are here. The likeliest first, at most `most`."""
-    short = _words(spelling)
+    short = words_of(spelling)
     if not short:
         return []
     found: list[tuple[float, tuple[str, ...]]] = [(1.0, ())]

@@ -16,9 +16,9 @@ from typing import NamedTuple
 from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import DERIVATIONS, Candidate, NameCase, Support
 from zephyrun.naming.features import GROUPS
-from zephyrun.naming.letters import Fit, fit_of, telling_letters
+from zephyrun.naming.letters import Fit, fit_of, telling_letters, words_of
 from zephyrun.naming.usage import Usage
-from zephyrun.naming.words import crypticness, singular, split_name
+from zephyrun.naming.words import crypticness, singular
 
 TABLES = ("shipped", "project")
 _NONE = (
@@ -67,6 +67,7 @@ _COLLECTIONS = ("=[]", "List", "ListComp", "SetComp", "List()", "Set", "DictComp
 _YES_OR_NO = frozenset("is has can should was had did does may must needs use uses allow allows".split())
 _LITERAL_TESTS = ("=True", "=False")
 _FEW_CONTEXTS = 6.0
+_KEPT_NAMES = 2**15
 
 # What each weight is for, in the order of the numbers of a vector.
 PARTS: tuple[str, ...] = (
@@ -134,7 +135,7 @@ def vectors_of(
     )
     n_values = len({(each.sort, each.name) for each in case.features if each.sort in _VALUES and ":" not in each.name})
     letters = telling_letters(case.spelling)
-    n_letters = sum(map(len, split_name(letters)))
+    n_letters = sum(map(len, words_of(letters)))
     vectors = []
     best_support = 0.0
     for candidate in candidates:
@@ -192,23 +193,34 @@ def _add_table(
     return best
 
 
+class _Plain(NamedTuple):
+    """What a name is by itself."""
+
+    n_words: int
+    crypticness: float
+    is_plural: bool
+    asks: bool
+
+
+@lru_cache(_KEPT_NAMES)
+def _plain(text: str) -> _Plain:
+    words = words_of(text)
+    return _Plain(len(words), crypticness(text), bool(singular(text)), bool(words) and words[0] in _YES_OR_NO)
+
+
 def _add_plain(vector: dict[int, float], candidate: Candidate, *, is_many: bool, is_test: bool) -> None:
     text = candidate.text
-    words = split_name(text)
-    is_plural = bool(singular(text))
-    asks = words[:1] != [] and words[0] in _YES_OR_NO
-    plain = {
-        "words": len(words) / 2.0,
-        "letters": len(text) / 10.0,
-        "is cryptic": crypticness(text),
-        "number fits": float(is_many and is_plural),
-        "number departs": float(is_plural and not is_many),
-        "is plural": float(is_plural),
-        "asks yes or no": float(asks and is_test),
-        "asks without a test": float(asks and not is_test),
-        "test without asking": float(is_test and not asks),
-        "derivations": log(1.0 + len(candidate.derived)),
-    }
-    for what, value in plain.items():
-        if value:
-            vector[_PLACES[what]] = value
+    n_words, unreadable, is_plural, asks = _plain(text)
+    vector[_PLACES["words"]] = n_words / 2.0
+    vector[_PLACES["letters"]] = len(text) / 10.0
+    if unreadable:
+        vector[_PLACES["is cryptic"]] = unreadable
+    if is_plural:
+        vector[_PLACES["is plural"]] = 1.0
+        vector[_PLACES["number fits" if is_many else "number departs"]] = 1.0
+    if asks:
+        vector[_PLACES["asks yes or no" if is_test else "asks without a test"]] = 1.0
+    elif is_test:
+        vector[_PLACES["test without asking"]] = 1.0
+    if candidate.derived:
+        vector[_PLACES["derivations"]] = log(1.0 + len(candidate.derived))

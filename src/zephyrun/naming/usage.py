@@ -12,9 +12,11 @@ import sys
 from array import array
 from bisect import bisect_left
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property, lru_cache
+from heapq import nsmallest
 from importlib import resources
+from math import log
 from pathlib import Path
 from typing import Final, NamedTuple, Protocol
 
@@ -27,6 +29,11 @@ _LARGEST_COUNT = 2**_COUNT_BITS - 1
 # Counts are kept in eighths, since those of a package are damped by their square root.
 _SHARES_OF_A_COUNT = 8
 _KEPT_ROWS = 4096
+# So many names of a row are told; what is called in more ways says little.
+_NAMES_TOLD = 20
+# Rarer counts than this say little: counts are taken as if so many more variables bore common names.
+_SMOOTHING = 3.0
+_HIGHEST_INFORMATION = 8.0
 
 
 class Row(NamedTuple):
@@ -40,17 +47,43 @@ class Row(NamedTuple):
 EMPTY_ROW = Row(0.0, {})
 
 
+class Told(NamedTuple):
+    """What a row tells of one name: how much likelier the feature makes it (the logarithm, above 0), its share of
+    the row, and in how many places it is."""
+
+    name: str
+    information: float
+    share: float
+    places: float
+
+
 class Usage(Protocol):
     """A table of usage."""
 
     def row(self, key: int) -> Row:
         """The row of a feature's key; one without names where the feature was not seen."""
 
+    def telling(self, key: int) -> Sequence[Told]:
+        """What the row of a feature's key tells, of the names that are the commonest there."""
+
     def share(self, name: str) -> float:
         """The share of all variables that bear a name, more than 0 for any name."""
 
     def has(self, name: str) -> bool:
         """Whether any variable bears a name."""
+
+
+def _telling(row: Row, share: Callable[[str], float]) -> tuple[Told, ...]:
+    found = []
+    names = row.names
+    if len(names) > _NAMES_TOLD:
+        names = dict(nsmallest(_NAMES_TOLD, names.items(), key=lambda item: (-item[1], item[0])))
+    for name, count in names.items():
+        usual = share(name)
+        information = log((count + _SMOOTHING * usual) / ((row.total + _SMOOTHING) * usual))
+        if information > 0:
+            found.append(Told(name, min(information, _HIGHEST_INFORMATION), count / row.total, count))
+    return tuple(found)
 
 
 class ShippedUsage:
@@ -73,9 +106,13 @@ class ShippedUsage:
         self._keys, self._starts, self._totals, self._entries, self._counts, self._name_starts = parts
         self._names = self._data[place : place + n_name_bytes]
         self.about = bytes(self._data[place + n_name_bytes : place + n_name_bytes + n_about]).decode()
-        self.row = lru_cache(_KEPT_ROWS)(self._row)
+        self.telling = lru_cache(_KEPT_ROWS)(self._telling)
 
-    def _row(self, key: int) -> Row:
+    def _telling(self, key: int) -> Sequence[Told]:
+        return _telling(self.row(key), self.share)
+
+    def row(self, key: int) -> Row:
+        """The row of a feature's key; one without names where the feature was not seen."""
         index = bisect_left(self._keys, key)
         if index == len(self._keys) or self._keys[index] != key:
             return EMPTY_ROW
@@ -168,6 +205,7 @@ class ProjectUsage:
         self._names: Counter[str] = Counter()
         self._total = 0
         self._places: dict[tuple[int, str], tuple[str, int]] = {}
+        self._told: dict[int, Sequence[Told]] = {}
 
     def add(self, name: str, keys: Iterable[int]) -> None:
         """Count one variable with its features' keys."""
@@ -178,10 +216,12 @@ class ProjectUsage:
     def count_names(self, names: Iterable[str]) -> None:
         """Count variables, each by its name."""
         self._names.update(names)
+        self._told.clear()
         self._total = self._names.total()
 
     def count_feature(self, key: int, name: str, place: tuple[str, int]) -> None:
         """Count that a variable has a feature; `place` is its path and line."""
+        self._told.pop(key, None)
         self._counts[key][name] += 1
         self._places.setdefault((key, name), place)
 
@@ -196,6 +236,12 @@ class ProjectUsage:
         """The row of a feature's key."""
         found = self._counts.get(key)
         return Row(found.total(), found) if found else EMPTY_ROW
+
+    def telling(self, key: int) -> Sequence[Told]:
+        """What the row of a feature's key tells; it is worked out once, when all is counted."""
+        if (told := self._told.get(key)) is None:
+            told = self._told[key] = _telling(self.row(key), self.share)
+        return told
 
     def share(self, name: str) -> float:
         """The share of the project's variables that bear a name; half of one variable's where none does."""
@@ -232,6 +278,10 @@ class Without:
             if count > less.names.get(name, 0)
         }
         return Row(row.total - less.total, names)
+
+    def telling(self, key: int) -> Sequence[Told]:
+        """What the row of a feature's key tells without what is left out."""
+        return _telling(self.row(key), self.share)
 
     def _count(self, name: str) -> int:
         return self._usage.count(name) - self._left_out.count(name)

@@ -1,0 +1,25 @@
+"""What short forms stand for that are common in the trade."""
+
+from __future__ import annotations
+
+_WRITTEN = """
+abbr abbreviation, acc account, addr address, alt alternative, amt amount, arg argument, arr array, attr attribute,
+avg average, bg background, bin binary, btn button, buf buffer, calc calculate, cat category, cfg configuration,
+char character, cls class, cmd command, cnt count, col column, coord coordinate, conf configuration, conn connection,
+ctx context, cur current, curr current, db database, dct dictionary, decl declaration, deg degree, dep dependency,
+desc description, dest destination, dev device, dict dictionary, diff difference, dir directory, dist distance,
+dst destination, elem element, env environment, err error, evt event, exc exception, expr expression,
+ext extension, fd descriptor, fig figure, fmt format, freq frequency, func function, hdr header, idx index,
+img image, impl implementation, info information, init initial, int integer, iter iterator, kw keyword, lang language,
+len length, lib library, lst list, max maximum, mgr manager, min minimum, misc miscellaneous, mod module, msg message,
+num number, obj object, op operation, opt option, orig original, param parameter, pkg package, pos position,
+prev previous, proc process, prog program, prop property, ptr pointer, pwd password, qty quantity, rec record,
+ref reference, regex expression, rel relative, repo repository, repr representation, req request, resp response,
+ret result, sec second, sep separator, seq sequence, sig signature, spec specification, src source, srv server,
+std standard, stmt statement, str string, sys system, tbl table, temp temporary, tmp temporary, tup tuple, txt text,
+usr user, util utility, val value, var variable, vec vector, ver version, vol volume, win window, wt weight
+"""
+# Each short form with the word that it stands for, wherever it stands.
+TRADE_MEANINGS: dict[str, str] = {
+    short: full for pair in _WRITTEN.split(",") for short, full in [pair.split()]
+}
