@@ -27,6 +27,7 @@ COMMANDS = {
     "propose": "write a clean-up plan that you can read and edit",
     "apply": "carry out a plan; every step is proved before it is written",
     "names": "what else a variable could be called, and what speaks for it",
+    "glossary": "the words of a project, what they mean, and which stand for one another",
     "rename": "give one thing another name, wherever it is referred to, and prove it",
     "references": "every place where a name stands, and what it does there",
     "verify": "do two versions do the same?",

@@ -7,9 +7,12 @@ from contextlib import suppress
 from pathlib import Path
 
 from zephyrun.commands import options
+from zephyrun.errors import UserError
 from zephyrun.findings import read_usage
 from zephyrun.linking.linkage import Content
 from zephyrun.naming.file_usage import FileUsage, unpacked
+from zephyrun.naming.word_choices import WordChoices, words_in_text
+from zephyrun.project.settings import Settings
 
 # So much code tells how a project speaks; reading more would take longer than it is worth.
 _MOST_BYTES = 4_000_000
@@ -84,6 +87,20 @@ class ProjectNames:
             read_usage, data, n_bytes=sum(map(len, data)), jobs=self._jobs, what="learning names"
         )
         return {path: usage for path, usage in zip(paths, found, strict=True) if usage is not None}
+
+
+def word_choices(root: Path, settings: Settings) -> WordChoices:
+    """What the team of a project says about words. Errors: `UserError` for a list of terms that cannot be read."""
+    words = settings.words
+    fine = {*words.fine, *(word for word, _ in words.meanings)}
+    if words.terms:
+        path = root / words.terms
+        try:
+            fine |= words_in_text(path.read_text("utf-8"))
+        except (OSError, UnicodeDecodeError) as problem:
+            reason = problem.strerror if isinstance(problem, OSError) else "it is no text in UTF-8"
+            raise UserError(f"the list of terms {path} cannot be read: {reason}") from problem
+    return WordChoices(frozenset(fine), words.instead)
 
 
 def _shared_parts(one: str, other: str) -> int:

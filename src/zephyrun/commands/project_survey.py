@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
-from zephyrun.commands.project_names import ProjectNames
+from zephyrun.commands.project_names import ProjectNames, word_choices
 from zephyrun.decisions import Decisions, Note, read_decisions
 from zephyrun.findings import KINDS, FileSurvey, Finding, answered, survey_source
 from zephyrun.findings.summary import (
@@ -22,6 +22,7 @@ from zephyrun.findings.summary import (
     summary_to_text,
 )
 from zephyrun.layout.habits import Habits
+from zephyrun.naming.word_choices import WordChoices
 from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import Sources, find_sources, read_content, read_project
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
@@ -147,6 +148,7 @@ class _Reading:
             "survey",
             self._kinds,
             self._settings,
+            self._words.as_text(),
             self._is_library,
             self._sources,
             sorted(self._content_keys.items()),
@@ -187,7 +189,7 @@ class _Reading:
         known = dict(self._known_surveys(keys))
         missing = [item for item in items if item[0] not in known]
         read = options.map_files(
-            partial(_survey, kinds=self._kinds, habits=self._habits),
+            partial(_survey, kinds=self._kinds, habits=self._habits, words=self._words),
             missing,
             n_bytes=sum(len(item[1]) for item in missing),
             jobs=self._jobs,
@@ -237,6 +239,10 @@ class _Reading:
         self._cache.put({key: "\n".join(f"{place}\t{side}" for place, side in sides.items())})
         return sides
 
+    @cached_property
+    def _words(self) -> WordChoices:
+        return word_choices(self.root, self._settings)
+
     def _keys(self, items: Sequence[tuple[str, bytes, Surroundings]]) -> dict[str, str]:
         """For each file, what its findings depend on."""
         if self._cache is None:
@@ -245,7 +251,7 @@ class _Reading:
 
         return {
             name: joint_key(
-                "file", self._kinds, self._habits, name, self._content_keys[name], around.as_text()
+                "file", self._kinds, self._habits, self._words.as_text(), name, self._content_keys[name], around.as_text()
             )
             for name, _, around in items
         }
@@ -300,6 +306,6 @@ def _on_new_lines(
 
 
 def _survey(
-    item: tuple[str, bytes, Surroundings], kinds: tuple[str, ...], habits: Habits
+    item: tuple[str, bytes, Surroundings], kinds: tuple[str, ...], habits: Habits, words: WordChoices
 ) -> FileSurvey:
-    return survey_source(*item, kinds, habits)
+    return survey_source(*item, kinds, habits, words)

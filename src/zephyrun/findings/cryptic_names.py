@@ -9,7 +9,6 @@ from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.local_names import about_local, lines_of, span, spelling_of
 from zephyrun.naming.questions import LOWEST_SCORE
-from zephyrun.naming.words import crypticness
 from zephyrun.proof.normal_form import is_local_variable
 
 # The trade's own short names: in which role each is read at sight, and over how many lines.
@@ -38,7 +37,7 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
         for binding, record in enumerate(facts.bindings)
         # The cheap question first: most names are fine.
         if record.scope
-        and crypticness(record.name.strip("_"))
+        and view.words.crypticness(record.name.strip("_"))
         and is_local_variable(facts, binding)
         and (weight := _weight(view, binding))
     ]
@@ -71,7 +70,7 @@ def _weight(view: FileView, binding: int) -> float:
         return 0.0
     if _is_conventional(facts, binding, name, roles, n_lines):
         return 0.0
-    return crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
+    return view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
 
 
 def _is_conventional(

@@ -14,6 +14,7 @@ from zephyrun.languages.python.reading import ParsedFile
 from zephyrun.languages.python.scanner import Scan
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page
+from zephyrun.naming.word_choices import WordChoices
 from zephyrun.naming.questions import Question, Suggestion, names_mentioned
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings
@@ -72,6 +73,7 @@ class FileView:
     parsed: ParsedFile
     surroundings: Surroundings
     habits: Habits
+    words: WordChoices = WordChoices()
 
     @property
     def source(self) -> SourceText:

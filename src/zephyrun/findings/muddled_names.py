@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
+from dataclasses import replace
 from itertools import combinations
 from math import log2
 
 from zephyrun.facts import FileFacts, Role
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.local_names import about_local, lines_of, spelling_of
+from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_variable
-from zephyrun.naming.questions import group_of
+from zephyrun.naming.questions import Suggestion, group_of
 from zephyrun.naming.words import plural, singular
 from zephyrun.proof.normal_form import is_local_variable
 
@@ -19,10 +21,12 @@ from zephyrun.proof.normal_form import is_local_variable
 _ALIKE = str.maketrans({"l": "1", "I": "1", "O": "0", "o": "0"})
 _SHORTEST_WORD = 4
 _MUDDLE = 0.7
+_SETTLED_SCORE = 0.99
 
 
 def find_muddled_names(view: FileView) -> Iterator[Finding]:
     """Judge every pair of variables of each function; the later one of a pair is what is found."""
+    yield from _find_words_to_avoid(view)
     facts = view.facts
     by_group: defaultdict[str, list[int]] = defaultdict(list)
     for binding, record in enumerate(facts.bindings):
@@ -39,6 +43,24 @@ def find_muddled_names(view: FileView) -> Iterator[Finding]:
                 continue
             found.add(target)
             yield _finding(view, target, later if target == earlier else earlier)
+
+
+def _find_words_to_avoid(view: FileView) -> Iterator[Finding]:
+    """Words for which the team has another."""
+    if not view.words.instead:
+        return
+    for binding, record in enumerate(view.facts.bindings):
+        if not record.scope or not is_variable(view.facts, binding) or not _can_be_renamed(view.facts, binding):
+            continue
+        spelling = spelling_of(view, binding)
+        if not (better := view.words.preferred(spelling)):
+            continue
+        message = f"`{spelling}` is written with a word that the settings replace: `{better}`."
+        finding = about_local(view, binding, "muddled-names", message, _MUDDLE * 2)
+        is_free = better not in view.names_mentioned(view.facts.owner(record.scope)) and better not in RESERVED
+        evidence = ("the settings say so",)
+        suggestions = (Suggestion(better, _SETTLED_SCORE, evidence),) if is_free else ()
+        yield replace(finding, question=None, suggestions=suggestions)
 
 
 def _finding(view: FileView, binding: int, other: int) -> Finding:

@@ -14,6 +14,7 @@ from zephyrun.languages.python.reading import without_collector
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_good, is_variable
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, usage_of
+from zephyrun.naming.glossary import NamedThing, things_in
 from zephyrun.naming.questions import Question, Suggestion, answer, ask, group_of, names_mentioned
 from zephyrun.naming.usage import shipped_usage
 
@@ -29,6 +30,17 @@ def read_usage(data: bytes) -> FileUsage | None:
         except UnreadableSource:
             return None
         return usage_of(parsed.source, parsed.facts, read_contexts(parsed).by_binding)
+
+
+def read_things(item: tuple[str, bytes]) -> list[NamedThing]:
+    """What has a name in a file of a path and a content; nothing where it cannot be read."""
+    path, data = item
+    with without_collector():
+        try:
+            parsed = parse(data)
+        except UnreadableSource:
+            return []
+        return things_in(path, parsed.source, parsed.facts, read_contexts(parsed).by_binding)
 
 
 def answered(surveys: Sequence[FileSurvey], usages: Mapping[str, FileUsage]) -> list[FileSurvey]:

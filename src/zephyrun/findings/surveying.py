@@ -11,6 +11,7 @@ from zephyrun.findings.table import KINDS
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion, without_collector
 from zephyrun.layout.habits import CONVENTIONS, Habits
+from zephyrun.naming.word_choices import WordChoices
 from zephyrun.naming.file_usage import FileUsage, usage_of
 from zephyrun.proof.remains import Surroundings
 
@@ -31,22 +32,28 @@ def survey_source(
     surroundings: Surroundings,
     kinds: Collection[str],
     habits: Habits = CONVENTIONS,
+    words: WordChoices = WordChoices(),
 ) -> FileSurvey:
-    """Look for the given kinds in one file, worst first; `habits` are those of its project. No errors:
-    what cannot be read says so."""
+    """Look for the given kinds in one file, worst first; `habits` are those of its project, and `words` what its
+    team says about them. No errors: what cannot be read says so."""
     # Around it all, so that tree and facts are gone before the collector looks again.
     with without_collector():
-        return _survey(path, data, surroundings, kinds, habits)
+        return _survey(path, data, surroundings, kinds, habits, words)
 
 
 def _survey(
-    path: str, data: bytes, surroundings: Surroundings, kinds: Collection[str], habits: Habits
+    path: str,
+    data: bytes,
+    surroundings: Surroundings,
+    kinds: Collection[str],
+    habits: Habits,
+    words: WordChoices,
 ) -> FileSurvey:
     try:
         parsed = parse(data)
     except UnreadableSource as problem:
         return FileSurvey(path, data.count(b"\n"), unread=str(problem))
-    view = FileView(path, parsed, surroundings, habits)
+    view = FileView(path, parsed, surroundings, habits, words)
     with deep_recursion():
         findings = [finding for kind in kinds for finding in KINDS[kind].detector(view)]
     if fences := fenced_lines(parsed.source, parsed.facts):

@@ -20,7 +20,9 @@ _FIRST_SENTENCE = re.compile(r"(?<=[.!?])\s")
 # A row speaks for two words being one idea where both are common in it.
 _LEAST_OF_BOTH = 2
 _SHARE_OF_BOTH = 0.5
+_COMMONEST = 3
 _ROWS_THAT_AGREE = 2
+_SHARE_OF_ROWS = 0.02
 # Words that stand side by side in functions are two ideas.
 _SHARE_TOGETHER = 0.1
 # A word of the project that is said so often goes before what the trade means.
@@ -167,14 +169,19 @@ def _rivals(things: Sequence[NamedThing], counts: Mapping[str, int]) -> dict[str
         together.update(combinations(sorted(heads), 2))
     agreeing: Counter[tuple[str, str]] = Counter()
     for row in rows.values():
-        common = [word for word, count in row.most_common(3) if count >= _LEAST_OF_BOTH]
+        common = [
+            word
+            for word, count in row.most_common(_COMMONEST)
+            if count >= _LEAST_OF_BOTH and word in counts and not is_short(word)
+        ]
         for pair in combinations(sorted(common), 2):
             if row[pair[0]] + row[pair[1]] >= _SHARE_OF_BOTH * row.total():
                 agreeing[pair] += 1
     found: defaultdict[str, set[str]] = defaultdict(set)
     for (one, other), n_rows in agreeing.items():
-        n_together = together[one, other]
-        if n_rows >= _ROWS_THAT_AGREE and n_together <= _SHARE_TOGETHER * min(counts[one], counts[other]):
+        rarer = min(counts[one], counts[other])
+        needed = max(_ROWS_THAT_AGREE, _SHARE_OF_ROWS * rarer)
+        if n_rows >= needed and together[one, other] <= _SHARE_TOGETHER * rarer:
             found[one].add(other)
             found[other].add(one)
     return found

@@ -9,6 +9,12 @@
     line-width = 100
     quotes = "any"                    # leave a place as it is
 
+    [words]                           # what the team says about the words of its names
+    fine = ["kg", "hv"]               # short forms that everybody here knows
+    terms = "docs/terms.txt"          # a list of terms that are fine, too
+    meanings = { tare = "what the empty hive weighs" }
+    instead = { wt = "weight" }       # words that are not to be used, and which are
+
 Settings cannot make Zephyrun run anything.
 """
 
@@ -32,6 +38,16 @@ _TABLE = ("tool", "zephyrun")
 
 
 @dataclass(frozen=True)
+class Words:
+    """What a team says about words, in small letters; `terms` is the path of a list of more that are fine."""
+
+    fine: tuple[str, ...] = ()
+    terms: str = ""
+    meanings: tuple[tuple[str, str], ...] = ()
+    instead: tuple[tuple[str, str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Settings:
     """What a project wants otherwise than by default. Paths and patterns count from the root."""
 
@@ -42,6 +58,7 @@ class Settings:
     audience: str = ""
     harmless_decorators: tuple[str, ...] = ()
     habits: tuple[tuple[str, str], ...] = ()
+    words: Words = Words()
 
     def leaves_out(self, path: str) -> bool:
         """Whether a file is never to be edited."""
@@ -103,7 +120,7 @@ def _table(document: Mapping[str, Any]) -> Any:
 def _settings(path: Path, table: Mapping[str, Any], text: str) -> Settings:
     known = [field.name for field in fields(Settings)]
     for key, value in table.items():
-        if key == "habits":
+        if key in ("habits", "words"):
             continue
         where = f"{path}{_line_of(key, text)}"
         if key not in known:
@@ -117,6 +134,7 @@ def _settings(path: Path, table: Mapping[str, Any], text: str) -> Settings:
         key: tuple(value) if isinstance(value, list) else value for key, value in table.items()
     }
     values["habits"] = _habits(path, table.get("habits", {}), text)
+    values["words"] = _words(path, table.get("words", {}), text)
     return Settings(**values)
 
 
@@ -140,6 +158,34 @@ def _habits(path: Path, table: Any, text: str) -> tuple[tuple[str, str], ...]:
         if (wanted := reason_against_side(place, str(side) if is_one else "")) is not None:
             raise UserError(f"{where}: the habit `{place}` must be {wanted}")
     return tuple((place, str(side)) for place, side in table.items())
+
+
+def _words(path: Path, table: Any, text: str) -> Words:
+    """What settings say about words."""
+    if not isinstance(table, dict):
+        raise UserError(f"{path}{_line_of('words', text)}: `words` must be a table")
+    known = [field.name for field in fields(Words)]
+    values: dict[str, Any] = {}
+    for key, value in table.items():
+        where = f"{path}{_line_of(key, text)}"
+        if key not in known:
+            import difflib
+
+            near = difflib.get_close_matches(key, known, n=1, cutoff=0.0)[0]
+            raise UserError(f"{where}: `words` has no `{key}`; did you mean `{near}`?")
+        if key == "terms":
+            if not isinstance(value, str):
+                raise UserError(f"{where}: `terms` must be the path of a text file")
+            values[key] = value
+        elif key == "fine":
+            if not isinstance(value, list) or not all(isinstance(each, str) for each in value):
+                raise UserError(f"{where}: `fine` must be a list of texts")
+            values[key] = tuple(each.lower() for each in value)
+        elif not isinstance(value, dict) or not all(isinstance(each, str) for each in value.values()):
+            raise UserError(f"{where}: `{key}` must be a table of texts")
+        else:
+            values[key] = tuple((word.lower(), said) for word, said in value.items())
+    return Words(**values)
 
 
 def _reason_against(key: str, value: Any) -> str | None:
