@@ -182,13 +182,13 @@ class Change:
         loops = [each for each in loops if getattr(each.iter.func, "id", "") == "range"]
         loops = [each for each in loops if isinstance(each.iter.args[0], ast.Call) and isinstance(each.body[0], ast.Assign)]
         for loop in loops:
-            things, thing = loop.iter.args[0].args[0], loop.body[0].targets[0]
+            things, target = loop.iter.args[0].args[0], loop.body[0].targets[0]
             del loop.body[0]
             loop.body = loop.body or [ast.Pass()]
             if self.dice.random() < 0.5:
-                loop.target, loop.iter = thing, things
+                loop.target, loop.iter = target, things
             else:
-                loop.target = ast.Tuple([loop.target, thing], ast.Store())
+                loop.target = ast.Tuple([loop.target, target], ast.Store())
                 loop.iter = ast.Call(ast.Name("enumerate", ast.Load()), [things], [])
 
 

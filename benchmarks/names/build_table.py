@@ -30,7 +30,7 @@ _SHIPPED = HERE.parents[1] / "src" / "zephyrun" / "naming" / "data" / "usage.tab
 _PLACES_OF_A_FEATURE = 5
 _PLACES_OF_A_NAME = 10
 _NAMES_IN_A_ROW = 16
-_LEAST_PLACES_IN_A_ROW = 2
+_BYTES_OF_A_MEGABYTE = 1_000_000
 _LEFT_OUT_OF_LIBRARY = ("test", "tests", "idle_test", "site-packages", "lib2to3", "__pycache__")
 
 # For each feature, names and their numbers of places; and the names' own.
@@ -85,13 +85,21 @@ def main() -> None:
     parser.add_argument("sources", type=Path)
     parser.add_argument("--output", type=Path, default=_SHIPPED)
     arguments = parser.parse_args()
-    chosen = packages(arguments.sources)
-    places: dict[int, int] = Counter()
+    kept, known = _together(packages(arguments.sources))
+    write_table(arguments.output, kept, known, "\n".join(packages(arguments.sources)))
+    size = arguments.output.stat().st_size
+    print(f"{len(kept):,} features, {len(known):,} names, {size / _BYTES_OF_A_MEGABYTE:.1f} MB")
+
+
+def _together(chosen: dict[str, Path]) -> tuple[dict[int, Row], dict[str, float]]:
+    """The rows and the names of all packages, as far as they are kept."""
+    places: Counter[int] = Counter()
     rows: dict[int, Counter[str]] = defaultdict(Counter)
     counts: Counter[str] = Counter()
     names: Counter[str] = Counter()
     with ProcessPoolExecutor() as workers:
         for label, (found_rows, found_names) in zip(chosen, workers.map(count_package, chosen.values())):
+            print(f"{label}: {found_names.total():,} names", flush=True)
             for key, row in found_rows.items():
                 places[key] += row.total()
                 for name, count in row.items():
@@ -99,22 +107,15 @@ def main() -> None:
             for name, count in found_names.items():
                 counts[name] += count
                 names[name] += sqrt(count)
-            print(f"{label}: {found_names.total():,} names", flush=True)
+
     known = {name: names[name] for name, count in counts.items() if count >= _PLACES_OF_A_NAME}
     kept = {}
     for key, row in rows.items():
-        if places[key] < _PLACES_OF_A_FEATURE:
-            continue
-        best = {
-            name: count
-            for name, count in row.most_common(_NAMES_IN_A_ROW)
-            if name in known and count > 1
-        }
-        if best:
+        commonest = row.most_common(_NAMES_IN_A_ROW)
+        best = {name: count for name, count in commonest if name in known and count > 1}
+        if best and places[key] >= _PLACES_OF_A_FEATURE:
             kept[key] = Row(sum(row.values()), best)
-    write_table(arguments.output, kept, known, "\n".join(chosen))
-    size = arguments.output.stat().st_size
-    print(f"{len(kept):,} features, {len(known):,} names, {size / 1e6:.1f} MB")
+    return kept, known
 
 
 if __name__ == "__main__":

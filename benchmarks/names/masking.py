@@ -16,7 +16,7 @@ import hashlib
 import random
 import tomllib
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -39,9 +39,13 @@ HERE = Path(__file__).parent
 SETTINGS = ("all masked", "nothing to go by", "one masked", "short form")
 _CONVENTIONAL_LENGTH = 2
 _SURE = 0.5
+_AMONG = 5
+_TENTHS = 10
 _SHORT_LENGTH = 3
 _ANY_LETTERS = "abcdnpqrstvxyz"
-_SHARE_OF_ANY_LETTERS = 0.25
+_SHARE_OF_ANY_LETTERS = 0.4
+# The number of a file, and that of a function's scope in it.
+_Place = tuple[int, int]
 
 
 @dataclass(frozen=True)
@@ -115,65 +119,91 @@ def short_form(name: str, chance: random.Random) -> str:
     return chance.choice(_ANY_LETTERS if chance.random() < _SHARE_OF_ANY_LETTERS else letters)
 
 
-def hidden_names(folder: Path, n_cases: int, seed: int = 1, settings: tuple[str, ...] = SETTINGS) -> Iterator[Hidden]:
-    """Names of a package, drawn at random, in each of the settings."""
-    chance = random.Random(seed)
+@dataclass(frozen=True)
+class _Package:
+    """The files of a package, its usage, and where its functions are: a place is the number of a file and that of
+    the function's scope in it."""
+
+    files: list[_File]
+    usage: ProjectUsage
+    variables: dict[_Place, list[int]]
+    alike: Callable[[_Place], set[_Place]]
+
+
+def _know(folder: Path) -> _Package:
     files = read_package(folder)
     usage = ProjectUsage()
-    by_function: dict[tuple[int, int], list[int]] = defaultdict(list)
-    copies: dict[str, list[tuple[int, int]]] = defaultdict(list)
-    namesakes: dict[tuple[int, str], list[tuple[int, int]]] = defaultdict(list)
+    variables: dict[_Place, list[int]] = defaultdict(list)
     for number, file in enumerate(files):
         for binding in sorted(file.good):
             usage.add(_name(file, binding), keys_of(file, binding))
             if function := function_of(file.facts, binding):
-                by_function[number, function].append(binding)
-    for number, function in by_function:
+                variables[number, function].append(binding)
+
+    # Copies of a function, and those of its name in the same file, such as overloads.
+    copies: dict[str, set[_Place]] = defaultdict(set)
+    namesakes: dict[tuple[int, str], set[_Place]] = defaultdict(set)
+
+    def marks_of(place: _Place) -> tuple[str, tuple[int, str]]:
+        number, function = place
         scope = files[number].facts.scopes[function]
-        copies[_digest(files[number].source.text[scope.start : scope.end])].append((number, function))
-        namesakes[number, scope.name].append((number, function))
+        code = files[number].source.text[scope.start : scope.end]
+        digest = hashlib.sha256("".join(code.split()).encode("utf-8", "surrogatepass")).hexdigest()
+        return digest, (number, scope.name)
+
+    for place in variables:
+        digest, name = marks_of(place)
+        copies[digest].add(place)
+        namesakes[name].add(place)
+
+    def alike(place: _Place) -> set[_Place]:
+        digest, name = marks_of(place)
+        return copies[digest] | namesakes[name]
+
+    return _Package(files, usage, variables, alike)
+
+
+def hidden_names(folder: Path, n_cases: int, seed: int = 1, settings: tuple[str, ...] = SETTINGS) -> Iterator[Hidden]:
+    """Names of a package, drawn at random, in each of the settings."""
+    chance = random.Random(seed)
+    package = _know(folder)
     askable = [
         (place, binding)
-        for place, bindings in by_function.items()
+        for place, bindings in package.variables.items()
         for binding in bindings
-        if _is_asked(files[place[0]].facts, binding)
+        if _is_asked(package.files[place[0]].facts, binding)
     ]
     chance.shuffle(askable)
     for place, binding in askable[:n_cases]:
-        file = files[place[0]]
-        facts = file.facts
-        scope = facts.scopes[place[1]]
         left_out = ProjectUsage()
-        alike = {*copies[_digest(file.source.text[scope.start : scope.end])], *namesakes[place[0], scope.name]}
-        for number, function in sorted(alike):
-            for each in by_function[number, function]:
-                left_out.add(_name(files[number], each), keys_of(files[number], each))
-        project = Without(usage, left_out)
-        name = _name(file, binding)
-        hidden = set(by_function[place])
-        around = facts.scopes[facts.owner(facts.bindings[binding].scope)].name
-        remarks = tuple(remarks_on(file.source, facts, binding))
-        is_parameter = Role.PARAMETER in facts.roles(binding)
-        is_one_of_many = bool(facts.roles(binding) & {Role.LOOP, Role.EACH})
-        for setting in settings:
-            masked = hidden if setting in SETTINGS[:2] else {binding}
-            features = features_of(
-                facts,
-                binding,
-                file.contexts.get(binding, ()),
-                (file.good - masked).__contains__,
-            )
-            spelling = short_form(name, chance) if setting == "short form" else ""
-            case = NameCase(spelling, tuple(features), remarks, around, is_parameter, is_one_of_many)
-            siblings = frozenset(
-                facts.bindings[each].name for each in by_function[place] if each not in masked
-            )
-            known = ProjectUsage() if setting == "nothing to go by" else project
-            yield Hidden(setting, is_parameter, case, name, siblings - {name}, known)
+        for number, function in sorted(package.alike(place)):
+            for each in package.variables[number, function]:
+                left_out.add(_name(package.files[number], each), keys_of(package.files[number], each))
+        project = Without(package.usage, left_out)
+        file = package.files[place[0]]
+        yield from (_hide(file, package.variables[place], binding, setting, project, chance) for setting in settings)
 
 
-def _digest(text: str) -> str:
-    return hashlib.sha256("".join(text.split()).encode("utf-8", "surrogatepass")).hexdigest()
+def _hide(
+    file: _File, beside: list[int], binding: int, setting: str, project: Usage, chance: random.Random
+) -> Hidden:
+    """What is asked when one variable of a function is hidden, of the variables `beside`."""
+    facts = file.facts
+    name = _name(file, binding)
+    masked = set(beside) if setting in SETTINGS[:2] else {binding}
+    contexts = file.contexts.get(binding, ())
+    roles = facts.roles(binding)
+    case = NameCase(
+        short_form(name, chance) if setting == "short form" else "",
+        tuple(features_of(facts, binding, contexts, (file.good - masked).__contains__)),
+        tuple(remarks_on(file.source, facts, binding)),
+        facts.scopes[facts.owner(facts.bindings[binding].scope)].name,
+        Role.PARAMETER in roles,
+        bool(roles & {Role.LOOP, Role.EACH}),
+    )
+    siblings = frozenset(facts.bindings[each].name for each in beside if each not in masked)
+    known = ProjectUsage() if setting == "nothing to go by" else project
+    return Hidden(setting, case.is_parameter, case, name, siblings - {name}, known)
 
 
 def _is_asked(facts: FileFacts, binding: int) -> bool:
@@ -193,7 +223,7 @@ def ask(folder: Path, n_cases: int) -> list[tuple[str, bool, int, float]]:
     answers = []
     for hidden in hidden_names(folder, n_cases):
         ranked = rank(hidden.case, candidates_for(hidden), (shipped_usage(), hidden.project))
-        texts = [each.candidate.text for each in ranked[:5]]
+        texts = [each.candidate.text for each in ranked[:_AMONG]]
         place = texts.index(hidden.answer) + 1 if hidden.answer in texts else 0
         answers.append((hidden.setting, hidden.is_parameter, place, ranked[0].score if ranked else 0.0))
     return answers
@@ -237,7 +267,7 @@ def _print(setting: str, answers: dict[str, list[tuple[str, bool, int, float]]])
 def _calibration(answers: list[tuple[str, bool, int, float]]) -> Iterator[str]:
     bins: dict[int, list[bool]] = defaultdict(list)
     for _, _, place, score in answers:
-        bins[int(score * 10)].append(place == 1)
+        bins[int(score * _TENTHS)].append(place == 1)
     for tenth in sorted(bins):
         yield f".{tenth}: {sum(bins[tenth]) / len(bins[tenth]):.0%} of {len(bins[tenth])}"
 

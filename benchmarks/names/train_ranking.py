@@ -29,8 +29,10 @@ _WEIGHTS = HERE.parents[1] / "src" / "zephyrun" / "naming" / "data" / "ranking.j
 _MOST_ANSWERS = 25
 _BATCH = 256
 _ROUNDS = 30
+_ROUNDS_BETWEEN_WORDS = 5
 _RATE = 0.02
 _PENALTY = 2e-4
+_LEAST_WEIGHT = 0.001
 _FACTORS = [hundredth / 100 for hundredth in range(50, 121, 2)]
 _FIRST_DECAY, _SECOND_DECAY, _TINY = 0.9, 0.999, 1e-8
 
@@ -76,7 +78,7 @@ def train(vectors: np.ndarray, right: np.ndarray) -> np.ndarray:
             scale = np.sqrt(second / (1 - _SECOND_DECAY**n_steps)) + _TINY
             rate = _RATE * (1 - n_round / _ROUNDS)
             weights -= rate * step / scale
-        if n_round % 5 == 4:
+        if (n_round + 1) % _ROUNDS_BETWEEN_WORDS == 0:
             print(f"round {n_round + 1}: loss {loss / len(order):.4f}", flush=True)
     return weights
 
@@ -114,7 +116,7 @@ def main() -> None:
     factor = sharpness(*_together(arguments.sources, listed["tune"], hardest), weights)
     print(f"all weights times {factor:.2f}, by the group `tune` with all names of a function hidden")
     weights = weights * factor
-    kept = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights) if abs(weight) >= 0.001}
+    kept = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights) if abs(weight) >= _LEAST_WEIGHT}
     _WEIGHTS.write_text(json.dumps(kept, indent=1) + "\n")
 
 

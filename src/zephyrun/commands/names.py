@@ -89,12 +89,14 @@ def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _P
         parsed = parse(data)
     except UnreadableSource as problem:
         raise UserError(f"{told}: the file cannot be read as Python: {problem}") from problem
+
     source, facts = parsed.source, parsed.facts
     if not 1 <= line <= source.n_lines:
         raise UserError(f"{told}: the file has {source.n_lines} lines; lines and columns count from 1")
     offset = source.line_starts[line - 1] + column - 1
     around = facts.references_between(source.line_starts[line - 1], offset + 1)
     standing = [facts.references[each] for each in around if facts.references[each].end >= offset]
+
     if not standing:
         raise _NoVariable("no variable stands there; names are known for variables and parameters")
     binding = standing[-1].binding
@@ -102,6 +104,7 @@ def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _P
     if not is_variable(facts, binding):
         sort = _sort_of(facts.roles(binding), is_outside=record.outside)
         raise _NoVariable(f"`{record.name}` is {sort}; names are known for variables and parameters")
+
     first = facts.references[record.references[0]]
     place = source.place(first.start)
     return _Pointed(

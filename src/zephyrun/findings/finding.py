@@ -14,8 +14,8 @@ from zephyrun.languages.python.reading import ParsedFile
 from zephyrun.languages.python.scanner import Scan
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page
-from zephyrun.naming.word_choices import WordChoices
 from zephyrun.naming.questions import Question, Suggestion, names_mentioned
+from zephyrun.naming.word_choices import WordChoices
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings
 from zephyrun.source import Place, SourceText

@@ -29,10 +29,17 @@ def span(n_lines: int, n_uses: int) -> str:
 
 
 def about_local(
-    view: FileView, binding: int, kind: str, message: str, weight: float, least_score: float = 0.0
+    view: FileView,
+    binding: int,
+    kind: str,
+    message: str,
+    weight: float,
+    least_score: float = 0.0,
+    *,
+    only_said: bool = False,
 ) -> Finding:
     """The finding that a local should have another name, with the question which. Where no name reaches
-    `least_score`, there is nothing to be found."""
+    `least_score`, there is nothing to be found; with `only_said`, it must be one that the code says."""
     facts, source = view.facts, view.source
     record = facts.bindings[binding]
     spelling = spelling_of(view, binding)
@@ -52,7 +59,7 @@ def about_local(
         weight=round(weight, 1),
         remedy=remedy,
         confirm=confirm,
-        question=ask(source, facts, binding, view.contexts.by_binding, taken, spelling, group, least_score),
+        question=ask(source, facts, binding, view.contexts.by_binding, taken, spelling, group, least_score, only_said),
     )
 
 

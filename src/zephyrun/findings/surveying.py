@@ -11,9 +11,10 @@ from zephyrun.findings.table import KINDS
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion, without_collector
 from zephyrun.layout.habits import CONVENTIONS, Habits
-from zephyrun.naming.word_choices import WordChoices
 from zephyrun.naming.file_usage import FileUsage, usage_of
+from zephyrun.naming.word_choices import WordChoices
 from zephyrun.proof.remains import Surroundings
+
 
 class FileSurvey(NamedTuple):
     """What was found in one file; `unread` says why it was not read, "" where it was. `usage` is what its names

@@ -15,7 +15,7 @@ from zephyrun.proof.normal_form import is_local_variable
 _FEW_LINES = 6
 _FEW_USES = 4
 # Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
-_LEAST_SCORE = 0.6
+_LEAST_SCORE = 0.7
 _VAGUENESS = 0.6
 
 
@@ -36,4 +36,4 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
             "and the code says what it is."
         )
         weight = _VAGUENESS * (log2(1 + n_lines) + log2(1 + n_uses) / 2)
-        yield about_local(view, binding, "vague-name", message, weight, _LEAST_SCORE)
+        yield about_local(view, binding, "vague-name", message, weight, _LEAST_SCORE, only_said=True)

@@ -95,10 +95,7 @@ def _others(page: Page) -> Iterator[Example]:
     for start, side in comment_marks(page):
         yield Example("comment-mark", side, start)
     yield from _columns(page)
-    for pattern, place in _NAMES:
-        for match in pattern.finditer(page.skeleton):
-            if style := style_of(match[1]):
-                yield Example(place, style, match.start(1))
+    yield from _name_styles(page)
     for start, end in page.marks.texts:
         text = _SHORT_TEXT.match(page.source.text, start, end)
         if text is not None:
@@ -106,6 +103,14 @@ def _others(page: Page) -> Iterator[Example]:
     for pattern, side in ((_BREAKS_BEFORE, "before"), (_BREAKS_AFTER, "after")):
         for match in pattern.finditer(page.skeleton):
             yield Example("operator-break", side, match.end() - 1)
+
+
+def _name_styles(page: Page) -> Iterator[Example]:
+    """How names of several words are written where they are given."""
+    for pattern, place in _NAMES:
+        for match in pattern.finditer(page.skeleton):
+            if style := style_of(match[1]):
+                yield Example(place, style, match.start(1))
 
 
 def _columns(page: Page) -> Iterator[Example]:

@@ -333,7 +333,10 @@ class TokenReader:
             # Behind a head on the same line: an annotation.
             return False
         word = _FIRST_WORD.match(skeleton, self._row_start(start))
-        return word is not None and word[1] in _BLOCK_WORDS
+        if word is None or word[1] not in _BLOCK_WORDS:
+            return False
+        # `match` and `case` right before the colon are names that are annotated.
+        return word[1] not in _SOFT_KEYWORDS or bool(skeleton[word.end() : start].strip(BLANKS))
 
     def _slice_colon(self, start: int) -> None:
         """A slice's colon is judged between two bounds only: beside a bracket there is no choice."""

@@ -50,7 +50,7 @@ def _is_only_looked_up(file: LinkedFile, text: Text) -> bool:
     return text.use == "argument" and text.beside in _LOOKING_UP
 
 
-def is_left_as_it_came(file: LinkedFile, binding: int, name: str) -> tuple[bool, bool]:
+def handed_on_and_left(file: LinkedFile, binding: int, name: str) -> tuple[bool, bool]:
     """Of a dictionary of keywords: whether it is handed to some call as it is, which might put keys into
     it; and whether else it is only handed on with `**`, read, and given other keys that are written out, so
     that the name does not get in."""

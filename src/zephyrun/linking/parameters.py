@@ -16,7 +16,7 @@ from zephyrun.link_facts import (
     RestUse,
 )
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
-from zephyrun.linking.dictionaries import is_left_as_it_came, keys_set, may_be_key
+from zephyrun.linking.dictionaries import handed_on_and_left, keys_set, may_be_key
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import MAKING_METHODS, is_kept
@@ -508,7 +508,7 @@ class ParameterUsage:
         """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
         if rest.value.sort is not OriginSort.NAME:
             return False
-        is_handed_on, is_left = is_left_as_it_came(file, rest.value.binding, self.name)
+        is_handed_on, is_left = handed_on_and_left(file, rest.value.binding, self.name)
         if not is_left or (is_handed_on and self._may_be_key):
             # It may be put into the dictionary on the way.
             return False

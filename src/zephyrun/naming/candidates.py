@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from heapq import nsmallest
 from typing import NamedTuple
@@ -18,6 +18,7 @@ from zephyrun.naming.words import plural, singular, snake_case
 # How a name can be derived; the ranking has a weight for each.
 DERIVATIONS = (
     "call",
+    "getter",
     "attribute",
     "key",
     "element",
@@ -52,6 +53,7 @@ _BUILTIN_TYPES = frozenset(
     """int str float bool bytes list dict set tuple object type None Any Optional Union Callable Iterable Iterator
     Sequence Mapping List Dict Set Tuple Type Literal Self ClassVar Final Generator Collection""".split()
 )
+_OPERATOR = re.compile(r"\w+~?[:<>=](.*)", re.DOTALL)
 _PLACES = re.compile(r":\d.*|\[\]|\(\)|[*]")
 _MOST_CANDIDATES = 24
 _MOST_EXPANSIONS = 4
@@ -117,11 +119,13 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         quick[text] += _DERIVED_BONUS * len({each.derivation for each in origins})
     if letters:
         likeliest = _best(quick, _HELD_AGAINST_LETTERS)
-        for text in _expanded(letters, {text: quick[text] for text in likeliest}):
+        joined = "".join(words_of(letters))
+        # One letter stands for too many words.
+        words = {text: quick[text] for text in likeliest} if len(joined) > 1 else {}
+        for text in _expanded(letters, words):
             derived[text].append(Derived(text, "expanded", ""))
             quick[text] += _DERIVED_BONUS
             likeliest.append(text)
-        joined = "".join(words_of(letters))
         for text in dict.fromkeys(likeliest):
             if _may_stand_for(joined, text):
                 quick[text] += _LETTER_BONUS
@@ -175,51 +179,96 @@ def _derived(case: NameCase) -> Iterator[Derived]:
             yield Derived(noun.rpartition("_")[2], "function", f"in {case.function}()")
 
 
-def _from_context(sort: str, said: str) -> Iterable[tuple[str, str]]:
-    before, mark, after = said.partition("@")
-    name = snake_case(_PLACES.sub("", after if mark else said))
-    if sort in (ContextSort.FROM_CALL, ContextSort.WITH):
-        return [(without_verb(name), "call")]
-    if sort == ContextSort.FROM_CALL_ON and not mark:
-        callee, _, subject = said.partition(":")
-        leaf = snake_case(_PLACES.sub("", subject))
-        if callee == "len":
-            return [(f"n_{leaf}", "count"), (f"num_{leaf}", "count"), (f"{singular(leaf) or leaf}_count", "count")]
-        if callee in _EXTREMES:
-            return [(f"{_EXTREMES[callee]}_{singular(leaf) or leaf}", "extreme"), (singular(leaf), "extreme")]
-        return [(leaf, "operand")]
-    if sort == ContextSort.FROM_ATTRIBUTE:
-        return [(name, "attribute")]
-    if sort == ContextSort.FROM_KEY:
-        return [(name, "key")]
-    if sort in (ContextSort.ELEMENT_OF, ContextSort.ITEM_OF):
-        one = singular(without_verb(name) or name)
-        return [(f"{one or name}_key", "element")] if before == "key" else [(one, "element")]
-    if sort == ContextSort.ELEMENT_OF_CALL:
-        return [(singular(without_verb(name)), "element")]
-    if sort == ContextSort.ALL_OF:
-        return [(name, "collection"), (plural(name) if name else "", "collection")]
-    if sort == ContextSort.EACH:
-        return [(plural(without_verb(name)) if name else "", "each")]
-    if sort == ContextSort.KEYWORD:
-        return [(name, "keyword")]
-    if sort == ContextSort.STORED:
-        return [(name, "stored")]
-    if sort in (ContextSort.ANNOTATED, ContextSort.IS_A):
-        is_class = _CLASS.fullmatch(said) and said not in _BUILTIN_TYPES
-        return [(name, "class"), (name.rpartition("_")[2], "class")] if is_class else []
-    if sort == ContextSort.RETURNED:
-        return [(without_verb(name), "returned"), (name.rpartition("_")[2], "returned")]
-    if sort == ContextSort.SHOWN:
-        return [(name, "shown")]
-    if sort == ContextSort.DESCRIBED:
-        return [(name, "described")] if name not in _STOP_WORDS else []
-    if sort in (ContextSort.COMPARED, ContextSort.OPERAND, ContextSort.FROM_OPERATOR):
-        leaf = snake_case(_PLACES.sub("", re.split(r"[:<>]", said, maxsplit=1)[-1]))
-        return [(leaf, "compared"), (leaf.rpartition("_")[2], "compared")] if leaf != name else []
-    if sort == ContextSort.PUT_INTO:
-        return [(singular(name), "put into")]
-    return []
+_Names = list[tuple[str, str]]
+
+
+def _from_context(sort: str, said: str) -> _Names:
+    """Names that a context says, each with how it is derived."""
+    derive = _WAYS.get(sort)
+    return derive(said) if derive is not None else []
+
+
+def _leaf(said: str) -> str:
+    """The name in what a context says, without the place in it."""
+    return snake_case(_PLACES.sub("", said.rpartition("@")[2]))
+
+
+def _as_it_is(derivation: str) -> Callable[[str], _Names]:
+    return lambda said: [(_leaf(said), derivation)]
+
+
+def _from_call(said: str) -> _Names:
+    name = _leaf(said)
+    noun = without_verb(name)
+    return [(noun, "getter" if noun != name else "call")]
+
+
+def _from_call_on(said: str) -> _Names:
+    callee, _, subject = said.partition(":")
+    if "@" in said:
+        return []
+    leaf = snake_case(_PLACES.sub("", subject))
+    one = singular(leaf) or leaf
+    if callee == "len":
+        return [(f"n_{leaf}", "count"), (f"num_{leaf}", "count"), (f"{one}_count", "count")]
+    if callee in _EXTREMES:
+        return [(f"{_EXTREMES[callee]}_{one}", "extreme"), (singular(leaf), "extreme")]
+    return [(leaf, "operand")]
+
+
+def _element(said: str) -> _Names:
+    name = _leaf(said)
+    one = singular(without_verb(name) or name)
+    return [(f"{one or name}_key", "element")] if said.startswith("key@") else [(one, "element")]
+
+
+def _collection(said: str) -> _Names:
+    name = _leaf(said)
+    return [(name, "collection"), (plural(name) if name else "", "collection")]
+
+
+def _class(said: str) -> _Names:
+    if not _CLASS.fullmatch(said) or said in _BUILTIN_TYPES:
+        return []
+    name = snake_case(said)
+    return [(name, "class"), (name.rpartition("_")[2], "class")]
+
+
+def _returned(said: str) -> _Names:
+    name = _leaf(said)
+    return [(without_verb(name), "returned"), (name.rpartition("_")[2], "returned")]
+
+
+def _compared(said: str) -> _Names:
+    found = _OPERATOR.match(said)
+    leaf = snake_case(_PLACES.sub("", found[1])) if found is not None else ""
+    return [(leaf, "compared"), (leaf.rpartition("_")[2], "compared")]
+
+
+# How names are derived from what contexts of each sort say.
+_WAYS: dict[str, Callable[[str], _Names]] = {
+    ContextSort.FROM_CALL: _from_call,
+    ContextSort.WITH: _from_call,
+    ContextSort.FROM_CALL_ON: _from_call_on,
+    ContextSort.FROM_ATTRIBUTE: _as_it_is("attribute"),
+    ContextSort.FROM_KEY: _as_it_is("key"),
+    ContextSort.ELEMENT_OF: _element,
+    ContextSort.ITEM_OF: _element,
+    ContextSort.ELEMENT_OF_CALL: lambda said: [(singular(without_verb(_leaf(said))), "element")],
+    ContextSort.ALL_OF: _collection,
+    ContextSort.EACH: lambda said: [(plural(without_verb(_leaf(said)) or _leaf(said)), "each")],
+    ContextSort.KEYWORD: _as_it_is("keyword"),
+    ContextSort.STORED: _as_it_is("stored"),
+    ContextSort.ANNOTATED: _class,
+    ContextSort.IS_A: _class,
+    ContextSort.RETURNED: _returned,
+    ContextSort.SHOWN: _as_it_is("shown"),
+    ContextSort.DESCRIBED: lambda said: [] if said in _STOP_WORDS else [(said, "described")],
+    ContextSort.COMPARED: _compared,
+    ContextSort.OPERAND: _compared,
+    ContextSort.FROM_OPERATOR: _compared,
+    ContextSort.PUT_INTO: lambda said: [(singular(_leaf(said)), "put into")],
+}
 
 
 def without_verb(name: str) -> str:

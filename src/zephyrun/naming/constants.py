@@ -105,19 +105,19 @@ def _candidates(source: SourceText, facts: FileFacts, literal: Literal) -> Itera
 
 def _known_by_value(source: SourceText, facts: FileFacts, literal: Literal) -> Iterator[Suggestion]:
     near: set[str] = set()
-    for value, name, world in _KNOWN:
+    for value, name, subject in _KNOWN:
         if value == literal.value:
             near = near or _words_near(source, facts, literal)
-            if not world or near & {stem(word) for word in world.split()}:
-                yield Suggestion(name, _KNOWN_SCORE, (f"{value} beside {_some(near, world)}",))
+            if not subject or near & {stem(word) for word in subject.split()}:
+                yield Suggestion(name, _KNOWN_SCORE, (f"{value} beside {_some(near, subject)}",))
 
 
 def _says_something(name: str) -> bool:
     return name not in ("", "len") and crypticness(name.strip("_")) == 0.0
 
 
-def _some(near: set[str], world: str) -> str:
-    words = [word for word in world.split() if stem(word) in near]
+def _some(near: set[str], subject: str) -> str:
+    words = [word for word in subject.split() if stem(word) in near]
     return words[0] if words else "nothing else"
 
 

@@ -167,8 +167,23 @@ def _rivals(things: Sequence[NamedThing], counts: Mapping[str, int]) -> dict[str
             by_group[thing.group].add(head)
     for heads in by_group.values():
         together.update(combinations(sorted(heads), 2))
+
+    found: defaultdict[str, set[str]] = defaultdict(set)
+    for (one, other), n_rows in _pairs_that_agree(rows.values(), counts).items():
+        rarer = min(counts[one], counts[other])
+        needed = max(_ROWS_THAT_AGREE, _SHARE_OF_ROWS * rarer)
+        if n_rows >= needed and together[one, other] <= _SHARE_TOGETHER * rarer:
+            found[one].add(other)
+            found[other].add(one)
+    return found
+
+
+def _pairs_that_agree(
+    rows: Iterable[Counter[str]], counts: Mapping[str, int]
+) -> Counter[tuple[str, str]]:
+    """Pairs of words that are common in one row, with the number of such rows."""
     agreeing: Counter[tuple[str, str]] = Counter()
-    for row in rows.values():
+    for row in rows:
         common = [
             word
             for word, count in row.most_common(_COMMONEST)
@@ -177,14 +192,7 @@ def _rivals(things: Sequence[NamedThing], counts: Mapping[str, int]) -> dict[str
         for pair in combinations(sorted(common), 2):
             if row[pair[0]] + row[pair[1]] >= _SHARE_OF_BOTH * row.total():
                 agreeing[pair] += 1
-    found: defaultdict[str, set[str]] = defaultdict(set)
-    for (one, other), n_rows in agreeing.items():
-        rarer = min(counts[one], counts[other])
-        needed = max(_ROWS_THAT_AGREE, _SHARE_OF_ROWS * rarer)
-        if n_rows >= needed and together[one, other] <= _SHARE_TOGETHER * rarer:
-            found[one].add(other)
-            found[other].add(one)
-    return found
+    return agreeing
 
 
 def things_in(

@@ -12,6 +12,8 @@ _VOWELS = re.compile(r"(?<=.)[aeiou]")
 _DOUBLED = re.compile(r"(.)\1")
 # Names that only say that there is one more: their letters mean no word.
 _SHORT_WORD = 3
+# How much likelier one shortens a word to its skeleton, or to its beginning, than to some of its letters.
+_AS_SKELETON, _AS_BEGINNING = 8.0, 4.0
 _KEPT_FITS = 2**16
 _STAND_INS = frozenset("x y z v a b c t q var tmp temp val foo bar baz obj arg param p m u w".split())
 # Words that fit whatever there is: neither do their letters.
@@ -123,7 +125,7 @@ def expansions(spelling: str, words: dict[str, float], most: int) -> list[str]:
 def _closeness(short: str, word: str) -> float:
     """How far one would shorten the word just so."""
     if skeleton(word) == skeleton(short):
-        return 8.0
+        return _AS_SKELETON
     if word.startswith(short):
-        return 4.0
+        return _AS_BEGINNING
     return len(short) / len(word)

@@ -50,8 +50,8 @@ class Suggestion(NamedTuple):
 class Question:
     """One variable whose name is to be better. `taken` are names that it cannot have; `group` is the function
     whose variables are named together. `waiting` are features that mention another variable whose name is no
-    better: each with that variable's number in the file and its name. A name with a score below `least_score` is
-    no answer.
+    better, each with that variable's number in the file and its name. A name with a score below `least_score` is
+    no answer; with `only_said`, neither is one that nothing in the code says.
     """
 
     binding: int
@@ -60,15 +60,16 @@ class Question:
     group: str
     waiting: tuple[tuple[Feature, int, str], ...] = ()
     least_score: float = 0.0
+    only_said: bool = False
 
     def as_row(self) -> list[Any]:
         """The question as plain data, for the cache."""
-        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, self.least_score]
+        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, self.least_score, self.only_said]
 
     @classmethod
     def from_row(cls, row: Sequence[Any]) -> Question:
         """The question that `as_row` gave. Errors: `ValueError` or `TypeError` for a row that is none."""
-        binding, (spelling, features, remarks, *further), taken, group, waiting, least_score = row
+        binding, (spelling, features, remarks, *further), taken, group, waiting, *wanted = row
         case = NameCase(
             spelling,
             tuple(Feature(*each) for each in features),
@@ -76,7 +77,7 @@ class Question:
             *further,
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
-        return cls(binding, case, frozenset(taken), group, held_back, least_score)
+        return cls(binding, case, frozenset(taken), group, held_back, *wanted)
 
     def knowing(self, names: Mapping[int, str]) -> Question:
         """The same question with what waited for the names of these variables."""
@@ -98,6 +99,7 @@ def ask(
     spelling: str,
     group: str,
     least_score: float = 0.0,
+    only_said: bool = False,
 ) -> Question:
     """The question what one variable of a file should be called."""
     record = facts.bindings[binding]
@@ -117,7 +119,7 @@ def ask(
         for each in own
         if each.other >= 0 and not is_learned_from(facts, each.other)
     )
-    return Question(binding, case, frozenset(taken), group, waiting, least_score)
+    return Question(binding, case, frozenset(taken), group, waiting, least_score, only_said)
 
 
 def names_mentioned(facts: FileFacts, scope: int) -> frozenset[str]:
@@ -210,6 +212,7 @@ def _ranked(
         each
         for each in rank(case, free, tables)
         if each.score >= max(LOWEST_SCORE, question.least_score)
+        and (each.candidate.derived or not question.only_said)
         and _is_worth_it(each.candidate, case.spelling)
         and not (case.is_one_of_many and each.candidate.text in wholes)
         and evidence_of(each.candidate, case.spelling, project)

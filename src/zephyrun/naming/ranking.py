@@ -44,9 +44,11 @@ _PLAIN = (
     "derived though unseen",
     "from one of several values",
     "from one of many values",
+    "one letter fits what is said",
+    "letters fit what is said",
 )
 # What says a name outright.
-_SAYING = frozenset({"attribute", "key", "keyword", "stored", "element", "class", "comment"})
+_SAYING = frozenset({"getter", "attribute", "key", "keyword", "stored", "element", "class", "comment"})
 # What says what a variable was made from.
 _VALUES = frozenset(
     {
@@ -58,7 +60,7 @@ _VALUES = frozenset(
         ContextSort.GROWS_BY,
     }
 )
-_FROM_VALUES = frozenset({"call", "attribute", "key", "class", "operand", "extreme"})
+_FROM_VALUES = frozenset({"call", "getter", "attribute", "key", "class", "operand", "extreme"})
 _FEW_VALUES = 2
 _MANY = frozenset(
     {ContextSort.ITERATED, ContextSort.EACH, ContextSort.ALL_OF}
@@ -67,6 +69,9 @@ _COLLECTIONS = ("=[]", "List", "ListComp", "SetComp", "List()", "Set", "DictComp
 _YES_OR_NO = frozenset("is has can should was had did does may must needs use uses allow allows".split())
 _LITERAL_TESTS = ("=True", "=False")
 _FEW_CONTEXTS = 6.0
+# What brings the parts of a vector to about 1.
+_LETTERS_OF_A_NAME = 10.0
+_USUAL_LOGARITHM = 10.0
 _KEPT_NAMES = 2**15
 
 # What each weight is for, in the order of the numbers of a vector.
@@ -105,6 +110,9 @@ def trained_weights() -> tuple[float, ...]:
     """One weight for each of `PARTS`."""
     text = (resources.files("zephyrun.naming") / "data" / "ranking.json").read_text("utf-8")
     kept = json.loads(text)
+    # Comments say names where there are no good ones, so nothing is to be learned of them where there are: they
+    # count as much as what a value is stored as.
+    kept["derived: comment"] = kept["derived: stored"]
     return tuple(kept.get(part, 0.0) for part in PARTS)
 
 
@@ -146,10 +154,13 @@ def vectors_of(
         for derivation in {each.derivation for each in candidate.derived}:
             vector[_DERIVED_PLACES[derivation]] = 1.0
         if n_letters:
-            places = _ONE_LETTER if n_letters == 1 else _LETTERS
-            for place, value in zip(places, fit_of(letters, candidate.text), strict=True):
+            fit = fit_of(letters, candidate.text)
+            for place, value in zip(_ONE_LETTER if n_letters == 1 else _LETTERS, fit, strict=True):
                 if value:
                     vector[place] = float(value)
+            if not fit.departs and any(origin.derivation in _SAYING for origin in candidate.derived):
+                one_or_more = "one letter fits" if n_letters == 1 else "letters fit"
+                vector[_PLACES[f"{one_or_more} what is said"]] = 1.0
         _add_plain(vector, candidate, is_many=is_many, is_test=is_test)
         if n_values >= _FEW_VALUES and _FROM_VALUES & {each.derivation for each in candidate.derived}:
             many = "several" if n_values == _FEW_VALUES else "many"
@@ -188,7 +199,7 @@ def _add_table(
         vector[shares] = vector.get(shares, 0.0) + each.share
     vector[highest] = best
     vector[n_features] = log(1.0 + len(supports))
-    vector[share] = log(table.share(text)) / 10.0
+    vector[share] = log(table.share(text)) / _USUAL_LOGARITHM
     vector[unseen] = float(not table.has(text))
     return best
 
@@ -212,7 +223,7 @@ def _add_plain(vector: dict[int, float], candidate: Candidate, *, is_many: bool,
     text = candidate.text
     n_words, unreadable, is_plural, asks = _plain(text)
     vector[_PLACES["words"]] = n_words / 2.0
-    vector[_PLACES["letters"]] = len(text) / 10.0
+    vector[_PLACES["letters"]] = len(text) / _LETTERS_OF_A_NAME
     if unreadable:
         vector[_PLACES["is cryptic"]] = unreadable
     if is_plural:

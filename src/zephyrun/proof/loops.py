@@ -89,13 +89,13 @@ class Loops:
     def _loop_over_things(self, loop: ast.For, things: ast.Name) -> None:
         first = loop.body.pop(0)
         assert isinstance(first, ast.Assign), "a thing is taken first"
-        thing, index = first.targets[0], loop.target
+        target, index = first.targets[0], loop.target
         n_reads = len(self._references(index)) - len(("target", "place of the thing"))
         if n_reads:
-            loop.target = ast.copy_location(ast.Tuple([index, thing], ast.Store()), thing)
+            loop.target = ast.copy_location(ast.Tuple([index, target], ast.Store()), target)
             loop.iter = _with_places(things)
         else:
-            loop.target, loop.iter = thing, things
+            loop.target, loop.iter = target, things
         self.n_rewritten += 1
 
     # -- what must hold ----------------------------------------------------------------------

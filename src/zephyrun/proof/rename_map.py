@@ -77,14 +77,14 @@ def _align(old: ParsedFile, new: ParsedFile) -> AlignedFile:
 def _renamed_places(old: ParsedFile, new: ParsedFile, alignment: Alignment) -> Iterator[tuple[int, str]]:
     """The places of the old version at which a name that others can see is another one in the new version,
     with that one."""
-    is_local: dict[int, bool] = {}
+    locality: dict[int, bool] = {}
     for start, image in alignment.names:
         after = word_at(new.source.text, image)
         if word_at(old.source.text, start) != after:
             reference = old.facts.reference_by_start.get(start)
-            if reference is not None and reference.binding not in is_local:
-                is_local[reference.binding] = is_local_variable(old.facts, reference.binding)
-            if reference is None or not is_local[reference.binding]:
+            if reference is not None and reference.binding not in locality:
+                locality[reference.binding] = is_local_variable(old.facts, reference.binding)
+            if reference is None or not locality[reference.binding]:
                 yield start, after
 
 

@@ -22,6 +22,7 @@ _REMEDIES = {
 _MANY_FILES = 5
 _BAR_WIDTH = 10
 _HEAVY_WEIGHT = 8.0
+_KIND_WIDTH = max(map(len, KINDS)) + 1
 
 
 def survey_view(
@@ -137,4 +138,4 @@ def _totals(summary: Summary) -> Iterator[StyledLine]:
     for kind in sorted(summary.by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
         count = f"  {summary.by_kind[kind]:>5,} "
         family = KINDS[kind].family
-        yield one_line((count, "bold"), f"{family:10}", f"{kind:15}", (KINDS[kind].reason, "dim"))
+        yield one_line((count, "bold"), f"{family:10}", f"{kind:{_KIND_WIDTH}}", (KINDS[kind].reason, "dim"))

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from itertools import groupby
 from typing import Any, NamedTuple
 
@@ -506,6 +506,10 @@ class _ContextWalk:
         for index, argument in enumerate(positional[shift:]):
             if argument.arg in bindings and name:
                 self._add(bindings[argument.arg], ContextSort.PARAMETER, f"{name}:{index}", argument)
+        for argument in all_arguments(arguments):
+            if argument.annotation is not None and argument.arg in bindings:
+                self._annotated(bindings[argument.arg], argument.annotation)
+
         self._defaults(positional, arguments.defaults, bindings)
         with_default = [
             (each, value)
@@ -513,18 +517,22 @@ class _ContextWalk:
             if value is not None
         ]
         self._defaults([each for each, _ in with_default], [each for _, each in with_default], bindings)
+
+        named = [each for each in bindings if each != first or not shift]
+        self._neighbours(node, named, bindings)
         described = self._described(node, set(bindings)) if isinstance(node, _Function) else {}
-        names = [each for each in bindings if each != first or not shift]
+        for each in named:
+            for word in described.get(each, ()):
+                self._add(bindings[each], ContextSort.DESCRIBED, word, node)
+
+    def _neighbours(
+        self, node: _Function | ast.Lambda, names: Sequence[str], bindings: Mapping[str, int]
+    ) -> None:
         for index, argument_name in enumerate(names):
             binding = bindings[argument_name]
             for beside in names[max(0, index - _NEIGHBOURS) : index + _NEIGHBOURS + 1]:
                 if beside != argument_name:
                     self._add(binding, ContextSort.BESIDE, beside, node, bindings[beside])
-            for word in described.get(argument_name, ()):
-                self._add(binding, ContextSort.DESCRIBED, word, node)
-        for argument in all_arguments(arguments):
-            if argument.annotation is not None and argument.arg in bindings:
-                self._annotated(bindings[argument.arg], argument.annotation)
 
     def _defaults(
         self, positional: Sequence[ast.arg], defaults: Sequence[ast.expr], bindings: dict[str, int]
