@@ -39,6 +39,8 @@ def project(tmp_path, monkeypatch):
     git("add", ".", cwd=tmp_path)
     git("commit", "-qm", "As inherited", cwd=tmp_path)
     zephyrun("propose", "log.py", "--output", "cleanup.toml", cwd=tmp_path)
+    plan = tmp_path / "cleanup.toml"
+    plan.write_text(plan.read_text().replace("accept = false", "accept = true"))
     return tmp_path
 
 

@@ -19,8 +19,8 @@ def yearly_yield(hive):
 
 
 def season(hive):
-    q = hive.gain
-    return hive.show(locals(), q)
+    g = hive.gain
+    return hive.show(locals(), g)
 """
 
 
@@ -84,11 +84,11 @@ def test_survey(project):
         assert line[each["column"] - 1 : each["end_column"] - 1] == each["subject"]
     in_order = sorted(found["findings"], key=lambda each: (each["line"], each["column"]))
     assert [(each["subject"], each["remedy"]) for each in in_order] == [
-        ("w", "safe"), ("# set w", "safe"), ("t", "safe"), ("q", "review"),
+        ("w", "safe"), ("# set w", "safe"), ("t", "safe"), ("g", "review"),
     ]  # fmt: skip
     text = zephyrun("survey", "log.py", "broken.py", cwd=project / "hive").stdout
     assert "  log.py:9  in hive.log.season" in text and "not read  broken.py: line 1: " in text
-    assert "better weight" in text and "Please confirm: nothing looks up `q`" in text
+    assert "better weight" in text and "Please confirm: nothing looks up `g`" in text
     assert "\x1b" not in text and not re.search(r" $", text, re.MULTILINE)
 
 
@@ -119,7 +119,7 @@ def test_from_a_messy_file_to_a_proved_and_undoable_clean_up(project):
     old = project.parent / "old.py"
     old.write_text(LOG)
     said = zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project).stdout
-    assert "cleanup.toml: 4 steps: 3 accepted, 1 that need your word" in said
+    assert "cleanup.toml: 4 steps: 1 accepted, 2 left to you for want of a sure name, 1 that need your word" in said
     plan = project / "cleanup.toml"
     plan.write_text(plan.read_text().replace('new = "tare"', 'new = "net"').replace("accept = false", "accept = true"))
     preview = zephyrun("apply", "cleanup.toml", "--dry-run", cwd=project).stdout
@@ -128,14 +128,14 @@ def test_from_a_messy_file_to_a_proved_and_undoable_clean_up(project):
     done = document("apply", "cleanup.toml", cwd=project)
     assert fits(done, SHAPES["apply"])
     assert (len(done["applied"]), done["refused"], done["files"]) == (4, [], ["hive/log.py"])
-    assert done["assumptions"] == ["nothing looks up `q` of season by name through locals()"]
+    assert done["assumptions"] == ["nothing looks up `g` of season by name through locals()"]
     cleaned = (project / "hive/log.py").read_text()
     assert "    weight = hive.weight\n    net = hive.tare\n    return weight - net\n" in cleaned
     verdict = document("verify", old, "hive/log.py", cwd=project, code=3)
     assert fits(verdict, SHAPES["verify"]) and verdict["verdict"] == "unproven"
     assert "locals()" in verdict["files"][0]["differences"][0]["what"]
     listed = zephyrun("undo", "--list", cwd=project).stdout
-    assert "apply cleanup.toml: hive/log.py" in listed and "assumed  nothing looks up `q`" in listed
+    assert "apply cleanup.toml: hive/log.py" in listed and "assumed  nothing looks up `g`" in listed
     assert document("undo", cwd=project)["undone"] == ["hive/log.py"]
     assert (project / "hive/log.py").read_text() == LOG
     assert "nothing to undo" in zephyrun("undo", cwd=project, code=1).stderr
@@ -412,25 +412,27 @@ def test_a_constant_that_another_file_might_notice_is_refused(project):
 
 def test_decisions_stay(project):
     """What was struck out is not proposed again when that is asked for; notes are told in surveys."""
+    code = LOG.replace("w = hive.weight  # set w", "wght = hive.weight").replace("return w", "return wght")
+    (project / "hive/log.py").write_text(code)
     zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project)
     head, *steps = (project / "cleanup.toml").read_text().split("[[step]]")
     deleted = next(each for each in steps if 'old = "t"' in each)
     kept = [each for each in steps if each is not deleted]
-    kept = [each.replace("accept = true", "accept = false") if 'old = "w"' in each else each for each in kept]
-    kept = [each.replace('note = ""', 'note = "pounds or kg?"') if 'old = "w"' in each else each for each in kept]
+    kept = [each.replace("accept = true", "accept = false") if 'old = "wght"' in each else each for each in kept]
+    kept = [each.replace('note = ""', 'note = "pounds or kg?"') if 'old = "wght"' in each else each for each in kept]
     (project / "cleanup.toml").write_text("[[step]]".join([head, *kept]))
     said = zephyrun("apply", "cleanup.toml", cwd=project).stdout
     assert "2 steps struck out: to have that remembered, apply with --remember" in said
     found = document("survey", "hive", cwd=project)
-    assert {each["subject"] for each in found["findings"]} == {"t", "w", "q"} and found["declined"] == 0
+    assert {each["subject"] for each in found["findings"]} == {"t", "wght", "g"} and found["declined"] == 0
     assert [(each["path"], each["text"]) for each in found["notes"]] == [("hive/log.py", "pounds or kg?")]
     zephyrun("undo", cwd=project)
     assert not (project / "zephyrun-decisions.toml").exists()
     zephyrun("apply", "cleanup.toml", "--remember", cwd=project)
     found = document("survey", "hive", cwd=project)
-    assert {each["subject"] for each in found["findings"]} == {"q"} and found["declined"] == 2
+    assert {each["subject"] for each in found["findings"]} == {"g"} and found["declined"] == 2
     text = zephyrun("survey", "hive", cwd=project).stdout
-    assert "note      hive/log.py w: pounds or kg?" in text
+    assert "note      hive/log.py wght: pounds or kg?" in text
     assert "2 findings declined in zephyrun-decisions.toml left out" in text
     (project / "zephyrun-decisions.toml").write_text("declined = 3\n")
     assert "zephyrun-decisions.toml" in zephyrun("survey", "hive", cwd=project, code=2).stderr

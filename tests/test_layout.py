@@ -355,11 +355,11 @@ def test_settings_that_are_none(tmp_path, settings_text, message):
 
 ALIGNED = '''\
 def season_gain(hive):
-    w = weigh(hive.scale,
-              hive.tare)
-    g     = w - hive.start  # in kg
-    hours = hive.hours      # since then
-    return note(hive, w, g, hours, "the gain of a season", "and the hours")
+    w1 = weigh(hive.scale,
+               hive.tare)
+    g1    = w1 - hive.start  # in kg
+    hours = hive.hours       # since then
+    return note(hive, w1, g1, hours, "the gain of a season", "and the hours")
 '''
 
 
@@ -370,7 +370,7 @@ def test_a_second_look_mends_what_longer_names_left_crooked(tmp_path):
     plan = (tmp_path / "plan.toml").read_text()
     parts = plan.split("[[step]]")
     for index, part in enumerate(parts[1:], 1):
-        name = {"w": "weight_on_the_scale", "g": "gain_since_the_start"}[re.search(r'old = "(\w)"', part)[1]]
+        name = {"w1": "weight_on_the_scale", "g1": "gain_since_the_start"}[re.search(r'old = "(\w+)"', part)[1]]
         parts[index] = re.sub(r'new = "\w*"', f'new = "{name}"', part).replace("accept = false", "accept = true")
     (tmp_path / "plan.toml").write_text("[[step]]".join(parts))
     report = document("apply", "plan.toml", cwd=tmp_path)
@@ -597,7 +597,7 @@ def test_a_second_look_that_tests_object_to_is_dropped_in_silence(tmp_path):
     (tmp_path / "check.py").write_text("import sys\nsys.exit(len(open('hive.py').readlines()) != 6)\n")
     zephyrun("propose", ".", "--only", "names", "--output", "plan.toml", cwd=tmp_path)
     plan = (tmp_path / "plan.toml").read_text().replace("accept = false", "accept = true")
-    plan = re.sub(r'(old = "(\w)"[^\[]*?new = )"\w*"', rf'\1"\2_{"long_" * 6}name"', plan)
+    plan = re.sub(r'(old = "(\w+)"[^\[]*?new = )"\w*"', rf'\1"\2_{"long_" * 6}name"', plan)
     (tmp_path / "plan.toml").write_text(plan)
     check = f"{sys.executable} check.py"
     report = document("apply", "plan.toml", "--run-after", check, cwd=tmp_path)

@@ -235,12 +235,12 @@ def test_a_template_that_may_be_filled_from_locals_is_named(tmp_path):
     (tmp_path / "zephyrun.toml").touch()
     (tmp_path / "templates").mkdir()
     (tmp_path / "templates/season.html").write_text("<h1>Season</h1>\n<p>{w} kg</p>\n")
-    code = "def season(hive, page):\n    w = hive.weight\n    q = w / 2\n    return page.format(**locals()), q\n"
+    code = "def season(hive, page):\n    w = hive.weight\n    h2 = w / 2\n    return page.format(**locals()), h2\n"
     (tmp_path / "show.py").write_text(code)
     found = {each["subject"]: each for each in document("survey", "show.py", cwd=tmp_path)["findings"]}
     told = "nothing looks up `w` of season by name through locals() (it stands in templates/season.html, line 2)"
     assert found["w"]["remedy"] == "review" and told in found["w"]["message"]
-    assert "stands in" not in found["q"]["message"]
+    assert "stands in" not in found["h2"]["message"]
     # A person who has looked vouches for just that.
     zephyrun("propose", "show.py", "--output", "cleanup.toml", cwd=tmp_path)
     plan = (tmp_path / "cleanup.toml").read_text().replace("accept = false", "accept = true")

@@ -26,9 +26,10 @@ from typing import NamedTuple
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.contexts import read_contexts
-from zephyrun.naming.candidates import Candidate, NameCase, candidates_of
+from zephyrun.naming.candidates import Candidate, candidates_of
 from zephyrun.naming.features import features_of, is_learned_from
 from zephyrun.naming.letters import skeleton
+from zephyrun.naming.questions import NameCase
 from zephyrun.naming.ranking import rank
 from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.usage import ProjectUsage, Usage, Without, shipped_usage

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from zephyrun.commands import OK, options
 from zephyrun.commands.pointing import parse_position, refuse
@@ -13,7 +14,6 @@ from zephyrun.errors import UserError
 from zephyrun.facts import Role
 from zephyrun.findings.naming import better_names
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
-from zephyrun.linking.linkage import Content
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Suggestion
 from zephyrun.project.discovery import read_content, read_project
@@ -21,6 +21,9 @@ from zephyrun.project.left_out import reason_to_leave_out
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import read_settings
 from zephyrun.reports.lines import wrapped_line
+
+if TYPE_CHECKING:
+    from zephyrun.linking.linkage import Content
 
 _SCHEMA = "zephyrun.names/1"
 _WIDTH_OF_SCORE = 5

@@ -12,7 +12,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from zephyrun.errors import UserError
-from zephyrun.findings.table import FAMILIES, KINDS
 from zephyrun.project.roots import KEPT_FOLDER, for_people
 from zephyrun.reports.lines import StyledLine, with_spaces, wrapped_line
 
@@ -65,6 +64,9 @@ def add_format(parser: argparse.ArgumentParser) -> None:
 
 def add_only(parser: argparse.ArgumentParser) -> None:
     """Which kinds of findings."""
+    # Imported here, as below: the table knows every detector, and commands that look for nothing need none.
+    from zephyrun.findings.table import FAMILIES, KINDS
+
     parser.add_argument(
         "--only",
         metavar="KIND[,KIND…]",
@@ -109,6 +111,8 @@ def _positive(text: str) -> int:
 
 def chosen_kinds(only: str) -> list[str]:
     """The kinds that `--only` names, all of them where it is empty. Errors: `UserError`."""
+    from zephyrun.findings.table import FAMILIES, KINDS
+
     if not only:
         return list(KINDS)
     chosen: list[str] = []

@@ -5,14 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping
 from contextlib import suppress
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
 from zephyrun.errors import UserError
-from zephyrun.findings import read_usage
-from zephyrun.linking.linkage import Content
+from zephyrun.findings.naming import read_usage
 from zephyrun.naming.file_usage import FileUsage, unpacked
 from zephyrun.naming.word_choices import WordChoices, words_in_text
 from zephyrun.project.settings import Settings
+
+if TYPE_CHECKING:
+    from zephyrun.linking.linkage import Content
 
 # So much code tells how a project speaks; reading more would take longer than it is worth.
 _MOST_BYTES = 4_000_000

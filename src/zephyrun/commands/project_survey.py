@@ -10,9 +10,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
-from zephyrun.commands.project_names import ProjectNames, word_choices
 from zephyrun.decisions import Decisions, Note, read_decisions
-from zephyrun.findings import KINDS, FileSurvey, Finding, answered, survey_source
+from zephyrun.findings import KINDS, FileSurvey, Finding, survey_source
 from zephyrun.findings.summary import (
     Summary,
     findings_from_text,
@@ -27,7 +26,7 @@ from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import Sources, find_sources, read_content, read_project
 from zephyrun.project.left_out import LeftOut, reason_to_leave_out
 from zephyrun.project.roots import find_root
-from zephyrun.project.settings import Settings, read_settings
+from zephyrun.project.settings import Settings, Words, read_settings
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.surroundings import find_surroundings
 
@@ -197,19 +196,25 @@ class _Reading:
         )
         if self._cache is not None and read:
             self._cache.put({keys[each.path]: _survey_to_text(each) for each in read})
-        surveyed = [*read, *known.values()]
-        usages = {each.path: each.usage for each in read if each.usage is not None}
-        if any(finding.question for survey in surveyed for finding in survey.findings):
-            usages = ProjectNames(self.root, self._everything, self._is_fit, self._jobs).usages(
-                usages, {survey.path for survey in surveyed}
-            )
-        surveyed = answered(surveyed, usages)
+        surveyed = self._with_names([*read, *known.values()])
         unread = [
             FileSurvey(name, 0, unread=data)
             for name in self._sources.files
             if isinstance(data := self._everything[name], str)
         ]
         return sorted([*surveyed, *unread], key=lambda survey: survey.path)
+
+    def _with_names(self, surveyed: list[FileSurvey]) -> list[FileSurvey]:
+        """The surveys with better names for what asked for them."""
+        if not any(finding.question for survey in surveyed for finding in survey.findings):
+            return surveyed
+        # Imported here: where nothing asks for a name, nothing is to be known about names.
+        from zephyrun.commands.project_names import ProjectNames
+        from zephyrun.findings.naming import answered
+
+        read = {each.path: each.usage for each in surveyed if each.usage is not None}
+        names = ProjectNames(self.root, self._everything, self._is_fit, self._jobs)
+        return answered(surveyed, names.usages(read, {survey.path for survey in surveyed}))
 
     def _is_fit(self, path: str) -> bool:
         """Whether names may be learned from a file: generated and vendored ones have other people's."""
@@ -241,6 +246,11 @@ class _Reading:
 
     @cached_property
     def _words(self) -> WordChoices:
+        if self._settings.words == Words():
+            return WordChoices()
+        # Imported here: few teams say anything about words.
+        from zephyrun.commands.project_names import word_choices
+
         return word_choices(self.root, self._settings)
 
     def _keys(self, items: Sequence[tuple[str, bytes, Surroundings]]) -> dict[str, str]:

@@ -5,8 +5,7 @@ in worker processes.
 """
 
 from zephyrun.findings.finding import Finding, Remedy
-from zephyrun.findings.naming import answered, read_usage
 from zephyrun.findings.surveying import FileSurvey, survey_source
 from zephyrun.findings.table import FAMILIES, KINDS, Kind
 
-__all__ = ["FAMILIES", "KINDS", "FileSurvey", "Finding", "Kind", "Remedy", "answered", "read_usage", "survey_source"]
+__all__ = ["FAMILIES", "KINDS", "FileSurvey", "Finding", "Kind", "Remedy", "survey_source"]

@@ -13,9 +13,10 @@ from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_good, is_variable
+from zephyrun.naming.answers import answer
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, usage_of
 from zephyrun.naming.glossary import NamedThing, things_in
-from zephyrun.naming.questions import Question, Suggestion, answer, ask, group_of, names_mentioned
+from zephyrun.naming.questions import Question, Suggestion, ask, group_of, names_mentioned
 from zephyrun.naming.usage import shipped_usage
 
 # A bad name costs a reader as much when nobody knows a better one, but there is less to be done about it.

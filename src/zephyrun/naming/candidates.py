@@ -12,6 +12,7 @@ from typing import NamedTuple
 from zephyrun.facts import ContextSort
 from zephyrun.naming.features import GROUPS, Feature
 from zephyrun.naming.letters import expansions, stands_for, telling_letters, words_of
+from zephyrun.naming.questions import NameCase
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import plural, singular, snake_case
 
@@ -69,19 +70,6 @@ class Derived(NamedTuple):
     text: str
     derivation: str
     told: str
-
-
-class NameCase(NamedTuple):
-    """A variable for which a name is sought. `spelling` is the old name; `remarks` are names that comments
-    suggest, each with the comment; `function` is that around it, "" for none; a variable that loops over something is one of
-    many."""
-
-    spelling: str
-    features: tuple[Feature, ...]
-    remarks: tuple[tuple[str, str], ...] = ()
-    function: str = ""
-    is_parameter: bool = False
-    is_one_of_many: bool = False
 
 
 class Support(NamedTuple):

@@ -3,38 +3,18 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
-from zephyrun.naming.candidates import Candidate, NameCase, candidates_of
 from zephyrun.naming.features import Feature, feature_key, feature_of, features_of, is_learned_from
-from zephyrun.naming.letters import stands_for, telling_letters
-from zephyrun.naming.ranking import Ranked, rank
 from zephyrun.naming.remarks import remarks_on
-from zephyrun.naming.telling import evidence_of, teller
-from zephyrun.naming.usage import ProjectUsage, Usage
-from zephyrun.naming.words import crypticness, is_readable, plural, split_name
+from zephyrun.naming.telling import teller
 from zephyrun.source import SourceText
 
-_MOST_SUGGESTIONS = 5
-# How often what is known of the others' new names is thought over.
-_ROUNDS = 2
-_SURE_SCORE = 0.5
 # Below this, a name is more likely to mislead a reader than to help.
 LOWEST_SCORE = 0.2
-_HIGHEST_SCORE = 0.99
-_MOST_WORDS_IN_A_NAME = 4
-# Words that would say no more than the short name does.
-_EMPTY_WORDS = frozenset(
-    """data info value values item items result results object obj thing things tmp temp temporary
-    var variable ret retval res func function method call callback cb args kwargs arg params param
-    get set pop append extend insert update copy split join strip lower upper replace encode decode
-    group groups match search findall sub read readline readlines write close self cls other this
-    that it element elements entry x y z foo bar baz spam eggs default string str text list dict
-    numbers num first second left right process handle main run key input output""".split()
-)
 
 
 class Suggestion(NamedTuple):
@@ -44,6 +24,19 @@ class Suggestion(NamedTuple):
     text: str
     score: float
     evidence: tuple[str, ...]
+
+
+class NameCase(NamedTuple):
+    """A variable for which a name is sought. `spelling` is the old name; `remarks` are names that comments
+    suggest, each with the comment; `function` is that around it, "" for none; a variable that loops over something is one of
+    many."""
+
+    spelling: str
+    features: tuple[Feature, ...]
+    remarks: tuple[tuple[str, str], ...] = ()
+    function: str = ""
+    is_parameter: bool = False
+    is_one_of_many: bool = False
 
 
 @dataclass(frozen=True)
@@ -137,100 +130,3 @@ def group_of(facts: FileFacts, path: str, binding: int) -> str:
     around = facts.ancestors(facts.bindings[binding].scope)
     functions = [scope for scope in around if facts.scopes[scope].kind is ScopeKind.FUNCTION]
     return f"{path} {functions[-1] if functions else around[-1]}"
-
-
-def answer(
-    questions: Iterable[Question], shipped: Usage, project: ProjectUsage, is_reserved: Callable[[str], bool]
-) -> list[tuple[Suggestion, ...]]:
-    """At most five names for each question, best first; none where nothing is worth proposing.
-
-    Names of one group are chosen together: the surest chooses first, and none is the first choice of two.
-    """
-    asked = list(questions)
-    project.want(feature.key for question in asked for feature in question.case.features)
-    found = [_ranked(question, shipped, project, is_reserved) for question in asked]
-    for _ in range(_ROUNDS):
-        names = _first_choices(asked, found)
-        better = [question.knowing(names.get(question.group, {})) for question in asked]
-        project.want(feature.key for question in better for feature in question.case.features)
-        found = [
-            _ranked(after, shipped, project, is_reserved) if after is not before else ranked
-            for before, after, ranked in zip(asked, better, found, strict=True)
-        ]
-    answers: list[tuple[Suggestion, ...]] = [()] * len(asked)
-    for index, left in _chosen(asked, found):
-        answers[index] = tuple(
-            Suggestion(
-                each.candidate.text,
-                round(min(each.score, _HIGHEST_SCORE), 2),
-                evidence_of(each.candidate, asked[index].case.spelling, project),
-            )
-            for each in left[:_MOST_SUGGESTIONS]
-        )
-    return answers
-
-
-def _chosen(
-    asked: Sequence[Question], found: Sequence[Sequence[Ranked]]
-) -> Iterator[tuple[int, list[Ranked]]]:
-    """What is left for each question when the surer ones of its group have chosen."""
-    order = sorted(range(len(asked)), key=lambda each: (-found[each][0].score if found[each] else 0.0, each))
-    given: dict[str, set[str]] = {}
-    for index in order:
-        others = given.setdefault(asked[index].group, set())
-        left = [each for each in found[index] if each.candidate.text not in others]
-        others.update(each.candidate.text for each in left[:1])
-        yield index, left
-
-
-def _first_choices(
-    asked: Sequence[Question], found: Sequence[Sequence[Ranked]]
-) -> dict[str, dict[int, str]]:
-    """The names of which one may be sure, of each group's variables."""
-    names: dict[str, dict[int, str]] = {}
-    for index, left in _chosen(asked, found):
-        if left and left[0].score >= _SURE_SCORE:
-            names.setdefault(asked[index].group, {})[asked[index].binding] = left[0].candidate.text
-    return names
-
-
-def _ranked(
-    question: Question, shipped: Usage, project: ProjectUsage, is_reserved: Callable[[str], bool]
-) -> list[Ranked]:
-    case = question.case
-    tables = (shipped, project)
-    free = [
-        each
-        for each in candidates_of(case, tables)
-        if each.text not in question.taken and not is_reserved(each.text)
-    ]
-    if not free:
-        return []
-    # What loops over the hives is no hives.
-    wholes = {plural(each.text) for each in free if any(origin.derivation == "element" for origin in each.derived)}
-    return [
-        each
-        for each in rank(case, free, tables)
-        if each.score >= max(LOWEST_SCORE, question.least_score)
-        and (each.candidate.derived or not question.only_said)
-        and _is_worth_it(each.candidate, case.spelling)
-        and not (case.is_one_of_many and each.candidate.text in wholes)
-        and evidence_of(each.candidate, case.spelling, project)
-    ]
-
-
-def _is_worth_it(candidate: Candidate, spelling: str) -> bool:
-    text = candidate.text
-    words = split_name(text)
-    letters = telling_letters(spelling)
-    if text in _EMPTY_WORDS and not (len(letters) > 1 and stands_for(letters.lower(), text)):
-        return False
-    return (
-        bool(words)
-        and min(map(len, words)) > 1
-        and text != spelling
-        and len(text) > max(2, len(spelling.strip("_")))
-        and len(words) <= _MOST_WORDS_IN_A_NAME
-        and crypticness(text) == 0.0
-        and all(is_readable(word) or word.isdigit() for word in words)
-    )

@@ -9,14 +9,15 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 from functools import lru_cache
-from importlib import resources
 from math import exp, log
+from pathlib import Path
 from typing import NamedTuple
 
 from zephyrun.facts import ContextSort
-from zephyrun.naming.candidates import DERIVATIONS, Candidate, NameCase, Support
+from zephyrun.naming.candidates import DERIVATIONS, Candidate, Support
 from zephyrun.naming.features import GROUPS
 from zephyrun.naming.letters import Fit, fit_of, telling_letters, words_of
+from zephyrun.naming.questions import NameCase
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import crypticness, singular
 
@@ -108,7 +109,7 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
 @lru_cache(1)
 def trained_weights() -> tuple[float, ...]:
     """One weight for each of `PARTS`."""
-    text = (resources.files("zephyrun.naming") / "data" / "ranking.json").read_text("utf-8")
+    text = (Path(__file__).parent / "data" / "ranking.json").read_text("utf-8")
     kept = json.loads(text)
     # Comments say names where there are no good ones, so nothing is to be learned of them where there are: they
     # count as much as what a value is stored as.

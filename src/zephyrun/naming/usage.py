@@ -15,7 +15,6 @@ from collections import Counter, defaultdict
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import cached_property, lru_cache
 from heapq import nsmallest
-from importlib import resources
 from math import log
 from pathlib import Path
 from typing import Final, NamedTuple, Protocol
@@ -160,7 +159,7 @@ def _numbers(data: memoryview) -> memoryview:
 @lru_cache(1)
 def shipped_usage() -> ShippedUsage:
     """The table that comes with the tool."""
-    return ShippedUsage(Path(str(resources.files("zephyrun.naming") / "data" / "usage.table")))
+    return ShippedUsage(Path(__file__).parent / "data" / "usage.table")
 
 
 def write_table(
