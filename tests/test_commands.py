@@ -119,7 +119,7 @@ def test_from_a_messy_file_to_a_proved_and_undoable_clean_up(project):
     old = project.parent / "old.py"
     old.write_text(LOG)
     said = zephyrun("propose", "hive", "--output", "cleanup.toml", cwd=project).stdout
-    assert "cleanup.toml: 4 steps: 1 accepted, 2 left to you for want of a sure name, 1 that need your word" in said
+    assert "cleanup.toml: 4 steps: 3 accepted, 1 that need your word" in said
     plan = project / "cleanup.toml"
     plan.write_text(plan.read_text().replace('new = "tare"', 'new = "net"').replace("accept = false", "accept = true"))
     preview = zephyrun("apply", "cleanup.toml", "--dry-run", cwd=project).stdout

@@ -77,22 +77,20 @@ def _lines(entry: Entry, root: Path) -> list[StyledLine]:
         f"{count:,} {sort if count == 1 else plural(sort)}" for sort, count in entry.sorts[:_MOST_SORTS]
     )
     where = f"{for_people(root / entry.path)}:{entry.line}"
+    remark = f" · short for {entry.short_for}" if entry.short_for else ""
+    if entry.short_forms:
+        remark += f" · also written {', '.join(entry.short_forms)}"
     lines = [
         one_line(
             (f"{entry.word:{_WORD_WIDTH}}", "bold cyan" if not entry.short_for else "bold yellow"),
             (f"{entry.n_things:>{_COUNT_WIDTH},}", ""),
             (f"  {sorts}", ""),
+            (remark, "yellow"),
             (f"  {where}", "dim"),
         )
     ]
     if entry.meaning:
         lines.append(one_line(f"{_INDENTATION}{entry.meaning}"))
-    remarks = [
-        f"short for {entry.short_for}" if entry.short_for else "",
-        f"also written {', '.join(entry.short_forms)}" if entry.short_forms else "",
-    ]
-    if said := "; ".join(filter(None, remarks)):
-        lines.append(wrapped_line((f"{_INDENTATION}{said}", "dim")))
     if entry.rivals:
         lines.append(
             wrapped_line(_INDENTATION, ("perhaps the same as ", "yellow"), ", ".join(entry.rivals))

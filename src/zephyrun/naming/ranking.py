@@ -16,7 +16,7 @@ from typing import NamedTuple
 from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import DERIVATIONS, Candidate, Support
 from zephyrun.naming.features import GROUPS
-from zephyrun.naming.letters import Fit, fit_of, telling_letters, words_of
+from zephyrun.naming.letters import NO_FIT, Fit, fit_of, telling_letters, words_of
 from zephyrun.naming.questions import NameCase
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import crypticness, singular
@@ -154,8 +154,10 @@ def vectors_of(
             best_support = max(best_support, support)
         for derivation in {each.derivation for each in candidate.derived}:
             vector[_DERIVED_PLACES[derivation]] = 1.0
-        if n_letters:
-            fit = fit_of(letters, candidate.text)
+        fit = fit_of(letters, candidate.text) if n_letters else NO_FIT
+        # Who explains a name in a comment may well use other words than those that it is short for.
+        is_explained = fit.departs and any(each.derivation == "comment" for each in candidate.derived)
+        if n_letters and not is_explained:
             for place, value in zip(_ONE_LETTER if n_letters == 1 else _LETTERS, fit, strict=True):
                 if value:
                     vector[place] = float(value)

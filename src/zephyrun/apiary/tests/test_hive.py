@@ -4,7 +4,7 @@ import io
 import unittest
 
 import season_report
-from hive import climate, harvest, inspections, log, weights
+from hive import climate, harvest, inspections, labels, log, weights
 
 DAY = datetime.date(2025, 5, 1)
 
@@ -90,6 +90,18 @@ class HarvestTest(unittest.TestCase):
 
     def test_proceeds(self):
         self.assertEqual(harvest.proceeds([{'day': DAY, 'honey_kg': 10.0}]), 99.0)
+
+
+class LabelsTest(unittest.TestCase):
+    def test_wet_honey_gets_no_label(self):
+        harvests = [
+            {'hive': 'linden', 'day': DAY, 'water_percent': 17.0},
+            {'hive': 'linden', 'day': None, 'water_percent': 21.0}]
+        sheet = []
+        labels.get_labels(harvests, sheet)
+        self.assertEqual(sheet, ['linden, May 2025'])
+        self.assertEqual(labels.labels_by_hive(harvests), {'linden': ['linden, May 2025', 'linden']})
+        self.assertEqual(labels.hives_with_labels(harvests), ['linden'])
 
 
 class ReportTest(unittest.TestCase):
