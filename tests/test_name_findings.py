@@ -1,0 +1,207 @@
+"""Names that are vague, misleading, muddled, off style or masking: what is found, and what is left in peace."""
+
+import pytest
+
+from tests.helpers import document, zephyrun
+from zephyrun.findings import survey_source
+from zephyrun.findings.naming import answered
+from zephyrun.layout.habits import CONVENTIONS
+from zephyrun.naming.glossary import glossary_of
+from zephyrun.naming.word_choices import WordChoices, words_in_text
+from zephyrun.proof.remains import Surroundings
+
+
+def found(kind, code, habits=CONVENTIONS, words=WordChoices()):
+    """What one kind finds in a source: subjects and messages."""
+    survey = survey_source("hive.py", code.encode(), Surroundings("hive"), [kind], habits, words)
+    assert not survey.unread
+    (survey,) = answered([survey], {survey.path: survey.usage} if survey.usage is not None else {})
+    return {each.subject: each for each in survey.findings}
+
+
+def function(*lines):
+    """A function of these statements."""
+    return "def f(hive, hives):\n" + "".join(f"    {line}\n" for line in lines)
+
+
+MISLEADING = {
+    "a getter that gives nothing": ("def get_weight(hive):\n    hive.kg = 3\n", "gives nothing"),
+    "a getter": ("def get_weight(hive):\n    return hive.kg\n", ""),
+    "a getter to be written": ("def get_weight(hive):\n    raise NotImplementedError\n", ""),
+    "a getter that has none": ('def get_weight(hive):\n    """None."""\n    return None\n', ""),
+    "a getter of a base": ("def get_weight(hive):\n    pass\n", ""),
+    "a generator": ("def get_weights(hives):\n    yield from hives\n", ""),
+    "a getter that others wrap": ("@hook\ndef get_weight(hive):\n    hive.kg = 3\n", ""),
+    "a getter whose inner function gives": ("def get_weight(hive):\n    def inner():\n        return 3\n    hive.kg = inner\n", "gives nothing"),
+    "yes or no": ("def is_full(hive):\n    return hive.kg > 3\n", ""),
+    "a number for yes or no": ("def is_full(hive):\n    return hive.kg + 3\n", "neither"),
+    "who knows what for yes or no": ("def is_full(hive):\n    return hive.full\n", ""),
+    "no answer": ("def has_queen(hive):\n    hive.look()\n", "gives no answer"),
+    "a check that answers": ("def check_queen(hive):\n    return hive.queen is not None\n", "which of the two"),
+    "a check that complains": ("def check_queen(hive):\n    if not hive.queen:\n        raise ValueError\n", ""),
+    "a list that is a mapping": (function("hive_list = {}", "return hive_list"), "calls itself a list, and is a dict"),
+    "a list": (function("hive_list = []", "return hive_list"), ""),
+    "a list by and by": (function("hive_list = {}", "hive_list = list(hive_list)"), ""),
+    "a set of a version": (function("version_set = True", "return version_set"), ""),
+    "from a list": (function("from_list = {}", "return from_list"), ""),
+    "a mapping for yes or no": (function("is_full = {}", "return is_full"), "asks yes or no, and holds a dict"),
+    "perhaps yes or no": (function("is_full = None", "is_full = hive.full"), ""),
+    "units": (function("weight_kg = hive.weight_lb", "return weight_kg"), "one of the two units is wrong"),
+    "units that go on": (function("wait_ms = 3", "hive.rest(timeout_seconds=wait_ms)"), "goes to `timeout_seconds`"),
+    "units that are reckoned": (function("weight_kg = hive.weight_lb * 0.45", "return weight_kg"), ""),
+    "units of other sorts": (function("weight_kg = hive.age_days", "return weight_kg"), ""),
+    "one unit": (function("wait_seconds = hive.wait_sec", "return wait_seconds"), ""),
+    "denied twice": (function("not_full = hive.kg < 3", "if not not_full:", "    return 3"), "denies twice"),
+    "denied once": (function("not_full = hive.kg < 3", "if not_full:", "    return 3"), ""),
+}
+
+
+@pytest.mark.parametrize(("code", "said"), MISLEADING.values(), ids=MISLEADING)
+def test_misleading_names(code, said):
+    """Only what the code itself gives away."""
+    messages = [each.message for each in found("misleading-name", code).values()]
+    assert len(messages) == bool(said)
+    assert all(said in message for message in messages)
+
+
+MUDDLED = {
+    "look-alikes": (("l1", "ll"), True),
+    "turned round": (("from_hive", "form_hive"), True),
+    "one letter more": (("count", "conut"), True),
+    "one letter less": (("weight", "wight"), True),
+    "one and many": (("weight", "weights"), False),
+    "many of one": (("hive_name", "hives_name"), False),
+    "another beginning": (("width", "swidth"), False),
+    "another word": (("weight", "height"), False),
+    "short": (("kg", "kgs"), False),
+    "directions": (("keyCS", "keySC"), False),
+    "private": (("_tare", "tare"), False),
+    "numbers": (("hive1", "hive2"), False),
+}
+
+
+@pytest.mark.parametrize(("names", "are_muddled"), MUDDLED.values(), ids=MUDDLED)
+def test_muddled_names(names, are_muddled):
+    """In one function; what is alike on purpose is left alone."""
+    one, other = names
+    together = function(f"{one} = hive()", f"{other} = hives()", f"return {one}, {other}")
+    assert bool(found("muddled-names", together)) is are_muddled
+    apart = function(f"{one} = hive()", f"return {one}") + function(f"{other} = hive()", f"return {other}")
+    assert not found("muddled-names", apart)
+    methods = "class Hive:\n" + "".join(f"    def m{name}(self):\n        {name} = 3\n        return {name}\n" for name in names)
+    assert not found("muddled-names", methods)
+
+
+MASKING = {
+    "builtin": ("def f(hive):\n    list = hive.all\n    return list\nx = list(3)\n", ["list"]),
+    "builtin that nobody needs": ("def f(hive):\n    list = hive.all\n    return list\n", []),
+    "parameter": ("def f(list):\n    return list\nx = list(3)\n", []),
+    "import": ("import time\ndef f(hive):\n    time = hive.time\n    return time\nx = time.time()\n", ["time"]),
+    "import far away": ("import time\ndef f(hive):\n    time = hive.time\n    return time\n" + "\n" * 70 + "x = time.time()\n", []),
+    "function": ("def weigh(hive): ...\ndef f(hive):\n    weigh = hive.kg\n    return weigh\nweigh(3)\n", ["weigh"]),
+    "constant": ("LIMIT = 3\ndef f(hive):\n    LIMIT = hive.kg\n    return LIMIT\nprint(LIMIT)\n", []),
+    "import of the same": ("import time\ndef f():\n    import time\n    return time\ntime.time()\n", []),
+    "only annotated": ("def f(hive: 'list'):\n    list = hive\n    return list\n", []),
+}
+
+
+@pytest.mark.parametrize(("code", "names"), MASKING.values(), ids=MASKING)
+def test_masking_names(code, names):
+    """Only where what is hidden is needed."""
+    assert list(found("masking-name", code)) == names
+
+
+VAGUE = {
+    "said": (["value = hive['weight']", "hive.log(value)", "hive.weight = value", "hive.keep(weight=value)"], ["value"]),
+    "nothing said": (["value = hive()", "hive.log(value)", "hive.log(value)", "hive.log(value)"], []),
+    "short": (["value = hive['weight']", "hive.weight = value"], []),
+    "plain": (["weight = hive['weight']", "hive.log(weight)", "hive.weight = weight", "hive.keep(weight=weight)"], []),
+}
+
+
+@pytest.mark.parametrize(("lines", "names"), VAGUE.values(), ids=VAGUE)
+def test_vague_names(lines, names):
+    """Only where the code says surely what it is."""
+    assert list(found("vague-name", function(*lines))) == names
+
+
+def test_off_style_names():
+    """By the project's habits, whichever they are; what others may have named is left alone."""
+    code = (
+        "class hive_diary: ...\nclass HiveLog:\n    def readRows(self):\n        netWeight = 3\n        return netWeight\n"
+        "class Reader(HiveLog):\n    def readAll(self): ...\n@hook\ndef onRead(rows): ...\ndef read_rows(someRows):\n    net_weight = 3\n    return net_weight\n"
+    )
+    assert set(found("off-style-name", code)) == {"hive_diary", "readRows", "netWeight"}
+    camel = {**CONVENTIONS, "variable-name": "camel", "function-name": ""}
+    by_name = found("off-style-name", code, camel)
+    assert set(by_name) == {"hive_diary", "net_weight"}
+    assert by_name["net_weight"].suggestions[0].text == "netWeight" and by_name["net_weight"].remedy == "safe"
+    assert by_name["hive_diary"].suggestions[0].text == "HiveDiary" and by_name["hive_diary"].remedy == "none"
+    taken = "def f(hive):\n    netWeight = net_weight = 3\n    return netWeight, net_weight\n"
+    assert found("off-style-name", taken)["netWeight"].suggestions == ()
+
+
+# -- the team's words --------------------------------------------------------------------------
+
+
+def test_what_a_team_says_about_words():
+    """Fine short forms are not cryptic; words to be avoided are found, with the word for them."""
+    code = function("hv_wt = hive()", *["hive.log(hv_wt)"] * 6, "x1 = hive()", "return hv_wt, x1")
+    assert set(found("cryptic-name", code)) == {"hv_wt", "x1"}
+    assert set(found("cryptic-name", code, words=WordChoices(frozenset({"hv", "wt"})))) == {"x1"}
+    instead = WordChoices(instead=(("wt", "weight"), ("hv", "hive")))
+    (finding,) = found("muddled-names", code, words=instead).values()
+    assert (finding.subject, finding.suggestions[0].text, finding.remedy) == ("hv_wt", "hive_weight", "safe")
+    assert words_in_text("Hive weights  # in kg\n* brood-box\n") == {"hive", "weights", "brood", "box"}
+
+
+WORDS = '[words]\nfine = ["hv"]\nterms = "terms.txt"\nmeanings = { tare = "the empty hive" }\ninstead = { wt = "weight" }\n'
+LOG = "class Hive:\n    \"\"\"A box with bees. It has frames.\"\"\"\n\n\ndef weigh(hv, tare):\n    for fr in hv.frames:\n        log(fr)\n    bb = hv()\n" + "    log(bb)\n" * 6 + "    wt = hv()\n    return wt\n"
+
+
+def test_words_in_the_settings(tmp_path):
+    """They reach the survey and the glossary."""
+    (tmp_path / "zephyrun.toml").write_text(WORDS)
+    (tmp_path / "terms.txt").write_text("bb: brood box\n")
+    (tmp_path / "hive.py").write_text(LOG)
+    kinds = {each["subject"]: each["kind"] for each in document("survey", ".", cwd=tmp_path)["findings"]}
+    assert kinds == {"fr": "cryptic-name", "wt": "muddled-names"} or kinds == {"wt": "muddled-names"}
+    words = {each["word"]: each for each in document("glossary", cwd=tmp_path)["words"]}
+    assert words["tare"]["meaning"] == "the empty hive" and words["hive"]["meaning"] == "A box with bees"
+    assert words["fr"]["short_for"] == "frame" and words["fr"]["sorts"] == {"variable": 1}
+    shown = zephyrun("glossary", "--limit", 1, cwd=tmp_path).stdout
+    assert "1 word of " in shown and "all of them: --limit 0" in shown
+    assert "short for frame" in zephyrun("glossary", "--unsettled", cwd=tmp_path).stdout
+
+
+WRONG_WORDS = {
+    "no table": ('words = "hv"\n', "`words` must be a table"),
+    "unknown": ('[words]\nfines = ["hv"]\n', "`words` has no `fines`; did you mean `fine`?"),
+    "no list": ('[words]\nfine = "hv"\n', "`fine` must be a list of texts"),
+    "no texts": ("[words]\ninstead = { wt = 3 }\n", "`instead` must be a table of texts"),
+    "no path": ("[words]\nterms = 3\n", "`terms` must be the path of a text file"),
+    "no such list": ('[words]\nterms = "none.txt"\n', "none.txt cannot be read"),
+}
+
+
+@pytest.mark.parametrize(("settings", "said"), WRONG_WORDS.values(), ids=WRONG_WORDS)
+def test_wrong_words_in_the_settings(tmp_path, settings, said):
+    """One sentence that says where and what."""
+    (tmp_path / "zephyrun.toml").write_text(settings)
+    (tmp_path / "hive.py").write_text(LOG)
+    error = zephyrun("survey", ".", cwd=tmp_path, code=2).stderr
+    assert said in error and len(error.splitlines()) == 1
+
+
+def test_rivals_are_words_for_one_idea():
+    """In the same contexts, and not side by side; short forms are not rivals but short."""
+    from zephyrun.naming.glossary import NamedThing
+
+    def things(name, keys, group):
+        return [NamedThing(name, "variable", "hive.py", 1, f"{group}{number}", "", keys) for number in range(3)]
+
+    apart = [*things("queen", (1, 2), "a"), *things("ruler", (1, 2), "b")]
+    rivals = {each.word: each.rivals for each in glossary_of(apart, {})}
+    assert rivals == {"queen": ("ruler",), "ruler": ("queen",)}
+    together = [*things("queen", (1, 2), "a"), *things("ruler", (1, 2), "a")]
+    assert not any(each.rivals for each in glossary_of(together, {}))
