@@ -33,9 +33,16 @@ class FrameReader:
 
     def seeks(self, name: str) -> bool:
         """Whether it asks frames for that very name, or for all that begin like it."""
-        if not any(map(name.encode().startswith, _QUOTED.findall(self.data))):
+        quoted, spelt = _quoted_words(self.data), name.encode("utf-8", "surrogatepass")
+        if not any(spelt[:length] in quoted for length in range(1, len(spelt) + 1)):
             return False
         return any(reads.names is not None and reads.asks_for(name) for reads in self.reads)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _quoted_words(data: bytes) -> frozenset[bytes]:
+    """Every word that stands alone between quotes; each name of a project is held against them."""
+    return frozenset(_QUOTED.findall(data))
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)
