@@ -327,6 +327,8 @@ NOT_NAMED = {
     "nothing": ("hive/log.py:3:1", 1, "no variable stands there"),
     "a builtin": ("hive/log.py:4:9", 1, "`log` is not of this file"),
     "a line too many": ("hive/log.py:99:1", 2, "the file has"),
+    "a column too many": ("hive/log.py:3:99", 2, "line 3 has 29 columns, counted from 1"),
+    "no column": ("hive/log.py:3:0", 2, "line 3 has 29 columns, counted from 1"),
     "no position": ("hive/log.py", 2, "give path:line:column"),
     "no file": ("hive/none.py:1:1", 2, "is no file"),
     "no Python": ("hive/old.py:1:1", 2, "cannot be read as Python"),

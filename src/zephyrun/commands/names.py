@@ -96,6 +96,10 @@ def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _P
     source, facts = parsed.source, parsed.facts
     if not 1 <= line <= source.n_lines:
         raise UserError(f"{told}: the file has {source.n_lines} lines; lines and columns count from 1")
+    n_columns = len(source.line(line))
+    if not 1 <= column <= n_columns + 1:
+        raise UserError(f"{told}: line {line} has {n_columns} columns, counted from 1")
+
     offset = source.line_starts[line - 1] + column - 1
     around = facts.references_between(source.line_starts[line - 1], offset + 1)
     standing = [facts.references[each] for each in around if facts.references[each].end >= offset]
