@@ -33,7 +33,7 @@ def project(tmp_path, monkeypatch):
     root = tmp_path / "project"
     root.mkdir()
     (root / "zephyrun.toml").touch()
-    for name in REAL_MODULES[:3]:
+    for name in REAL_MODULES[:2]:
         shutil.copy(STDLIB / f"{name}.py", root)
     (root / "README.md").write_text("An apiary's log.\n")
     return root
