@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import FileFacts, Role, ScopeKind
+from zephyrun.findings.about_names import about_local, lines_of, span, spelling_of
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.findings.local_names import about_local, lines_of, span, spelling_of
 from zephyrun.naming.questions import LOWEST_SCORE
 from zephyrun.proof.normal_form import is_local_variable
 

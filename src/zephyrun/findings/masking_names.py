@@ -6,16 +6,14 @@ from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import FileFacts, Role
+from zephyrun.findings.about_names import about_local, lines_of, spelling_of, variables_to_name
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.findings.local_names import about_local, lines_of, spelling_of
 from zephyrun.languages.python.reserved import BUILTINS
-from zephyrun.proof.normal_form import is_local_variable
 
 _HIDES_A_BUILTIN = 0.9
 _HIDES_A_NAME = 0.6
 # What is needed only far away, nobody will take for the other; builtins are needed everywhere.
 _NEAR_LINES = 60
-_IMPORTED_OR_DEFINED = frozenset({Role.IMPORT, Role.FUNCTION, Role.CLASS})
 
 
 def find_masking_names(view: FileView) -> Iterator[Finding]:
@@ -26,15 +24,11 @@ def find_masking_names(view: FileView) -> Iterator[Finding]:
         for binding, record in enumerate(facts.bindings)
         if record.scope == 0 and record.references
     }
-    for binding, record in enumerate(facts.bindings):
-        hidden = outer.get(record.name)
-        if hidden is None or not record.scope or not is_local_variable(facts, binding):
-            continue
-        if facts.roles(binding) & _IMPORTED_OR_DEFINED:
-            # A function that imports what the module imports too means the same thing.
-            continue
-        what = _what_is_hidden(facts, hidden)
-        if not what:
+    # No imports: a function that imports what the module imports too means the same thing.
+    for binding in variables_to_name(view):
+        hidden = outer.get(facts.bindings[binding].name)
+        what = _what_is_hidden(facts, hidden) if hidden is not None else ""
+        if hidden is None or not what:
             continue
         first, last = lines_of(view, binding)
         needed = _nearest_use(view, hidden, first)

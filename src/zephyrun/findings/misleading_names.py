@@ -5,13 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import Context, ContextSort, Definition
-from zephyrun.findings.finding import FileView, Finding, Remedy
-from zephyrun.findings.local_names import about_local, lines_of, spelling_of
+from zephyrun.facts import Context, ContextSort
+from zephyrun.findings.about_names import about_definition, about_local, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.answers import Answer, Given
-from zephyrun.naming.features import is_variable
 from zephyrun.naming.words import split_name
-from zephyrun.proof.normal_form import is_local_variable
 
 _ASKING = frozenset({"is", "has", "can", "should"})
 _DENYING = (("not",), ("no",), ("non",), ("is", "not"), ("has", "no"), ("without",))
@@ -62,10 +60,9 @@ def find_misleading_names(view: FileView) -> Iterator[Finding]:
         definition = definitions.get(answer.start)
         if definition is not None and (said := _said_of_function(answer)):
             message, weight = said
-            yield _about_function(view, definition, message, weight)
-    for binding, contexts in view.contexts.by_binding.items():
-        if not is_variable(view.facts, binding) or not is_local_variable(view.facts, binding):
-            continue
+            yield about_definition(view, definition, "misleading-name", message, weight)
+    for binding in variables_to_name(view):
+        contexts = view.contexts.by_binding.get(binding, ())
         if message := _said_of_variable(spelling_of(view, binding), contexts):
             first, last = lines_of(view, binding)
             weight = _WEIGHT_OF_A_VARIABLE * (1 + log2(2 + last - first))
@@ -80,7 +77,7 @@ def _said_of_function(answer: Answer) -> tuple[str, float] | None:
     given = answer.given
     gives_nothing = given <= {Given.NOTHING}
     if prefix in _ASKING:
-        if Given.VALUE in given and Given.BOOLEAN not in given and Given.UNKNOWN not in given:
+        if Given.VALUE in given and given <= {Given.VALUE, Given.NOTHING}:
             return f"`{answer.name}` asks yes or no, and what it gives is neither.", _WEIGHT_OF_A_FUNCTION
         if gives_nothing:
             return f"`{answer.name}` asks yes or no, and gives no answer.", _WEIGHT_OF_A_FUNCTION
@@ -92,23 +89,6 @@ def _said_of_function(answer: Answer) -> tuple[str, float] | None:
     return None
 
 
-def _about_function(view: FileView, definition: Definition, message: str, weight: float) -> Finding:
-    source, facts = view.source, view.facts
-    binding = facts.reference_by_start[definition.name_start].binding
-    return Finding(
-        kind="misleading-name",
-        path=view.path,
-        start=source.place(definition.name_start),
-        end=source.place(definition.name_start + len(definition.name)),
-        subject=definition.name,
-        scope=view.scope_name(definition.scope),
-        ordinal=facts.ordinal(binding),
-        message=message,
-        weight=weight,
-        remedy=Remedy.NONE,
-    )
-
-
 def _said_of_variable(name: str, contexts: tuple[Context, ...]) -> str:
     """What is wrong with the name of a variable, "" where nothing is."""
     words = split_name(name)
@@ -116,13 +96,7 @@ def _said_of_variable(name: str, contexts: tuple[Context, ...]) -> str:
 
 
 def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:
-    made = [
-        (sort, each)
-        for each in contexts
-        for sort in [_sort_made(each)]
-        if sort is not None
-    ]
-    sorts = {sort for sort, _ in made}
+    sorts = {sort for each in contexts if (sort := _sort_made(each)) is not None}
     if words and words[0] in _ASKING and len(words) > 1:
         wrong = sorts - {"bool"}
         if wrong and "bool" not in sorts:

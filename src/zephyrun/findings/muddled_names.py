@@ -4,23 +4,21 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterator
-from dataclasses import replace
 from itertools import combinations
 from math import log2
 
-from zephyrun.facts import FileFacts, Role
+from zephyrun.findings.about_names import about_local, lines_of, spelling_of, variables_to_name
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.findings.local_names import about_local, lines_of, spelling_of
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Suggestion, group_of
 from zephyrun.naming.words import plural, singular
-from zephyrun.proof.normal_form import is_local_variable
 
 # Signs that many typefaces hardly tell apart.
 _ALIKE = str.maketrans({"l": "1", "I": "1", "O": "0", "o": "0"})
 _SHORTEST_WORD = 4
 _MUDDLE = 0.7
+_WORD_TO_AVOID = 1.4
 _SETTLED_SCORE = 0.99
 
 
@@ -28,6 +26,7 @@ def find_muddled_names(view: FileView) -> Iterator[Finding]:
     """Judge every pair of variables of each function; the later one of a pair is what is found."""
     yield from _find_words_to_avoid(view)
     facts = view.facts
+    to_name = set(variables_to_name(view))
     by_group: defaultdict[str, list[int]] = defaultdict(list)
     for binding, record in enumerate(facts.bindings):
         if record.scope and is_variable(facts, binding):
@@ -38,8 +37,8 @@ def find_muddled_names(view: FileView) -> Iterator[Finding]:
             earlier, later = sorted((one, other), key=lambda each: facts.bindings[each].references[0])
             if not _are_muddled(facts.bindings[earlier].name, facts.bindings[later].name):
                 continue
-            target = later if _can_be_renamed(facts, later) else earlier
-            if target in found or not _can_be_renamed(facts, target):
+            target = later if later in to_name else earlier
+            if target in found or target not in to_name:
                 continue
             found.add(target)
             yield _finding(view, target, later if target == earlier else earlier)
@@ -49,18 +48,16 @@ def _find_words_to_avoid(view: FileView) -> Iterator[Finding]:
     """Words for which the team has another."""
     if not view.words.instead:
         return
-    for binding, record in enumerate(view.facts.bindings):
-        if not record.scope or not is_variable(view.facts, binding) or not _can_be_renamed(view.facts, binding):
-            continue
+    for binding in variables_to_name(view):
         spelling = spelling_of(view, binding)
         if not (better := view.words.preferred(spelling)):
             continue
         message = f"`{spelling}` is written with a word that the settings replace: `{better}`."
-        finding = about_local(view, binding, "muddled-names", message, _MUDDLE * 2)
-        is_free = better not in view.names_mentioned(view.facts.owner(record.scope)) and better not in RESERVED
-        evidence = ("the settings say so",)
-        suggestions = (Suggestion(better, _SETTLED_SCORE, evidence),) if is_free else ()
-        yield replace(finding, question=None, suggestions=suggestions)
+        owner = view.facts.owner(view.facts.bindings[binding].scope)
+        is_free = better not in view.names_mentioned(owner) and better not in RESERVED
+        suggestion = Suggestion(better, _SETTLED_SCORE, ("the settings say so",))
+        suggestions = (suggestion,) if is_free else ()
+        yield about_local(view, binding, "muddled-names", message, _WORD_TO_AVOID, suggestions=suggestions)
 
 
 def _finding(view: FileView, binding: int, other: int) -> Finding:
@@ -69,10 +66,6 @@ def _finding(view: FileView, binding: int, other: int) -> Finding:
     spelling, beside = spelling_of(view, binding), spelling_of(view, other)
     message = f"`{spelling}` is easily taken for `{beside}` of line {line}, in the same function."
     return about_local(view, binding, "muddled-names", message, _MUDDLE * (2 + log2(2 + last - first)))
-
-
-def _can_be_renamed(facts: FileFacts, binding: int) -> bool:
-    return is_local_variable(facts, binding) and Role.IMPORT not in facts.roles(binding)
 
 
 def _are_muddled(one: str, other: str) -> bool:

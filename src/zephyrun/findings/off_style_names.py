@@ -3,19 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 from math import log2
 
-from zephyrun.facts import Definition, Role, ScopeKind
-from zephyrun.findings.finding import FileView, Finding, Remedy
-from zephyrun.findings.local_names import about_local, lines_of, spelling_of
+from zephyrun.facts import Definition, ScopeKind
+from zephyrun.findings.about_names import about_definition, about_local, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.layout.habits import PLACES
 from zephyrun.layout.name_styles import in_style, style_of
-from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Suggestion
 from zephyrun.naming.words import split_name
-from zephyrun.proof.normal_form import is_local_variable
 
 # As sure as one can be that somebody wants it.
 _SCORE = 0.95
@@ -29,20 +26,22 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
         is_class = definition.sort is ScopeKind.CLASS
         place = "class-name" if is_class else "function-name"
         if (new := _better(view, definition.name, place)) and (is_class or not _may_be_asked_for(view, definition)):
-            yield _about_definition(view, definition, place, new)
-    for binding, record in enumerate(view.facts.bindings):
-        if not record.scope or not is_variable(view.facts, binding) or not is_local_variable(view.facts, binding):
-            continue
+            suggestions = _suggested(view, new, view.facts.names, place)
+            message = _message(view, definition.name, place)
+            yield about_definition(
+                view, definition, "off-style-name", message, _WEIGHT_OF_A_DEFINITION, suggestions
+            )
+    for binding in variables_to_name(view):
         spelling = spelling_of(view, binding)
         new = _better(view, spelling, "variable-name")
-        if not new or view.facts.roles(binding) & {Role.FUNCTION, Role.CLASS, Role.IMPORT}:
+        if not new:
             continue
         first, last = lines_of(view, binding)
         weight = _WEIGHT_OF_A_VARIABLE * (1 + log2(2 + last - first))
         message = _message(view, spelling, "variable-name")
-        finding = about_local(view, binding, "off-style-name", message, weight)
-        taken = view.names_mentioned(view.facts.owner(record.scope))
-        yield replace(finding, question=None, suggestions=_suggested(view, new, taken, "variable-name"))
+        taken = view.names_mentioned(view.facts.owner(view.facts.bindings[binding].scope))
+        suggestions = _suggested(view, new, taken, "variable-name")
+        yield about_local(view, binding, "off-style-name", message, weight, suggestions=suggestions)
 
 
 def _better(view: FileView, name: str, place: str) -> str:
@@ -71,21 +70,3 @@ def _suggested(view: FileView, new: str, taken: frozenset[str], place: str) -> t
     if new in taken or new in RESERVED:
         return ()
     return (Suggestion(new, _SCORE, (f"{PLACES[place].what} are written {_looks(view, place)} here",)),)
-
-
-def _about_definition(view: FileView, definition: Definition, place: str, new: str) -> Finding:
-    source, facts = view.source, view.facts
-    binding = facts.reference_by_start[definition.name_start].binding
-    return Finding(
-        kind="off-style-name",
-        path=view.path,
-        start=source.place(definition.name_start),
-        end=source.place(definition.name_start + len(definition.name)),
-        subject=definition.name,
-        scope=view.scope_name(definition.scope),
-        ordinal=facts.ordinal(binding),
-        message=_message(view, definition.name, place),
-        weight=_WEIGHT_OF_A_DEFINITION,
-        remedy=Remedy.NONE,
-        suggestions=_suggested(view, new, facts.names, place),
-    )

@@ -5,11 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
+from zephyrun.findings.about_names import about_local, lines_of, span, spelling_of, variables_to_name
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.findings.local_names import about_local, lines_of, span, spelling_of
 from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.words import crypticness
-from zephyrun.proof.normal_form import is_local_variable
 
 # A vague word over few lines is read together with what it holds.
 _FEW_LINES = 6
@@ -21,11 +20,10 @@ _VAGUENESS = 0.6
 
 def find_vague_names(view: FileView) -> Iterator[Finding]:
     """Judge every local of the file that is no parameter and whose name can be read."""
-    for binding, record in enumerate(view.facts.bindings):
+    for binding in variables_to_name(view):
+        record = view.facts.bindings[binding]
         name = record.name.strip("_")
-        if not record.scope or name not in VAGUE_WORDS or crypticness(name):
-            continue
-        if not is_local_variable(view.facts, binding):
+        if name not in VAGUE_WORDS or crypticness(name):
             continue
         first, last = lines_of(view, binding)
         n_lines, n_uses = last - first + 1, len(record.references)

@@ -1,9 +1,14 @@
-"""What the findings about names of locals have in common: where a name stands, and what can be done about it."""
+"""What the findings about names have in common: where a name stands, and what can be done about it."""
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
+from zephyrun.facts import Definition
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
-from zephyrun.naming.questions import ask, group_of
+from zephyrun.naming.features import is_variable
+from zephyrun.naming.questions import Suggestion, ask, group_of
+from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import reservations
 
 
@@ -37,16 +42,22 @@ def about_local(
     least_score: float = 0.0,
     *,
     only_said: bool = False,
+    suggestions: tuple[Suggestion, ...] | None = None,
 ) -> Finding:
-    """The finding that a local should have another name, with the question which. Where no name reaches
-    `least_score`, there is nothing to be found; with `only_said`, it must be one that the code says."""
+    """The finding that a local should have another name, with the question which, unless `suggestions` say that
+    already. Where no name reaches `least_score`, there is nothing to be found; with `only_said`, it must be one
+    that the code says."""
     facts, source = view.facts, view.source
     record = facts.bindings[binding]
     spelling = spelling_of(view, binding)
     start = facts.references[record.references[0]].start
     remedy, confirm, because = _remedy(view, binding, spelling)
-    taken = view.names_mentioned(facts.owner(record.scope))
-    group = group_of(facts, view.path, binding)
+    question = None
+    if suggestions is None:
+        taken = view.names_mentioned(facts.owner(record.scope))
+        group = group_of(facts, view.path, binding)
+        contexts = view.contexts.by_binding
+        question = ask(source, facts, binding, contexts, taken, spelling, group, least_score, only_said)
     return Finding(
         kind=kind,
         path=view.path,
@@ -59,8 +70,44 @@ def about_local(
         weight=round(weight, 1),
         remedy=remedy,
         confirm=confirm,
-        question=ask(source, facts, binding, view.contexts.by_binding, taken, spelling, group, least_score, only_said),
+        suggestions=suggestions or (),
+        question=question,
     )
+
+
+def about_definition(
+    view: FileView,
+    definition: Definition,
+    kind: str,
+    message: str,
+    weight: float,
+    suggestions: tuple[Suggestion, ...] = (),
+) -> Finding:
+    """The finding that a function or class should have another name. It is only told: who else may call it by its
+    name, a rename finds out."""
+    source, facts = view.source, view.facts
+    binding = facts.reference_by_start[definition.name_start].binding
+    return Finding(
+        kind=kind,
+        path=view.path,
+        start=source.place(definition.name_start),
+        end=source.place(definition.name_start + len(definition.name)),
+        subject=definition.name,
+        scope=view.scope_name(definition.scope),
+        ordinal=facts.ordinal(binding),
+        message=message,
+        weight=weight,
+        remedy=Remedy.NONE,
+        suggestions=suggestions,
+    )
+
+
+def variables_to_name(view: FileView) -> Iterator[int]:
+    """The locals of a file that are variables and no parameters, and may have another name."""
+    facts = view.facts
+    for binding, record in enumerate(facts.bindings):
+        if record.scope and is_variable(facts, binding) and is_local_variable(facts, binding):
+            yield binding
 
 
 def _remedy(view: FileView, binding: int, spelling: str) -> tuple[Remedy, tuple[str, ...], str]:
