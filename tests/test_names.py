@@ -1,12 +1,14 @@
 """Names for variables: what the code says of them, the tables of usage, and what is made of both."""
 
 import json
+import random
+import sys
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.helpers import zephyrun
+from tests.helpers import PROJECT, zephyrun
 from zephyrun.facts import ContextSort
 from zephyrun.findings import survey_source
 from zephyrun.findings.naming import answered, read_usage
@@ -16,8 +18,11 @@ from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, unpacked, usage_
 from zephyrun.naming.letters import expansions, fit_of, skeleton, telling_letters
 from zephyrun.naming.questions import Question
 from zephyrun.naming.ranking import PARTS, trained_weights
-from zephyrun.naming.usage import ProjectUsage, Row, ShippedUsage, Without, shipped_usage, write_table
+from zephyrun.naming.usage import ProjectUsage, Row, ShippedUsage, shipped_usage, write_table
 from zephyrun.proof.remains import Surroundings
+
+sys.path.insert(0, str(PROJECT / "benchmarks" / "names"))
+import masking
 
 CONTEXTS = {
     "call": ("w = hive.read_scale(3)", {("from call", "read_scale"), ("from call on", "read_scale@hive")}),
@@ -177,16 +182,76 @@ def test_what_is_no_usage_is_refused(noise, length):
                 unpacked(damaged)
 
 
-def test_what_is_left_out_does_not_count():
-    """Neither in rows nor in shares."""
-    whole, part = ProjectUsage(), ProjectUsage()
-    for name in ("weight", "weight", "hive"):
-        whole.add(name, [1])
-    part.add("hive", [1])
-    rest = Without(whole, part)
-    assert rest.row(1) == Row(2, {"weight": 2})
-    assert rest.has("weight") and not rest.has("hive")
-    assert rest.share("hive") < rest.share("weight")
+# -- the evaluation ----------------------------------------------------------------------------
+
+# Six functions that call things alike; two are copies, and two are overloads of one name.
+SEASON = """\
+def weigh(scale, tare):
+    weight = read_scale(scale)
+    net_weight = weight - tare
+    return net_weight
+
+
+def weigh_again(scale, tare):
+    weight = read_scale(scale)
+    return weight - tare
+
+
+def total(hives):
+    weights = [weigh(hive.scale, hive.tare) for hive in hives]
+    for weight in weights:
+        log(weight)
+    return sum(weights)
+
+
+def total(hives, season):
+    weights = [weigh(hive.scale, season.tare) for hive in hives]
+    return sum(weights)
+"""
+
+
+@pytest.fixture
+def package(tmp_path):
+    """The functions, and a copy of one of them in another file."""
+    (tmp_path / "season.py").write_text(SEASON)
+    (tmp_path / "copy.py").write_text(SEASON.partition("\n\n\n")[0] + "\n")
+    return tmp_path
+
+
+def test_what_is_hidden_has_no_say(package):
+    """The table of a hidden name is that of the project without its function, copies and namesakes, counted anew;
+    no context mentions a name that is hidden."""
+    files = masking.read_package(package)
+    n_asked = 0
+    for hidden in masking.hidden_names(package, 99):
+        n_asked += 1
+        spoken = {each.name for each in hidden.case.features if each.sort in ("from variable", "becomes", "element of")}
+        if hidden.setting == "nothing to go by":
+            assert not any(hidden.project.row(each.key).names for each in hidden.case.features)
+            continue
+        masked = {hidden.answer} if hidden.setting != "all masked" else {"weight", "net_weight", "weights", "scale", "hives"}
+        assert not spoken & masked or hidden.setting == "short form"
+        left = ProjectUsage()
+        for file in files:
+            for binding in sorted(file.good):
+                function = file.facts.scopes[masking.function_of(file.facts, binding)].name
+                if function != hidden.case.function:
+                    left.add(file.facts.bindings[binding].name, masking.keys_of(file, binding))
+        for feature in hidden.case.features:
+            assert hidden.project.row(feature.key) == left.row(feature.key)
+            assert sorted(hidden.project.telling(feature.key)) == sorted(left.telling(feature.key))
+        assert hidden.project.share(hidden.answer) == left.share(hidden.answer)
+        assert hidden.project.has(hidden.answer) == left.has(hidden.answer)
+    assert n_asked > 30
+
+
+@given(st.sampled_from(["net_weight", "hive", "apiary_name", "temperature_mean"]), st.integers(0, 10**6))
+def test_short_forms_are_short(name, seed):
+    """And but for a letter that was just free, their letters stand in the name in their order."""
+    short = masking.short_form(name, random.Random(seed))
+    assert 0 < len(short) <= len(name)
+    fit = fit_of(short, name)
+    assert len(short) == 1 or fit.keeps_letters
 
 
 # -- letters -----------------------------------------------------------------------------------
@@ -258,6 +323,14 @@ def test_names_of_a_function_are_chosen_together():
     assert by_name["hs"].suggestions[0].text == "hives"
     assert by_name["h"].suggestions[0].text == "hive"
     assert "one of hs, where hs is hives" in by_name["h"].suggestions[0].evidence
+
+
+def test_a_name_is_no_evidence_for_itself():
+    """`kg = float(kg)` says nothing of what else it could be called."""
+    code = "def f(row):\n    t = row['temperature']\n    t = float(t)\n    row['temperature'] = t\n    return t\n"
+    (finding,) = _findings({"hives.py": code})
+    assert finding.suggestions[0].text == "temperature"
+    assert not any("where t is" in each for each in finding.suggestions[0].evidence)
 
 
 def test_what_loops_is_one_and_no_collection():

@@ -16,7 +16,7 @@ import hashlib
 import random
 import tomllib
 from collections import defaultdict
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
@@ -32,7 +32,7 @@ from zephyrun.naming.letters import skeleton
 from zephyrun.naming.questions import NameCase
 from zephyrun.naming.ranking import rank
 from zephyrun.naming.remarks import remarks_on
-from zephyrun.naming.usage import ProjectUsage, Usage, Without, shipped_usage
+from zephyrun.naming.usage import ProjectUsage, Row, Told, Usage, share_of, shipped_usage, telling_of
 from zephyrun.naming.words import split_name
 from zephyrun.source import SourceText
 
@@ -59,6 +59,41 @@ class Hidden:
     answer: str
     siblings: frozenset[str]
     project: Usage
+
+
+class Without:
+    """A project's usage but for some variables of it, such as those of the function that is looked at."""
+
+    def __init__(self, usage: ProjectUsage, left_out: ProjectUsage) -> None:
+        self._usage = usage
+        self._left_out = left_out
+
+    def row(self, key: int) -> Row:
+        """The row of a feature's key without the counts of what is left out."""
+        row, less = self._usage.row(key), self._left_out.row(key)
+        if not less.total:
+            return row
+        names = {
+            name: count - less.names.get(name, 0)
+            for name, count in row.names.items()
+            if count > less.names.get(name, 0)
+        }
+        return Row(row.total - less.total, names)
+
+    def telling(self, key: int) -> Sequence[Told]:
+        """What the row of a feature's key tells without what is left out."""
+        return telling_of(self.row(key), self.share)
+
+    def _count(self, name: str) -> int:
+        return self._usage.count(name) - self._left_out.count(name)
+
+    def share(self, name: str) -> float:
+        """The share of the project's variables that bear a name, without what is left out."""
+        return share_of(self._count(name), self._usage.total - self._left_out.total)
+
+    def has(self, name: str) -> bool:
+        """Whether any variable bears a name that is not left out."""
+        return self._count(name) > 0
 
 
 class _File(NamedTuple):

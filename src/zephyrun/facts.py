@@ -411,7 +411,13 @@ class FileFacts:
 
     def roles(self, binding: int) -> frozenset[Role]:
         """What all the references of a binding do."""
-        return frozenset(self.references[index].role for index in self.bindings[binding].references)
+        return self._roles[binding]
+
+    @cached_property
+    def _roles(self) -> list[frozenset[Role]]:
+        return [
+            frozenset(self.references[index].role for index in each.references) for each in self.bindings
+        ]
 
     def texts_between(self, start: int, end: int) -> tuple[Text, ...]:
         """The text literals that begin between two offsets."""

@@ -11,7 +11,7 @@ from zephyrun.linking.modules import is_python
 from zephyrun.naming.glossary import Entry, glossary_of
 from zephyrun.naming.words import plural
 from zephyrun.project.discovery import read_project
-from zephyrun.project.left_out import reason_to_leave_out
+from zephyrun.project.left_out import may_be_edited
 from zephyrun.project.roots import find_root, for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.reports.lines import StyledLine, counted, one_line, wrapped_line
@@ -46,10 +46,7 @@ def run(arguments: argparse.Namespace) -> int:
     files = [
         (path, data)
         for path, data in sorted(read_project(root).items())
-        if is_python(path)
-        and isinstance(data, bytes)
-        and not settings.leaves_out(path)
-        and reason_to_leave_out(path, data, ()) is None
+        if isinstance(data, bytes) and is_python(path) and may_be_edited(path, data, settings, ())
     ]
     n_bytes = sum(len(data) for _, data in files)
     found = options.map_files(read_things, files, n_bytes=n_bytes, jobs=arguments.jobs, what="reading")

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import OK, options
-from zephyrun.commands.pointing import parse_position, refuse
+from zephyrun.commands.pointing import offset_in, parse_position, refuse
 from zephyrun.commands.project_names import ProjectNames
 from zephyrun.errors import UserError
 from zephyrun.facts import Role
@@ -17,7 +17,6 @@ from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Suggestion
 from zephyrun.project.discovery import read_content, read_project
-from zephyrun.project.left_out import reason_to_leave_out
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import read_settings
 from zephyrun.reports.lines import wrapped_line
@@ -67,15 +66,7 @@ def run(arguments: argparse.Namespace) -> int:
         pointed = _point_at(name, contents[name], line, column, arguments.target)
     except _NoVariable as problem:
         return refuse(f"{arguments.target}: {problem}", _SCHEMA, arguments)
-
-    def is_fit(path: str) -> bool:
-        data = contents[path]
-        return isinstance(data, bytes) and (
-            path == name
-            or not (settings.leaves_out(path) or reason_to_leave_out(path, data, (name,)))
-        )
-
-    usages = ProjectNames(root, contents, is_fit, arguments.jobs).usages({}, {name})
+    usages = ProjectNames(root, contents, settings, (name,), arguments.jobs).usages({}, {name})
     suggestions = better_names(name, pointed.parsed, pointed.binding, usages)
     if arguments.format == "json":
         _print_document(root, pointed, suggestions)
@@ -94,13 +85,7 @@ def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _P
         raise UserError(f"{told}: the file cannot be read as Python: {problem}") from problem
 
     source, facts = parsed.source, parsed.facts
-    if not 1 <= line <= source.n_lines:
-        raise UserError(f"{told}: the file has {source.n_lines} lines; lines and columns count from 1")
-    n_columns = len(source.line(line))
-    if not 1 <= column <= n_columns + 1:
-        raise UserError(f"{told}: line {line} has {n_columns} columns, counted from 1")
-
-    offset = source.line_starts[line - 1] + column - 1
+    offset = offset_in(source, line, column, told)
     around = facts.references_between(source.line_starts[line - 1], offset + 1)
     standing = [facts.references[each] for each in around if facts.references[each].end >= offset]
 

@@ -23,6 +23,8 @@ Result = TypeVar("Result")
 
 # Below so many bytes a second process costs more than it saves.
 _WORTH_A_POOL = 300_000
+# Below so many bytes of code, reading them again costs no more than asking what is known.
+WORTH_A_CACHE = 200_000
 SLOW_AFTER_SECONDS = 1.0
 _PIPE_WIDTH = 100_000
 _TOO_MANY_DIGITS = 10

@@ -102,7 +102,11 @@ def _offset(evaluator: Evaluator, path: str, line: int, column: int, text: str) 
     file = evaluator.linkage.file(path)
     if file is None:
         raise UserError(f"{text}: the file cannot be read as Python")
-    source = file.source
+    return offset_in(file.source, line, column, text)
+
+
+def offset_in(source: SourceText, line: int, column: int, text: str) -> int:
+    """The offset of a 1-based line and column in a file; `text` names the place. Errors: `UserError`."""
     if not 1 <= line <= source.n_lines:
         raise UserError(f"{text}: the file has {source.n_lines} lines; lines and columns count from 1")
     if not 1 <= column <= len(source.line(line)) + 1:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Collection, Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -10,8 +10,10 @@ from typing import TYPE_CHECKING
 from zephyrun.commands import options
 from zephyrun.errors import UserError
 from zephyrun.findings.naming import read_usage
+from zephyrun.linking.modules import is_python
 from zephyrun.naming.file_usage import FileUsage, unpacked
 from zephyrun.naming.word_choices import WordChoices, words_in_text
+from zephyrun.project.left_out import may_be_edited
 from zephyrun.project.settings import Settings
 
 if TYPE_CHECKING:
@@ -19,8 +21,6 @@ if TYPE_CHECKING:
 
 # So much code tells how a project speaks; reading more would take longer than it is worth.
 _MOST_BYTES = 4_000_000
-# Below so many bytes of code, reading them again costs no more than asking what is known.
-_WORTH_A_CACHE = 200_000
 
 
 class ProjectNames:
@@ -30,13 +30,15 @@ class ProjectNames:
         self,
         root: Path,
         contents: Mapping[str, Content],
-        is_fit: Callable[[str], bool],
+        settings: Settings,
+        named: Sequence[str],
         jobs: int,
     ) -> None:
-        """`is_fit` says whether names may be learned from a file."""
+        """`named` are the paths that somebody asked about, from the root."""
         self._root = root
         self._contents = contents
-        self._is_fit = is_fit
+        self._settings = settings
+        self._named = named
         self._jobs = jobs
 
     def usages(self, read: Mapping[str, FileUsage], near: Collection[str]) -> dict[str, FileUsage]:
@@ -45,7 +47,7 @@ class ProjectNames:
         chosen = self._chosen(near)
         found = {path: usage for path, usage in read.items() if path in chosen}
         missing = [path for path in chosen if path not in found]
-        if sum(len(self._data(path)) for path in chosen) < _WORTH_A_CACHE:
+        if sum(len(self._data(path)) for path in chosen) < options.WORTH_A_CACHE:
             return found | self._read(missing)
         # Imported here: small projects do without, and start-up should stay fast.
         from zephyrun.project.cache import Cache, content_key, joint_key
@@ -75,7 +77,12 @@ class ProjectNames:
             shared = max((_shared_parts(folder, each) for each in folders), default=0)
             return path not in near, -shared, path
 
-        fit = [path for path in self._contents if path.endswith((".py", ".pyw")) and self._is_fit(path)]
+        # Generated and vendored files have other people's names.
+        fit = [
+            path
+            for path, data in self._contents.items()
+            if is_python(path) and may_be_edited(path, data, self._settings, self._named)
+        ]
         chosen, n_bytes = [], 0
         for path in sorted(fit, key=distance):
             n_bytes += len(self._data(path))

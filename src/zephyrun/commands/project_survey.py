@@ -33,8 +33,6 @@ from zephyrun.proof.surroundings import find_surroundings
 if TYPE_CHECKING:
     from zephyrun.project.cache import Cache
 
-# Below so many bytes of code, reading them again costs no more than asking what is known.
-_WORTH_A_CACHE = 200_000
 
 
 @dataclass(frozen=True)
@@ -102,7 +100,7 @@ class _Reading:
         )
         # A cache for little would cost more than it saves, and leave something behind.
         n_bytes = sum(len(self._everything[name]) for name in sources.files)
-        self._cache = _open_cache(root) if n_bytes >= _WORTH_A_CACHE else None
+        self._cache = _open_cache(root) if n_bytes >= options.WORTH_A_CACHE else None
 
     @cached_property
     def _content_keys(self) -> dict[str, str]:
@@ -213,20 +211,13 @@ class _Reading:
         from zephyrun.findings.naming import answered
 
         read = {each.path: each.usage for each in surveyed if each.usage is not None}
-        names = ProjectNames(self.root, self._everything, self._is_fit, self._jobs)
+        names = ProjectNames(self.root, self._everything, self._settings, self._sources.named, self._jobs)
         return answered(surveyed, names.usages(read, {survey.path for survey in surveyed}))
-
-    def _is_fit(self, path: str) -> bool:
-        """Whether names may be learned from a file: generated and vendored ones have other people's."""
-        data = self._everything[path]
-        if not isinstance(data, bytes) or self._settings.leaves_out(path):
-            return False
-        return reason_to_leave_out(path, data, self._sources.named) is None
 
     @cached_property
     def _habits(self) -> Habits:
-        """The project's habits; none where nobody asks about layout or names."""
-        if not any(KINDS[kind].family in ("layout", "names") for kind in self._kinds):
+        """The project's habits; none where nothing is asked that goes by them."""
+        if not any(KINDS[kind].goes_by_habits for kind in self._kinds):
             return {}
         # Imported here: what is known already need not be measured.
         from zephyrun.commands.project_habits import measure_sample, sample_of

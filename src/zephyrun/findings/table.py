@@ -25,7 +25,8 @@ FAMILIES = ("names", "literals", "comments", "layout", "order", "structure")
 
 @dataclass(frozen=True)
 class Kind:
-    """One kind of finding. `before` is found by `detector`, `after` is not."""
+    """One kind of finding. `before` is found by `detector`, `after` is not; one that `goes_by_habits` is judged by
+    how the project does it elsewhere."""
 
     name: str
     family: str
@@ -33,6 +34,7 @@ class Kind:
     before: str
     after: str
     detector: Callable[[FileView], Iterator[Finding]]
+    goes_by_habits: bool = False
 
 
 _PARAGRAPH = """\
@@ -81,6 +83,7 @@ KINDS: dict[str, Kind] = {
             "def lightest(hives):\n    netWeight = min(hives)\n    return netWeight\n",
             "def lightest(hives):\n    net_weight = min(hives)\n    return net_weight\n",
             find_off_style_names,
+            goes_by_habits=True,
         ),
         Kind(
             "muddled-names",
@@ -130,6 +133,7 @@ KINDS: dict[str, Kind] = {
             "def inspect(hive):\n   return hive.queen\n",
             "def inspect(hive):\n    return hive.queen\n",
             layout_detector("ragged-indent"),
+            goes_by_habits=True,
         ),
         Kind(
             "crammed-line",
@@ -138,6 +142,7 @@ KINDS: dict[str, Kind] = {
             "def inspect(hive):\n    if hive.queen is None: order_queen(hive); log(hive)\n",
             "def inspect(hive):\n    if hive.queen is None:\n        order_queen(hive)\n        log(hive)\n",
             layout_detector("crammed-line"),
+            goes_by_habits=True,
         ),
         Kind(
             "uneven-spacing",
@@ -146,6 +151,7 @@ KINDS: dict[str, Kind] = {
             "def inspect(hive):\n    hive.inspections+=1\n",
             "def inspect(hive):\n    hive.inspections += 1\n",
             layout_detector("uneven-spacing"),
+            goes_by_habits=True,
         ),
         Kind(
             "overlong-line",
@@ -155,6 +161,7 @@ KINDS: dict[str, Kind] = {
             "    log(hive.name, hive.weight, hive.temperature, hive.inspections, hive.queen, hive.frames)\n",
             "def inspect(hive):\n    log(\n        hive.name,\n        hive.weight,\n        hive.queen,\n    )\n",
             layout_detector("overlong-line"),
+            goes_by_habits=True,
         ),
         Kind(
             "wall-of-code",
@@ -163,6 +170,7 @@ KINDS: dict[str, Kind] = {
             "def inspect(hive):\n" + "".join(_PARAGRAPHS),
             "def inspect(hive):\n" + "\n".join(_PARAGRAPHS),
             layout_detector("wall-of-code"),
+            goes_by_habits=True,
         ),
     )
 }

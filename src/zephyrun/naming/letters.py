@@ -10,13 +10,13 @@ from zephyrun.naming.words import is_readable, keeps_letters, split_name
 
 _VOWELS = re.compile(r"(?<=.)[aeiou]")
 _DOUBLED = re.compile(r"(.)\1")
-# Names that only say that there is one more: their letters mean no word.
 _SHORT_WORD = 3
 # How much likelier one shortens a word to its skeleton, or to its beginning, than to some of its letters.
 _AS_SKELETON, _AS_BEGINNING = 8.0, 4.0
 _KEPT_FITS = 2**16
+# Names that only say that there is one more: their letters mean no word.
 _STAND_INS = frozenset("x y z v a b c t q var tmp temp val foo bar baz obj arg param p m u w".split())
-# Words that fit whatever there is: neither do their letters.
+# Words that fit whatever there is: nor do their letters mean another.
 VAGUE_WORDS = frozenset(
     """data info information tmp temp val value values var variable obj object thing things stuff foo bar baz
     item items elem element elements res result results ret retval rv content contents lst arr dct""".split()

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
-from zephyrun.naming.features import Feature, feature_key, feature_of, features_of, is_learned_from
+from zephyrun.naming.features import Feature, feature_key, feature_of, features_of, is_learned_from, is_variable
 from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.telling import teller
 from zephyrun.source import SourceText
@@ -28,8 +28,8 @@ class Suggestion(NamedTuple):
 
 class NameCase(NamedTuple):
     """A variable for which a name is sought. `spelling` is the old name; `remarks` are names that comments
-    suggest, each with the comment; `function` is that around it, "" for none; a variable that loops over something is one of
-    many."""
+    suggest, each with the comment; `function` is that around it, "" for none; a variable that loops over
+    something is one of many."""
 
     spelling: str
     features: tuple[Feature, ...]
@@ -57,7 +57,8 @@ class Question:
 
     def as_row(self) -> list[Any]:
         """The question as plain data, for the cache."""
-        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, self.least_score, self.only_said]
+        wanted = [self.least_score, self.only_said]
+        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, *wanted]
 
     @classmethod
     def from_row(cls, row: Sequence[Any]) -> Question:
@@ -96,7 +97,8 @@ def ask(
 ) -> Question:
     """The question what one variable of a file should be called."""
     record = facts.bindings[binding]
-    own = contexts.get(binding, ())
+    # `kg = float(kg)` says nothing of what else it could be called.
+    own = [each for each in contexts.get(binding, ()) if each.other != binding]
     tell = teller(source)
     roles = facts.roles(binding)
     case = NameCase(
@@ -110,7 +112,7 @@ def ask(
     waiting = tuple(
         (feature_of(each, tell), each.other, facts.bindings[each.other].name)
         for each in own
-        if each.other >= 0 and not is_learned_from(facts, each.other)
+        if each.other >= 0 and is_variable(facts, each.other) and not is_learned_from(facts, each.other)
     )
     return Question(binding, case, frozenset(taken), group, waiting, least_score, only_said)
 

@@ -63,10 +63,9 @@ _VALUES = frozenset(
 )
 _FROM_VALUES = frozenset({"call", "getter", "attribute", "key", "class", "operand", "extreme"})
 _FEW_VALUES = 2
-_MANY = frozenset(
-    {ContextSort.ITERATED, ContextSort.EACH, ContextSort.ALL_OF}
-)  # What only a collection is used for.
-_COLLECTIONS = ("=[]", "List", "ListComp", "SetComp", "List()", "Set", "DictComp", "Dict", "Dict()")
+# What only a collection is used for.
+_MANY = frozenset({ContextSort.ITERATED, ContextSort.EACH, ContextSort.ALL_OF})
+_COLLECTIONS = ("List", "ListComp", "SetComp", "List()", "Set", "DictComp", "Dict", "Dict()")
 _YES_OR_NO = frozenset("is has can should was had did does may must needs use uses allow allows".split())
 _LITERAL_TESTS = ("=True", "=False")
 _FEW_CONTEXTS = 6.0

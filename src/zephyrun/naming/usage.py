@@ -33,6 +33,7 @@ _NAMES_TOLD = 20
 # Rarer counts than this say little: counts are taken as if so many more variables bore common names.
 _SMOOTHING = 3.0
 _HIGHEST_INFORMATION = 8.0
+_UNSEEN = 0.5
 
 
 class Row(NamedTuple):
@@ -72,7 +73,8 @@ class Usage(Protocol):
         """Whether any variable bears a name."""
 
 
-def _telling(row: Row, share: Callable[[str], float]) -> tuple[Told, ...]:
+def telling_of(row: Row, share: Callable[[str], float]) -> tuple[Told, ...]:
+    """What a row tells of its commonest names, given the share of all variables that bear a name."""
     found = []
     names = row.names
     if len(names) > _NAMES_TOLD:
@@ -97,18 +99,17 @@ class ShippedUsage:
         place = len(_MAGIC)
         n_rows, n_entries, n_names, n_name_bytes, n_about = _HEADER.unpack_from(self._data, place)
         place += _HEADER.size
-        self._numbers: list[array[int]] = []
         parts = []
         for length in (n_rows, n_rows + 1, n_rows, n_entries, n_names, n_names + 1):
             parts.append(_numbers(self._data[place : place + length * _NUMBER_BYTES]))
             place += length * _NUMBER_BYTES
-        self._keys, self._starts, self._totals, self._entries, self._counts, self._name_starts = parts
+        self._keys, self._starts, self.totals, self._entries, self._counts, self._name_starts = parts
         self._names = self._data[place : place + n_name_bytes]
         self.about = bytes(self._data[place + n_name_bytes : place + n_name_bytes + n_about]).decode()
         self.telling = lru_cache(_KEPT_ROWS)(self._telling)
 
     def _telling(self, key: int) -> Sequence[Told]:
-        return _telling(self.row(key), self.share)
+        return telling_of(self.row(key), self.share)
 
     def row(self, key: int) -> Row:
         """The row of a feature's key; one without names where the feature was not seen."""
@@ -119,7 +120,7 @@ class ShippedUsage:
         for entry in self._entries[self._starts[index] : self._starts[index + 1]]:
             count = (entry & _LARGEST_COUNT) / _SHARES_OF_A_COUNT
             names[self._name(entry >> _COUNT_BITS)] = count
-        return Row(self._totals[index] / _SHARES_OF_A_COUNT, names)
+        return Row(self.totals[index] / _SHARES_OF_A_COUNT, names)
 
     def _name(self, number: int) -> str:
         return bytes(self._names[self._name_starts[number] : self._name_starts[number + 1]]).decode()
@@ -178,7 +179,7 @@ def write_table(
                 entries.append(numbers[name] << _COUNT_BITS | kept)
         starts.append(len(entries))
     counts = array(_NUMBER, [round(names[name] * _SHARES_OF_A_COUNT) for name in sorted(names)])
-    name_starts, text = array(_NUMBER, [0]), b""
+    name_starts = array(_NUMBER, [0])
     text = "".join(sorted(names)).encode()
     place = 0
     for name in sorted(names):
@@ -196,13 +197,19 @@ def write_table(
         file.write(told)
 
 
+def share_of(count: int, total: int) -> float:
+    """The share that so many variables of a project are; that of half a variable for none, since what was not
+    seen may be."""
+    return (count or _UNSEEN) / (total or 1)
+
+
 class ProjectUsage:
-    """The usage of the project that is looked at, counted from its good names."""
+    """The usage of the project that is looked at, counted from its good names; `total` variables bear these."""
 
     def __init__(self) -> None:
         self._counts: defaultdict[int, Counter[str]] = defaultdict(Counter)
         self._names: Counter[str] = Counter()
-        self._total = 0
+        self.total = 0
         self._places: dict[tuple[int, str], tuple[str, int]] = {}
         self._told: dict[int, Sequence[Told]] = {}
 
@@ -216,7 +223,7 @@ class ProjectUsage:
         """Count variables, each by its name."""
         self._names.update(names)
         self._told.clear()
-        self._total = self._names.total()
+        self.total = self._names.total()
 
     def count_feature(self, key: int, name: str, place: tuple[str, int]) -> None:
         """Count that a variable has a feature; `place` is its path and line."""
@@ -239,16 +246,12 @@ class ProjectUsage:
     def telling(self, key: int) -> Sequence[Told]:
         """What the row of a feature's key tells; it is worked out once, when all is counted."""
         if (told := self._told.get(key)) is None:
-            told = self._told[key] = _telling(self.row(key), self.share)
+            told = self._told[key] = telling_of(self.row(key), self.share)
         return told
 
     def share(self, name: str) -> float:
         """The share of the project's variables that bear a name; half of one variable's where none does."""
-        return self.share_of(self.count(name))
-
-    def share_of(self, count: float) -> float:
-        """The share that so many variables are."""
-        return (count or 0.5) / (self._total or 1)
+        return share_of(self.count(name), self.total)
 
     def count(self, name: str) -> int:
         """How many variables bear a name."""
@@ -257,38 +260,3 @@ class ProjectUsage:
     def has(self, name: str) -> bool:
         """Whether any variable bears a name."""
         return name in self._names
-
-
-class Without:
-    """A project's usage but for some variables of it, such as those of the function that is looked at."""
-
-    def __init__(self, usage: ProjectUsage, left_out: ProjectUsage) -> None:
-        self._usage = usage
-        self._left_out = left_out
-
-    def row(self, key: int) -> Row:
-        """The row of a feature's key without the counts of what is left out."""
-        row, less = self._usage.row(key), self._left_out.row(key)
-        if not less.total:
-            return row
-        names = {
-            name: count - less.names.get(name, 0)
-            for name, count in row.names.items()
-            if count > less.names.get(name, 0)
-        }
-        return Row(row.total - less.total, names)
-
-    def telling(self, key: int) -> Sequence[Told]:
-        """What the row of a feature's key tells without what is left out."""
-        return _telling(self.row(key), self.share)
-
-    def _count(self, name: str) -> int:
-        return self._usage.count(name) - self._left_out.count(name)
-
-    def share(self, name: str) -> float:
-        """The share of the project's variables that bear a name, without what is left out."""
-        return self._usage.share_of(self._count(name))
-
-    def has(self, name: str) -> bool:
-        """Whether any variable bears a name that is not left out."""
-        return self._count(name) > 0

@@ -11,6 +11,7 @@ from enum import StrEnum
 from pathlib import PurePosixPath
 
 from zephyrun.linking.modules import TEST_FOLDERS, is_test
+from zephyrun.project.settings import Settings
 
 _VENDOR_FOLDERS = frozenset(
     """vendor vendored _vendor _vendored third_party thirdparty 3rdparty extern external externals
@@ -53,6 +54,15 @@ def reason_to_leave_out(path: str, data: bytes, named: Sequence[str]) -> LeftOut
     if is_test(str(below)) and TEST_FOLDERS.isdisjoint(PurePosixPath(around).parts):
         return LeftOut.TEST
     return None
+
+
+def may_be_edited(path: str, content: bytes | str, settings: Settings, named: Sequence[str]) -> bool:
+    """Whether a file could be read, and is one that the project's own people write."""
+    return (
+        isinstance(content, bytes)
+        and not settings.leaves_out(path)
+        and reason_to_leave_out(path, content, named) is None
+    )
 
 
 def _holds(folder: str, path: str) -> bool:

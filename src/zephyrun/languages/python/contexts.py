@@ -78,7 +78,6 @@ class _ContextWalk:
         self._start_of, self._end_of = position_readers(parsed.source)
         self._references = parsed.facts.reference_by_start
         self._places = parsed.places
-        self._parsed = parsed
         self._handlers: dict[type[ast.AST], Callable[[Any], None]] = {
             ast.Assign: self._assignment,
             ast.AnnAssign: self._annotated_assignment,
