@@ -34,7 +34,6 @@ if TYPE_CHECKING:
     from zephyrun.project.cache import Cache
 
 
-
 @dataclass(frozen=True)
 class Survey:
     """What was looked at and what was found. `contents` holds each file's bytes by path; `n_declined`
