@@ -142,7 +142,7 @@ def test_the_shipped_table():
     assert table.about.startswith("Python 3.")
     usage = usage_of(*_read("def f(path):\n    with open(path) as w:\n        return w.readlines()\n"))
     assert usage.names == ("path",)
-    (answer,) = _suggested("def f(path):\n    ln = path.readlines()\n    return ln\n")
+    (answer,) = _suggested("def f(path):\n    ln = path.readlines()\n" + "    log(ln)\n" * 14 + "    return ln\n")
     assert answer == "lines"
 
 

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
+from functools import cache
 
 from zephyrun.naming.candidates import Candidate, candidates_of
 from zephyrun.naming.evidence import evidence_of
 from zephyrun.naming.letters import stands_for, telling_letters
 from zephyrun.naming.questions import LOWEST_SCORE, Question, Suggestion
 from zephyrun.naming.ranking import Ranked, rank
+from zephyrun.naming.short_forms import TRADE_MEANINGS
 from zephyrun.naming.usage import ProjectUsage, Usage
-from zephyrun.naming.words import crypticness, is_readable, plural, split_name
+from zephyrun.naming.words import TRADE_FORMS, crypticness, is_readable, plural, singular, split_name
 
 _MOST_SUGGESTIONS = 5
 # How often what is known of the others' new names is thought over.
@@ -18,6 +20,7 @@ _ROUNDS = 2
 _SURE_SCORE = 0.5
 _HIGHEST_SCORE = 0.99
 _MOST_WORDS_IN_A_NAME = 4
+_MOSTLY = 0.5
 # Words that would say no more than the short name does.
 _EMPTY_WORDS = frozenset(
     """data info value values item items result results object obj thing things tmp temp temporary
@@ -102,17 +105,29 @@ def _ranked(
         each
         for each in rank(case, free, tables)
         if each.score >= max(LOWEST_SCORE, question.least_score)
-        and (each.candidate.derived or not question.only_said)
+        and (not question.only_said or _is_said(each.candidate))
         and _is_worth_it(each.candidate, case.spelling)
         and not (case.is_one_of_many and each.candidate.text in wholes)
         and evidence_of(each.candidate, case.spelling, project)
     ]
 
 
+def _is_said(candidate: Candidate) -> bool:
+    """Whether something in the code of the project says a name, and not just its letters or other people's code."""
+    return any(each.told for each in candidate.derived) or any(
+        support.feature.is_counterpart or (support.share >= _MOSTLY and support.places > 1)
+        for support in candidate.supports[-1]
+    )
+
+
 def _is_worth_it(candidate: Candidate, spelling: str) -> bool:
     text = candidate.text
     words = split_name(text)
     letters = telling_letters(spelling)
+    new = set(words) - set(split_name(spelling))
+    if any(_is_short_form(word) for word in new) or text in (plural(spelling), singular(spelling)):
+        # One short form in place of another helps nobody.
+        return False
     if text in _EMPTY_WORDS and not (len(letters) > 1 and stands_for(letters.lower(), text)):
         return False
     return (
@@ -124,3 +139,9 @@ def _is_worth_it(candidate: Candidate, spelling: str) -> bool:
         and crypticness(text) == 0.0
         and all(is_readable(word) or word.isdigit() for word in words)
     )
+
+
+@cache
+def _is_short_form(word: str) -> bool:
+    one = singular(word) or word
+    return one in TRADE_MEANINGS and one not in TRADE_FORMS

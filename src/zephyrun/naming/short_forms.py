@@ -4,7 +4,7 @@ from __future__ import annotations
 
 _WRITTEN = """
 abbr abbreviation, acc account, addr address, alt alternative, amt amount, arg argument, arr array, attr attribute,
-avg average, bg background, bin binary, btn button, buf buffer, calc calculate, cat category, cfg configuration,
+avg average, bg background, bin binary, btn button, buf buffer, buff buffer, calc calculate, cat category, cfg configuration,
 char character, cls class, cmd command, cnt count, col column, coord coordinate, conf configuration, conn connection,
 ctx context, cur current, curr current, db database, dct dictionary, decl declaration, deg degree, dep dependency,
 desc description, dest destination, dev device, dict dictionary, diff difference, dir directory, dist distance,
@@ -23,3 +23,10 @@ usr user, util utility, val value, var variable, vec vector, ver version, vol vo
 TRADE_MEANINGS: dict[str, str] = {
     short: full for pair in _WRITTEN.split(",") for short, full in [pair.split()]
 }
+# Those of them that hardly anybody has to think about, though a whole word would be kinder.
+READ_AT_SIGHT = frozenset(
+    """addr alt arg attr avg bin buf char cls cmd col conf conn ctx cur curr db desc dest dev dict diff dir dst elem env
+    err exc expr ext fd fig fmt func idx img impl info init int iter kw lang len lib max min misc mod msg num obj op
+    opt orig param pos prev prog prop ref regex rel repo repr req resp res ret sec sep seq sig spec src stmt str sys
+    temp tmp txt val var ver""".split()
+)

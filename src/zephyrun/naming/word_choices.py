@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zephyrun.naming.letters import words_of
-from zephyrun.naming.words import crypticness, split_name
+from zephyrun.naming.words import crypticness, is_readable, split_name
 
 
 @dataclass(frozen=True)
@@ -25,6 +25,10 @@ class WordChoices:
             if len(unknown) < len(words_of(name)):
                 return crypticness("_".join(unknown))
         return crypticness(name)
+
+    def unknown(self, name: str) -> list[str]:
+        """The words of a name that no reader knows, not even one who knows the team's."""
+        return [word for word in words_of(name) if word not in self.fine and not is_readable(word)]
 
     def preferred(self, name: str) -> str:
         """A name of small letters with the words that the team prefers, "" where it has none of the others."""
