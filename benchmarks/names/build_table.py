@@ -4,7 +4,7 @@
 
 SOURCES holds a folder of Python source for each package of `sources.toml` that the table is learned from,
 as `fetch_sources.py` unpacks them; the standard library is that of the running interpreter. What is counted
-is how variables with a feature are called. Counts of a package are damped by their square root, so that no
+is how variables, functions and classes with a feature are called. Counts of a package are damped by their square root, so that no
 package shouts; a feature must have been seen in 5 places and a name in 10.
 """
 
@@ -20,9 +20,11 @@ from concurrent.futures import ProcessPoolExecutor
 from math import sqrt
 from pathlib import Path
 
+from zephyrun.facts import Role
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.naming.features import features_of, is_learned_from
+from zephyrun.naming.file_usage import names_counted
 from zephyrun.naming.usage import Row, write_table
 
 HERE = Path(__file__).parent
@@ -50,7 +52,9 @@ def count_file(path: Path) -> list[tuple[str, list[int]]]:
     for binding in sorted(good):
         features = features_of(facts, binding, contexts.get(binding, ()), good.__contains__)
         keys = list({each.key for each in features if not each.is_counterpart})
-        found.append((facts.bindings[binding].name.strip("_"), keys))
+        is_function = Role.FUNCTION in facts.roles(binding)
+        for name in names_counted(facts.bindings[binding].name, is_function=is_function):
+            found.append((name, keys))
     return found
 
 

@@ -2,8 +2,9 @@
 
     python benchmarks/names/masking.py SOURCES [--packages report] [--cases N]
 
-Four settings: all names of a function hidden at once; the same without the project's own table, as in a project
-that names everything badly; one name hidden; one name replaced by a short form of it. Conventional names (one or
+Variables, functions and classes apart, in four settings: all names of a function hidden at once (for a function,
+its own and those of its variables); the same without the project's own table, as in a project that names everything
+badly; one name hidden; one name replaced by a short form of it. Conventional names (one or
 two letters, `self`, …) are left out. The project's table leaves out the function, copies of it, those of its
 name in the same file (such as overloads), and files that are there twice. What is printed: exact at first place and among five,
 and for suggestions with a score of .5 or more, how many are exact and in how many cases there is one.
@@ -16,20 +17,22 @@ import hashlib
 import random
 import tomllib
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
+from types import MappingProxyType
 from typing import NamedTuple
 
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.naming.candidates import Candidate, candidates_of
-from zephyrun.naming.features import features_of, is_learned_from
+from zephyrun.naming.features import features_of, is_learned_from, results_of
+from zephyrun.naming.file_usage import names_counted
 from zephyrun.naming.letters import skeleton
-from zephyrun.naming.questions import NameCase
+from zephyrun.naming.questions import NameCase, Sort, sort_of
 from zephyrun.naming.ranking import rank
 from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.usage import ProjectUsage, Row, Told, Usage, share_of, shipped_usage, telling_of
@@ -54,7 +57,6 @@ class Hidden:
     """A name that is hidden: what is asked, and what the answer is."""
 
     setting: str
-    is_parameter: bool
     case: NameCase
     answer: str
     siblings: frozenset[str]
@@ -64,9 +66,13 @@ class Hidden:
 class Without:
     """A project's usage but for some variables of it, such as those of the function that is looked at."""
 
-    def __init__(self, usage: ProjectUsage, left_out: ProjectUsage) -> None:
+    def __init__(
+        self, usage: ProjectUsage, left_out: ProjectUsage, all_words: Mapping[str, float] = MappingProxyType({})
+    ) -> None:
+        """`all_words` are the words of the usage with how often they are, where somebody asks for words."""
         self._usage = usage
         self._left_out = left_out
+        self._all_words = all_words
 
     def row(self, key: int) -> Row:
         """The row of a feature's key without the counts of what is left out."""
@@ -90,6 +96,13 @@ class Without:
     def share(self, name: str) -> float:
         """The share of the project's variables that bear a name, without what is left out."""
         return share_of(self._count(name), self._usage.total - self._left_out.total)
+
+    @property
+    def words(self) -> Mapping[str, float]:
+        """The words of the project's names, without those that are only in what is left out."""
+        less = self._left_out.word_counts
+        gone = {word for word, count in less.items() if count >= self._all_words.get(word, 0)}
+        return {word: common for word, common in self._usage.words.items() if word not in gone}
 
     def has(self, name: str) -> bool:
         """Whether any variable bears a name that is not left out."""
@@ -123,6 +136,18 @@ def read_package(folder: Path) -> list[_File]:
     return found
 
 
+def own_scopes(facts: FileFacts) -> dict[int, int]:
+    """The inner scope of each function and class that stands in none, by its number."""
+    scopes = {each.name_start: each.inner_scope for each in facts.definitions}
+    found = {}
+    for binding, record in enumerate(facts.bindings):
+        if record.references and facts.scopes[record.scope].kind in (ScopeKind.MODULE, ScopeKind.CLASS):
+            inner = scopes.get(facts.references[record.references[0]].start)
+            if inner is not None:
+                found[binding] = inner
+    return found
+
+
 def function_of(facts: FileFacts, binding: int) -> int:
     """The outermost function around a variable, 0 for none."""
     owner = facts.owner(facts.bindings[binding].scope)
@@ -138,6 +163,13 @@ def keys_of(file: _File, binding: int) -> set[int]:
     """The keys of a variable's features in tables."""
     features = features_of(file.facts, binding, file.contexts.get(binding, ()), file.good.__contains__)
     return {each.key for each in features if not each.is_counterpart}
+
+
+def _count(usage: ProjectUsage, file: _File, binding: int) -> None:
+    keys = keys_of(file, binding)
+    is_function = sort_of(file.facts.roles(binding)) is Sort.FUNCTION
+    for name in names_counted(file.facts.bindings[binding].name, is_function=is_function):
+        usage.add(name, keys)
 
 
 def short_form(name: str, chance: random.Random) -> str:
@@ -163,6 +195,7 @@ class _Package:
     files: list[_File]
     usage: ProjectUsage
     variables: dict[_Place, list[int]]
+    definitions: dict[_Place, int]
     alike: Callable[[_Place], set[_Place]]
 
 
@@ -170,10 +203,14 @@ def _know(folder: Path) -> _Package:
     files = read_package(folder)
     usage = ProjectUsage()
     variables: dict[_Place, list[int]] = defaultdict(list)
+    definitions: dict[_Place, int] = {}
     for number, file in enumerate(files):
+        own = own_scopes(file.facts)
         for binding in sorted(file.good):
-            usage.add(_name(file, binding), keys_of(file, binding))
-            if function := function_of(file.facts, binding):
+            _count(usage, file, binding)
+            if binding in own:
+                definitions[number, own[binding]] = binding
+            elif function := function_of(file.facts, binding):
                 variables[number, function].append(binding)
 
     # Copies of a function, and those of its name in the same file, such as overloads.
@@ -187,7 +224,7 @@ def _know(folder: Path) -> _Package:
         digest = hashlib.sha256("".join(code.split()).encode("utf-8", "surrogatepass")).hexdigest()
         return digest, (number, scope.name)
 
-    for place in variables:
+    for place in {**variables, **definitions}:
         digest, name = marks_of(place)
         copies[digest].add(place)
         namesakes[name].add(place)
@@ -196,28 +233,35 @@ def _know(folder: Path) -> _Package:
         digest, name = marks_of(place)
         return copies[digest] | namesakes[name]
 
-    return _Package(files, usage, variables, alike)
+    return _Package(files, usage, variables, definitions, alike)
 
 
-def hidden_names(folder: Path, n_cases: int, seed: int = 1, settings: tuple[str, ...] = SETTINGS) -> Iterator[Hidden]:
-    """Names of a package, drawn at random, in each of the settings."""
+def hidden_names(
+    folder: Path, n_cases: int, seed: int = 1, settings: tuple[str, ...] = SETTINGS, sort: Sort = Sort.VARIABLE
+) -> Iterator[Hidden]:
+    """Names of a package for one sort of thing, drawn at random, in each of the settings."""
     chance = random.Random(seed)
     package = _know(folder)
-    askable = [
-        (place, binding)
-        for place, bindings in package.variables.items()
-        for binding in bindings
-        if _is_asked(package.files[place[0]].facts, binding)
-    ]
+    all_words = package.usage.word_counts
+    if sort is Sort.VARIABLE:
+        named = [(place, each) for place, bindings in package.variables.items() for each in bindings]
+    else:
+        named = list(package.definitions.items())
+    askable = [(place, each) for place, each in named if _is_asked(package.files[place[0]].facts, each, sort)]
     chance.shuffle(askable)
     for place, binding in askable[:n_cases]:
         left_out = ProjectUsage()
-        for number, function in sorted(package.alike(place)):
-            for each in package.variables[number, function]:
-                left_out.add(_name(package.files[number], each), keys_of(package.files[number], each))
-        project = Without(package.usage, left_out)
+        for alike in sorted(package.alike(place)):
+            file = package.files[alike[0]]
+            for each in package.variables[alike]:
+                _count(left_out, file, each)
+            if alike in package.definitions and sort is not Sort.VARIABLE:
+                _count(left_out, file, package.definitions[alike])
+        project = Without(package.usage, left_out, all_words)
         file = package.files[place[0]]
-        yield from (_hide(file, package.variables[place], binding, setting, project, chance) for setting in settings)
+        # What a class has inside is told by its methods, and not by their variables.
+        beside = package.variables[place] if sort is not Sort.CLASS else []
+        yield from (_hide(file, beside, binding, setting, project, chance) for setting in settings)
 
 
 def _hide(
@@ -226,24 +270,32 @@ def _hide(
     """What is asked when one variable of a function is hidden, of the variables `beside`."""
     facts = file.facts
     name = _name(file, binding)
-    masked = set(beside) if setting in SETTINGS[:2] else {binding}
+    masked = {binding, *beside} if setting in SETTINGS[:2] else {binding}
     contexts = file.contexts.get(binding, ())
     roles = facts.roles(binding)
+    sort = sort_of(roles)
+    features = features_of(facts, binding, contexts, (file.good - masked).__contains__)
+    if sort is not Sort.VARIABLE:
+        features.append(results_of(facts.bindings[binding].name))
     case = NameCase(
         short_form(name, chance) if setting == "short form" else "",
-        tuple(features_of(facts, binding, contexts, (file.good - masked).__contains__)),
-        tuple(remarks_on(file.source, facts, binding)),
+        tuple(features),
+        tuple(remarks_on(file.source, facts, binding)) if sort is Sort.VARIABLE else (),
         facts.scopes[facts.owner(facts.bindings[binding].scope)].name,
         Role.PARAMETER in roles,
         bool(roles & {Role.LOOP, Role.EACH}),
+        sort,
     )
     siblings = frozenset(facts.bindings[each].name for each in beside if each not in masked)
     known = ProjectUsage() if setting == "nothing to go by" else project
-    return Hidden(setting, case.is_parameter, case, name, siblings - {name}, known)
+    return Hidden(setting, case, name, siblings - {name}, known)
 
 
-def _is_asked(facts: FileFacts, binding: int) -> bool:
+def _is_asked(facts: FileFacts, binding: int, sort: Sort) -> bool:
     name = facts.bindings[binding].name
+    if sort is not Sort.VARIABLE:
+        is_test = name.lower().startswith("test")
+        return sort_of(facts.roles(binding)) is sort and len(name.strip("_")) > _CONVENTIONAL_LENGTH and not is_test
     return len(name.strip("_")) > _CONVENTIONAL_LENGTH and name.islower() and len(facts.bindings[binding].references) > 1
 
 
@@ -253,15 +305,15 @@ def candidates_for(hidden: Hidden) -> list[Candidate]:
     return [each for each in found if each.text not in hidden.siblings]
 
 
-def ask(folder: Path, n_cases: int) -> list[tuple[str, bool, int, float]]:
+def ask(folder: Path, n_cases: int, sort: Sort) -> list[tuple[str, bool, int, float]]:
     """For each hidden name of a package: the setting, whether it is a parameter, the place of the right answer
     (0 for none, from 1), and the score of the first."""
     answers = []
-    for hidden in hidden_names(folder, n_cases):
+    for hidden in hidden_names(folder, n_cases, sort=sort):
         ranked = rank(hidden.case, candidates_for(hidden), (shipped_usage(), hidden.project))
         texts = [each.candidate.text for each in ranked[:_AMONG]]
         place = texts.index(hidden.answer) + 1 if hidden.answer in texts else 0
-        answers.append((hidden.setting, hidden.is_parameter, place, ranked[0].score if ranked else 0.0))
+        answers.append((hidden.setting, hidden.case.is_parameter, place, ranked[0].score if ranked else 0.0))
     return answers
 
 
@@ -270,24 +322,27 @@ def main() -> None:
     parser.add_argument("sources", type=Path)
     parser.add_argument("--packages", default="report", help="a group of sources.toml (default: report)")
     parser.add_argument("--cases", type=int, default=800, help="for each package (default: 800)")
+    parser.add_argument("--sort", type=Sort, action="append", help="variable, function or class (default: all)")
     arguments = parser.parse_args()
     names = tomllib.loads((HERE / "sources.toml").read_text())[arguments.packages]
     folders = [arguments.sources / name for name in names]
-    with ProcessPoolExecutor() as workers:
-        answers = dict(zip(names, workers.map(partial(ask, n_cases=arguments.cases), folders)))
-    for setting in SETTINGS:
-        _print(setting, {name: [each for each in found if each[0] == setting] for name, found in answers.items()})
+    for sort in arguments.sort or list(Sort):
+        with ProcessPoolExecutor() as workers:
+            asked = partial(ask, n_cases=arguments.cases, sort=sort)
+            answers = dict(zip(names, workers.map(asked, folders)))
+        for setting in SETTINGS:
+            chosen = {name: [each for each in found if each[0] == setting] for name, found in answers.items()}
+            _print(f"{sort}, {setting}", chosen)
 
 
 def _print(setting: str, answers: dict[str, list[tuple[str, bool, int, float]]]) -> None:
     together = [each for found in answers.values() for each in found]
     print(f"\n{setting}: {len(together)} names")
-    rows = {
-        **answers,
-        "locals": [each for each in together if not each[1]],
-        "parameters": [each for each in together if each[1]],
-        "together": together,
-    }
+    parameters = [each for each in together if each[1]]
+    rows = dict(answers)
+    if parameters:
+        rows |= {"locals": [each for each in together if not each[1]], "parameters": parameters}
+    rows["together"] = together
     for label, found in rows.items():
         n = len(found) or 1
         sure = [each for each in found if each[3] >= _SURE]

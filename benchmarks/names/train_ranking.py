@@ -3,7 +3,7 @@
     python benchmarks/names/train_ranking.py SOURCES
 
 The packages are those of the group `ranking` in `sources.toml`, which the shipped table was not learned from.
-Names are hidden one at a time, all of a function at once, and behind short forms, in equal shares; where the
+Names of variables, functions and classes have weights of their own. They are hidden one at a time, all of a function at once, and behind short forms, in equal shares; where the
 right name is not among the candidates, the right answer is that none of them is. The model is the multinomial
 logit over candidates; its weights minimise the negative log-likelihood with a penalty on their squares, by
 mini-batches with adaptive steps (Kingma and Ba, "Adam", 2015). Needs NumPy.
@@ -22,6 +22,7 @@ from pathlib import Path
 import numpy as np
 from masking import HERE, SETTINGS, candidates_for, hidden_names
 
+from zephyrun.naming.questions import Sort
 from zephyrun.naming.ranking import PARTS, TABLES, vectors_of
 from zephyrun.naming.usage import shipped_usage
 
@@ -37,11 +38,13 @@ _FACTORS = [hundredth / 100 for hundredth in range(50, 121, 2)]
 _FIRST_DECAY, _SECOND_DECAY, _TINY = 0.9, 0.999, 1e-8
 
 
-def examples(folder: Path, n_cases: int, settings: tuple[str, ...] = SETTINGS) -> tuple[np.ndarray, np.ndarray]:
+def examples(
+    folder: Path, n_cases: int, sort: Sort, settings: tuple[str, ...] = SETTINGS
+) -> tuple[np.ndarray, np.ndarray]:
     """Vectors (cases × answers × parts) and the number of the right answer of each case; answers that are not
     there have NaN."""
     vectors, right = [], []
-    for hidden in hidden_names(folder, n_cases, seed=7, settings=settings):
+    for hidden in hidden_names(folder, n_cases, seed=7, settings=settings, sort=sort):
         candidates = candidates_for(hidden)
         table = np.full((_MOST_ANSWERS, len(PARTS)), np.nan, np.float32)
         for row, vector in enumerate(vectors_of(hidden.case, candidates, (shipped_usage(), hidden.project))):
@@ -108,15 +111,18 @@ def main() -> None:
     arguments = parser.parse_args()
     listed = tomllib.loads((HERE / "sources.toml").read_text())
     names = listed["ranking"]
-    vectors, right = _together(arguments.sources, names, partial(examples, n_cases=arguments.cases))
-    print(f"{len(right):,} cases of {', '.join(names)}; {len(SETTINGS)} settings, {len(TABLES)} tables")
-    print(f"the right name is among the candidates in {(right > 0).mean():.1%}")
-    weights = train(vectors, right)
-    hardest = partial(examples, n_cases=arguments.cases, settings=SETTINGS[:1])
-    factor = sharpness(*_together(arguments.sources, listed["tune"], hardest), weights)
-    print(f"all weights times {factor:.2f}, by the group `tune` with all names of a function hidden")
-    weights = weights * factor
-    kept = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights) if abs(weight) >= _LEAST_WEIGHT}
+    kept = {}
+    for sort in Sort:
+        vectors, right = _together(arguments.sources, names, partial(examples, n_cases=arguments.cases, sort=sort))
+        print(f"{sort}: {len(right):,} cases of {', '.join(names)}; {len(SETTINGS)} settings, {len(TABLES)} tables")
+        print(f"the right name is among the candidates in {(right > 0).mean():.1%}")
+        weights = train(vectors, right)
+        hardest = partial(examples, n_cases=arguments.cases, sort=sort, settings=SETTINGS[:1])
+        factor = sharpness(*_together(arguments.sources, listed["tune"], hardest), weights)
+        print(f"all weights times {factor:.2f}, by the group `tune` with all names of a function hidden")
+        weights = weights * factor
+        rounded = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights, strict=True)}
+        kept[sort] = {part: weight for part, weight in rounded.items() if abs(weight) >= _LEAST_WEIGHT}
     _WEIGHTS.write_text(json.dumps(kept, indent=1) + "\n")
 
 

@@ -180,7 +180,8 @@ class Definition(NamedTuple):
 
 
 class ContextSort(StrEnum):
-    """How a context tells of a variable: what it was made from, what is done with it, or where it stands.
+    """How a context tells of a variable: what it was made from, what is done with it, or where it stands; from
+    `GIVES` on, of a function or class: what it does.
 
     In the name of a context, `()` stands behind a call, `[]` behind something out of a collection, `=` before
     a constant; a number behind a colon is that of an argument, a parameter or a part, from 0.
@@ -224,11 +225,22 @@ class ContextSort(StrEnum):
     ANNOTATED = "annotated"
     DESCRIBED = "described"
     BESIDE = "beside"
+    GIVES = "gives"
+    GIVES_A = "gives a"
+    ASKS = "asks"
+    CALLS = "calls"
+    SETS = "sets"
+    TAKES = "takes"
+    SAYS = "says"
+    MEMBER_OF = "member of"
+    EXTENDS = "extends"
+    BEARS = "bears"
+    WRAPPED_BY = "wrapped by"
 
 
 class Context(NamedTuple):
-    """One thing that the code at `start`–`end` says of a variable. `other` is the variable of the file whose
-    name stands in `name`, -1 where there is none.
+    """One thing that the code at `start`–`end` says of what bears a name. `binding` is its number, below -1 that of
+    an attribute; `other` is the variable of the file whose name stands in `name`, -1 where there is none.
     """
 
     binding: int

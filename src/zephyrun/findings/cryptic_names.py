@@ -39,6 +39,7 @@ _LONG_SPAN = 15
 _CROWD = 2
 _LIKELY = 0.5
 _NEVER = 1.0
+_LETTERS = 2
 _STUMP_LENGTH = 3
 _STAND_IN = re.compile(r"[a-zA-Z]{1,5}_?\d+")
 
@@ -47,7 +48,8 @@ class _Sort(StrEnum):
     """How a name says too little."""
 
     STAND_IN = "a letter or a stump with a number"
-    STUMP = "one to three letters"
+    LETTER = "one letter or two"
+    STUMP = "three letters that are no word"
     TRADE_FORM = "a short form that is read at sight"
     COMPOUND = "a whole word beside what cannot be read"
     SKELETON = "letters of a longer word"
@@ -90,13 +92,13 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
 def _needed_score(judged: _Judged, *, is_in_crowd: bool) -> float:
     """How good a better name must be for the old one to be worth a word."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
-    if judged.sort is _Sort.STAND_IN:
+    if judged.sort in (_Sort.STAND_IN, _Sort.SKELETON):
         return 0.0
     if judged.sort is _Sort.TRADE_FORM:
         return _LIKELY if is_long else _NEVER
     if is_long:
         return 0.0
-    if is_in_crowd:
+    if is_in_crowd or judged.sort is _Sort.STUMP:
         return LOWEST_SCORE if is_short else 0.0
     return _LIKELY
 
@@ -109,11 +111,13 @@ def _sort_of(view: FileView, name: str) -> _Sort | None:
     if len(words) == 1:
         if words[0] in READ_AT_SIGHT:
             return _Sort.TRADE_FORM
+        if len(words[0]) <= _LETTERS:
+            return _Sort.LETTER
         return _Sort.STUMP if len(words[0]) <= _STUMP_LENGTH else _Sort.SKELETON
     # A letter or a form of the trade beside a whole word is read with it: `n_hives`, `hive_idx`.
     unknown = [word for word in unknown if len(word) > 1 and word not in READ_AT_SIGHT]
     if not unknown:
-        return None if len(view.words.unknown(name)) < len(words) else _Sort.STUMP
+        return None if len(view.words.unknown(name)) < len(words) else _Sort.LETTER
     return _Sort.COMPOUND if len(unknown) < len(words) else _Sort.SKELETON
 
 

@@ -10,9 +10,17 @@ from heapq import nsmallest
 from typing import NamedTuple
 
 from zephyrun.facts import ContextSort
-from zephyrun.naming.features import GROUPS, Feature
+from zephyrun.naming.definition_names import (
+    DEFINITION_DERIVATIONS,
+    KNOWN_VERBS,
+    class_names,
+    function_names,
+    in_capitals,
+)
+from zephyrun.naming.features import GROUPS, RESULTS, Feature
+from zephyrun.naming.file_usage import ANY_SUCH
 from zephyrun.naming.letters import expansions, stands_for, telling_letters, words_of
-from zephyrun.naming.questions import NameCase
+from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import plural, singular, snake_case
 
@@ -39,6 +47,7 @@ DERIVATIONS = (
     "compared",
     "put into",
     "expanded",
+    *DEFINITION_DERIVATIONS,
 )
 _LEADING_VERBS = frozenset(
     """get read load fetch compute calculate calc find make create build parse to as iter take pick
@@ -61,6 +70,22 @@ _MOST_EXPANSIONS = 4
 # Rarer than these, names are not worth to be held against the letters of the old one.
 _HELD_AGAINST_LETTERS = 150
 _DERIVED_BONUS = 3.0
+_WEIGHT_OF_A_VERB = 1.0
+_WEIGHT_OF_A_WORD = 4.0
+# What definitions do that is worth to be held against the letters of their names.
+_SAYING_WORDS = frozenset(
+    {
+        ContextSort.GIVES,
+        ContextSort.ASKS,
+        ContextSort.CALLS,
+        ContextSort.SETS,
+        ContextSort.TAKES,
+        ContextSort.SAYS,
+        ContextSort.MEMBER_OF,
+        ContextSort.EXTENDS,
+        ContextSort.BEARS,
+    }
+)
 _LETTER_BONUS = 4.0
 
 
@@ -84,17 +109,19 @@ class Support(NamedTuple):
 
 @dataclass(frozen=True)
 class Candidate:
-    """A name with all that speaks for it: what it is derived from, and what each of the tables says."""
+    """A name with all that speaks for it: what it is derived from, and what each of the tables says of it; for a
+    function also what they say of names that begin with the same word."""
 
     text: str
     derived: tuple[Derived, ...]
     supports: tuple[Sequence[Support], ...]
+    supports_of_verb: tuple[Sequence[Support], ...] = ((), ())
 
 
 def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
     """The names that are worth ranking, at most some two dozen, in no order that matters."""
     derived: defaultdict[str, list[Derived]] = defaultdict(list)
-    for each in _derived(case):
+    for each in _derived(case, tables):
         if each.text and each.text.isidentifier():
             derived[each.text].append(each)
     supports = [_supports(case, table) for table in tables]
@@ -102,7 +129,8 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
     quick: defaultdict[str, float] = defaultdict(float)
     for table_supports in supports:
         for text, found in table_supports.items():
-            quick[text] += sum(each.information for each in found)
+            if _is_of_sort(text, case.sort):
+                quick[text] += sum(each.information for each in found)
     for text, origins in derived.items():
         quick[text] += _DERIVED_BONUS * len({each.derivation for each in origins})
     if letters:
@@ -110,7 +138,11 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         joined = "".join(words_of(letters))
         # One letter stands for too many words.
         words = {text: quick[text] for text in likeliest} if len(joined) > 1 else {}
+        if case.sort is not Sort.VARIABLE:
+            words |= _words_around(case, tables)
         for text in _expanded(letters, words):
+            if case.sort is Sort.CLASS:
+                text = in_capitals(text)
             derived[text].append(Derived(text, "expanded", ""))
             quick[text] += _DERIVED_BONUS
             likeliest.append(text)
@@ -119,9 +151,19 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
                 quick[text] += _LETTER_BONUS
     best = _best(quick, _MOST_CANDIDATES)
     return [
-        Candidate(text, tuple(derived.get(text, ())), tuple(each.get(text, ()) for each in supports))
+        Candidate(
+            text,
+            tuple(derived.get(text, ())),
+            tuple(each.get(text, ()) for each in supports),
+            tuple(each.get(text.partition("_")[0] + ANY_SUCH, ()) for each in supports),
+        )
         for text in best
     ]
+
+
+def _is_of_sort(text: str, sort: Sort) -> bool:
+    """Whether a name is written as those of a sort of thing are: the tables mix functions with classes."""
+    return sort is Sort.VARIABLE or (not text.endswith(ANY_SUCH) and text[:1].isupper() == (sort is Sort.CLASS))
 
 
 def _best(scores: Mapping[str, float], most: int) -> list[str]:
@@ -138,11 +180,26 @@ def _may_stand_for(letters: str, text: str) -> bool:
 def _supports(case: NameCase, table: Usage) -> dict[str, list[Support]]:
     """What a table says for each name of the rows of a case."""
     found: defaultdict[str, list[Support]] = defaultdict(list)
-    features = {(each.key, each.is_counterpart): each for each in reversed(case.features)}
+    features = {
+        (each.key, each.is_counterpart): each for each in reversed(case.features) if each.sort != RESULTS
+    }
     for feature in features.values():
         for name, *said in table.telling(feature.key):
             found[name].append(Support(feature, *said))
     return found
+
+
+def _words_around(case: NameCase, tables: Sequence[Usage]) -> dict[str, float]:
+    """Words that the code of a definition says, and verbs that names begin with, each with how likely it is meant."""
+    words = dict(tables[-1].words)
+    if case.sort is Sort.FUNCTION:
+        words |= dict.fromkeys(KNOWN_VERBS, _WEIGHT_OF_A_VERB)
+    for feature in case.features:
+        if feature.sort == RESULTS:
+            words |= dict.fromkeys(tables[-1].row(feature.key).names, _WEIGHT_OF_A_WORD)
+        elif feature.sort in _SAYING_WORDS:
+            words[feature.name.removeprefix("first ").replace("()", "")] = _WEIGHT_OF_A_WORD
+    return words
 
 
 def _expanded(letters: str, quick: dict[str, float]) -> list[str]:
@@ -153,7 +210,13 @@ def _expanded(letters: str, quick: dict[str, float]) -> list[str]:
     return expansions(letters, weights, _MOST_EXPANSIONS)
 
 
-def _derived(case: NameCase) -> Iterator[Derived]:
+def _derived(case: NameCase, tables: Sequence[Usage]) -> Iterator[Derived]:
+    if case.sort is not Sort.VARIABLE:
+        of_project = tables[-1]
+        names_of = function_names if case.sort is Sort.FUNCTION else class_names
+        found = names_of(case.features, case.spelling, lambda feature: of_project.row(feature.key).names)
+        yield from (Derived(*each) for each in found)
+        return
     for feature in case.features:
         if GROUPS[feature.group] in ("within", "shape") or feature.is_counterpart:
             continue

@@ -8,6 +8,7 @@ from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import Candidate, Support
 from zephyrun.naming.telling import told_of
 from zephyrun.naming.usage import ProjectUsage
+from zephyrun.naming.words import plural
 
 _MOST_EVIDENCE = 3
 # What is alike about the variables of a row, where it is not what is said of the one that is asked for.
@@ -20,9 +21,31 @@ _ALIKE = {
     ContextSort.ANNOTATED: "annotated with {name}",
     ContextSort.KEY: "asked for [“{name}”]",
     ContextSort.PARAMETER: "that are the {ordinal} parameter of {callee}()",
+    ContextSort.GIVES: "that return {name}",
+    ContextSort.ASKS: "that answer by {name}",
+    ContextSort.CALLS: "that call {name}()",
+    ContextSort.SETS: "that set .{name}",
+    ContextSort.TAKES: "that take {name}",
+    ContextSort.SAYS: "described with “{name}”",
+    ContextSort.MEMBER_OF: "of classes called {name}",
+    ContextSort.EXTENDS: "based on {name}",
+    ContextSort.BEARS: "with a method {name}()",
+    ContextSort.WRAPPED_BY: "decorated with {name}",
 }
+_OF_FUNCTIONS = frozenset(
+    {
+        ContextSort.GIVES,
+        ContextSort.ASKS,
+        ContextSort.CALLS,
+        ContextSort.SETS,
+        ContextSort.TAKES,
+        ContextSort.MEMBER_OF,
+    }
+)
+_OF_CLASSES = frozenset({ContextSort.EXTENDS, ContextSort.BEARS})
+_OF_BOTH = frozenset({ContextSort.SAYS, ContextSort.WRAPPED_BY})
 # Features that hardly anybody would believe by themselves.
-_UNTOLD = frozenset({"shape", ContextSort.FROM_LITERAL, ContextSort.ASKED, ContextSort.OTHER_USE})
+_UNTOLD = frozenset({"shape", ContextSort.GIVES_A, ContextSort.FROM_LITERAL, ContextSort.ASKED, ContextSort.OTHER_USE})
 _LEAST_SHARE = 0.1
 _LEAST_COUNT = 2
 
@@ -61,16 +84,25 @@ def _from_project(text: str, supports: Sequence[Support], project: ProjectUsage)
         row = project.row(feature.key)
         count, total = round(row.names[text]), round(row.total)
         if total == 1:
-            return [f"another variable {_alike(support)} is called so, in {where}"]
-        return [f"{count} of {total} variables {_alike(support)} are called so here, as in {where}"]
+            return [f"another {_thing(support)} {_alike(support)} is called so, in {where}"]
+        return [f"{count} of {total} {plural(_thing(support))} {_alike(support)} are called so here, as in {where}"]
     return []
 
 
 def _from_elsewhere(supports: Sequence[Support]) -> list[str]:
     for support in _best(supports):
         if support.places >= _LEAST_COUNT:
-            return [f"so are {support.share:.0%} of variables {_alike(support)} in other people's code"]
+            things = plural(_thing(support))
+            return [f"so are {support.share:.0%} of {things} {_alike(support)} in other people's code"]
     return []
+
+
+def _thing(support: Support) -> str:
+    if support.feature.sort in _OF_FUNCTIONS:
+        return "function"
+    if support.feature.sort in _OF_CLASSES:
+        return "class"
+    return "definition" if support.feature.sort in _OF_BOTH else "variable"
 
 
 def _alike(support: Support) -> str:

@@ -1,4 +1,4 @@
-"""What a variable's contexts are counted by: each is a feature, and features of one sort are a group.
+"""What contexts are counted by: each is a feature, and features of one sort are a group.
 
 The tables of usage know features by their keys alone, so that a row is found without a text.
 """
@@ -35,6 +35,19 @@ GROUPS = (
     "beside",
     "within",
     "shape",
+    # Those of functions and classes.
+    "gives",
+    "gives a",
+    "asks",
+    "calls",
+    "sets",
+    "takes",
+    "says",
+    "member of",
+    "extends",
+    "bears",
+    "wrapped by",
+    "results",
 )
 _GROUP_OF_SORT: dict[str, str] = {
     ContextSort.FROM_CALL: "value",
@@ -75,6 +88,22 @@ _GROUP_OF_SORT: dict[str, str] = {
     ContextSort.ANNOTATED: "annotated",
     ContextSort.DESCRIBED: "described",
     ContextSort.BESIDE: "beside",
+    **{
+        sort: sort.value
+        for sort in (
+            ContextSort.GIVES,
+            ContextSort.GIVES_A,
+            ContextSort.ASKS,
+            ContextSort.CALLS,
+            ContextSort.SETS,
+            ContextSort.TAKES,
+            ContextSort.SAYS,
+            ContextSort.MEMBER_OF,
+            ContextSort.EXTENDS,
+            ContextSort.BEARS,
+            ContextSort.WRAPPED_BY,
+        )
+    },
 }
 _GROUP_NUMBERS = {name: number for number, name in enumerate(GROUPS)}
 # Calls and parameters name one another: what is handed to a parameter is often called as it is.
@@ -89,12 +118,14 @@ _SHAPES = {
     ScopeKind.CLASS: "class",
 }
 _MOST_WORDS_OF_A_FUNCTION = 4
+# The sort of a feature that no row of functions has: it is looked up among variables.
+RESULTS = "results"
 # Names that their place gives them, and that say nothing of what they stand for.
 PLACEHOLDERS = frozenset({"self", "cls", "mcs", "args", "kwargs", "_", "__"})
 
 
 class Feature(NamedTuple):
-    """One feature of a variable. `key` is that of its row; `told` says in a few words what the code says there,
+    """One feature of what bears a name. `key` is that of its row; `told` says in a few words what the code says there,
     where somebody asked for that; `is_counterpart` where it is looked up as a parameter for what is an argument,
     or the reverse."""
 
@@ -125,14 +156,25 @@ def is_variable(facts: FileFacts, binding: int) -> bool:
     }
 
 
+def is_definition(facts: FileFacts, binding: int) -> bool:
+    """Whether a binding is a function or class, and its name none that the language gives a meaning."""
+    record = facts.bindings[binding]
+    if record.outside or not record.references or record.name.startswith("__"):
+        return False
+    roles = facts.roles(binding)
+    return bool(roles & {Role.FUNCTION, Role.CLASS}) and not roles & {Role.IMPORT, Role.PARAMETER, Role.ASSIGN}
+
+
 def is_good(name: str) -> bool:
     """Whether a name is fit to be learned from: readable, and long enough to say something."""
     return crypticness(name.strip("_")) == 0.0
 
 
 def is_learned_from(facts: FileFacts, binding: int) -> bool:
-    """Whether a variable and its name are counted."""
-    return is_variable(facts, binding) and is_good(facts.bindings[binding].name)
+    """Whether a variable, function or class is counted with its name."""
+    return is_good(facts.bindings[binding].name) and (
+        is_variable(facts, binding) or is_definition(facts, binding)
+    )
 
 
 def features_of(
@@ -142,8 +184,8 @@ def features_of(
     is_known: Callable[[int], bool],
     tell: Callable[[Context], str] | None = None,
 ) -> list[Feature]:
-    """The features of one variable, of which these are the contexts. `is_known` says of another variable
-    whether its name may be learned from; `tell` puts a context into words."""
+    """The features of one variable, function or class, of which these are the contexts. `is_known` says of another
+    variable whether its name may be learned from; `tell` puts a context into words."""
     found = [feature_of(each, tell) for each in contexts if each.other < 0 or is_known(each.other)]
     for each in tuple(found):
         counterpart = _COUNTERPARTS.get(each.sort)
@@ -168,14 +210,24 @@ def feature_of(context: Context, tell: Callable[[Context], str] | None) -> Featu
 
 def _surroundings(facts: FileFacts, binding: int) -> Iterator[Feature]:
     record = facts.bindings[binding]
+    roles = facts.roles(binding)
+    around = facts.scopes[record.scope].kind
+    if roles & {Role.FUNCTION, Role.CLASS}:
+        yield _own("shape", f"class in {around}" if Role.CLASS in roles else f"function in {around}")
+        return
     owner = facts.scopes[facts.owner(record.scope)]
     if owner.kind is ScopeKind.FUNCTION:
         for word in split_name(owner.name)[:_MOST_WORDS_OF_A_FUNCTION]:
             yield _own("within", word)
         yield _own("within", f"{owner.name}()")
-    shape = _SHAPES.get(facts.scopes[record.scope].kind, "function")
-    roles = "/".join(sorted(facts.roles(binding) - {Role.READ}))
-    yield _own("shape", f"{shape}:{roles}")
+    written = "/".join(sorted(roles - {Role.READ}))
+    yield _own("shape", f"{_SHAPES.get(around, 'function')}:{written}")
+
+
+def results_of(function: str) -> Feature:
+    """What stands for the variables that are assigned from calls of a function."""
+    key = feature_key(ContextSort.FROM_CALL, function)
+    return Feature(_GROUP_NUMBERS["results"], key, RESULTS, function)
 
 
 def _own(group: str, name: str) -> Feature:

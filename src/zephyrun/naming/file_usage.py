@@ -8,18 +8,20 @@ from array import array
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
-from zephyrun.facts import Context, FileFacts
+from zephyrun.facts import Context, FileFacts, Role
 from zephyrun.naming.features import features_of, is_learned_from
 from zephyrun.naming.usage import ProjectUsage
 from zephyrun.source import SourceText
 
 _NUMBER = "I"
+# Behind a first word: stands for all names of functions that begin with it.
+ANY_SUCH = "_*"
 _QUICKLY = 1
 
 
 @dataclass(frozen=True)
 class FileUsage:
-    """The named variables of a file: `keys` holds those of their features one variable after another, and
+    """What bears a name in a file: `keys` holds those of their features one variable after another, and
     `sizes` how many each has; `lines` is where each stands first, from 1."""
 
     names: tuple[str, ...]
@@ -63,6 +65,13 @@ def unpacked(packed: bytes) -> FileUsage:
     )
 
 
+def names_counted(name: str, *, is_function: bool) -> tuple[str, ...]:
+    """What a name is counted as: that of a function also as any that begins with its first word."""
+    plain = name.strip("_")
+    first, separator, _ = plain.partition("_")
+    return (plain, first + ANY_SUCH) if is_function and separator else (plain,)
+
+
 def usage_of(
     source: SourceText, facts: FileFacts, contexts: Mapping[int, Sequence[Context]]
 ) -> FileUsage:
@@ -73,10 +82,12 @@ def usage_of(
         record = facts.bindings[binding]
         features = features_of(facts, binding, contexts.get(binding, ()), good.__contains__)
         own = dict.fromkeys(each.key for each in features if not each.is_counterpart)
-        names.append(record.name.strip("_"))
-        lines.append(source.line_of(facts.references[record.references[0]].start))
-        sizes.append(len(own))
-        keys.extend(own)
+        line = source.line_of(facts.references[record.references[0]].start)
+        for name in names_counted(record.name, is_function=Role.FUNCTION in facts.roles(binding)):
+            names.append(name)
+            lines.append(line)
+            sizes.append(len(own))
+            keys.extend(own)
     return FileUsage(tuple(names), lines, sizes, keys)
 
 

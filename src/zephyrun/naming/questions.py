@@ -5,10 +5,19 @@ from __future__ import annotations
 import re
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
-from zephyrun.naming.features import Feature, feature_key, feature_of, features_of, is_learned_from, is_variable
+from zephyrun.naming.features import (
+    Feature,
+    feature_key,
+    feature_of,
+    features_of,
+    is_learned_from,
+    is_variable,
+    results_of,
+)
 from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.telling import teller
 from zephyrun.source import SourceText
@@ -26,10 +35,17 @@ class Suggestion(NamedTuple):
     evidence: tuple[str, ...]
 
 
+class Sort(StrEnum):
+    """What sort of thing bears a name."""
+
+    VARIABLE = "variable"
+    FUNCTION = "function"
+    CLASS = "class"
+
+
 class NameCase(NamedTuple):
-    """A variable for which a name is sought. `spelling` is the old name; `remarks` are names that comments
-    suggest, each with the comment; `function` is that around it, "" for none; a variable that loops over
-    something is one of many."""
+    """What a name is sought for. `spelling` is the old name; `remarks` are names that comments suggest, each with
+    the comment; `function` is that around it, "" for none; a variable that loops over something is one of many."""
 
     spelling: str
     features: tuple[Feature, ...]
@@ -37,11 +53,12 @@ class NameCase(NamedTuple):
     function: str = ""
     is_parameter: bool = False
     is_one_of_many: bool = False
+    sort: Sort = Sort.VARIABLE
 
 
 @dataclass(frozen=True)
 class Question:
-    """One variable whose name is to be better. `taken` are names that it cannot have; `group` is the function
+    """What it is whose name is to be better. `taken` are names that it cannot have; `group` is the function
     whose variables are named together. `waiting` are features that mention another variable whose name is no
     better, each with that variable's number in the file and its name. A name with a score below `least_score` is
     no answer; with `only_said`, neither is one that nothing in the code says.
@@ -64,11 +81,15 @@ class Question:
     def from_row(cls, row: Sequence[Any]) -> Question:
         """The question that `as_row` gave. Errors: `ValueError` or `TypeError` for a row that is none."""
         binding, (spelling, features, remarks, *further), taken, group, waiting, *wanted = row
+        function, is_parameter, is_one_of_many, sort = further
         case = NameCase(
             spelling,
             tuple(Feature(*each) for each in features),
             tuple((text, comment) for text, comment in remarks),
-            *further,
+            function,
+            is_parameter,
+            is_one_of_many,
+            Sort(sort),
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
         return cls(binding, case, frozenset(taken), group, held_back, *wanted)
@@ -95,19 +116,22 @@ def ask(
     least_score: float = 0.0,
     only_said: bool = False,
 ) -> Question:
-    """The question what one variable of a file should be called."""
+    """The question what one variable, function or class of a file should be called."""
     record = facts.bindings[binding]
     # `kg = float(kg)` says nothing of what else it could be called.
     own = [each for each in contexts.get(binding, ()) if each.other != binding]
     tell = teller(source)
     roles = facts.roles(binding)
+    sort = sort_of(roles)
+    features = features_of(facts, binding, own, lambda other: is_learned_from(facts, other), tell)
     case = NameCase(
         spelling,
-        tuple(features_of(facts, binding, own, lambda other: is_learned_from(facts, other), tell)),
-        tuple(remarks_on(source, facts, binding)),
+        tuple(features) if sort is Sort.VARIABLE else (*features, results_of(spelling)),
+        tuple(remarks_on(source, facts, binding)) if sort is Sort.VARIABLE else (),
         facts.scopes[facts.owner(record.scope)].name,
         Role.PARAMETER in roles,
         bool(roles & {Role.LOOP, Role.EACH}),
+        sort,
     )
     waiting = tuple(
         (feature_of(each, tell), each.other, facts.bindings[each.other].name)
@@ -115,6 +139,13 @@ def ask(
         if each.other >= 0 and is_variable(facts, each.other) and not is_learned_from(facts, each.other)
     )
     return Question(binding, case, frozenset(taken), group, waiting, least_score, only_said)
+
+
+def sort_of(roles: frozenset[Role]) -> Sort:
+    """What sort of thing bears a name whose references have these roles."""
+    if Role.CLASS in roles:
+        return Sort.CLASS
+    return Sort.FUNCTION if Role.FUNCTION in roles else Sort.VARIABLE
 
 
 def names_mentioned(facts: FileFacts, scope: int) -> frozenset[str]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from functools import lru_cache
+from functools import cache, lru_cache
 from math import exp, log
 from pathlib import Path
 from typing import NamedTuple
@@ -17,7 +17,7 @@ from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import DERIVATIONS, Candidate, Support
 from zephyrun.naming.features import GROUPS
 from zephyrun.naming.letters import NO_FIT, Fit, fit_of, telling_letters, words_of
-from zephyrun.naming.questions import NameCase
+from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import crypticness, singular
 
@@ -31,6 +31,7 @@ _NONE = (
     "none: something says a name",
 )
 _COUNTED = ("information", "counterpart", "highest share", "sum of shares", "number of features", "share", "unseen")
+_COUNTED_OF_VERBS = ("information", "highest share", "sum of shares")
 _PLAIN = (
     "words",
     "letters",
@@ -47,6 +48,7 @@ _PLAIN = (
     "from one of many values",
     "one letter fits what is said",
     "letters fit what is said",
+    "keeps its verb",
 )
 # What says a name outright.
 _SAYING = frozenset({"getter", "attribute", "key", "keyword", "stored", "element", "class", "comment"})
@@ -72,6 +74,7 @@ _FEW_CONTEXTS = 6.0
 # What brings the parts of a vector to about 1.
 _LETTERS_OF_A_NAME = 10.0
 _USUAL_LOGARITHM = 10.0
+_USUAL_SUM = 4.0
 _KEPT_NAMES = 2**15
 
 # What each weight is for, in the order of the numbers of a vector.
@@ -79,6 +82,7 @@ PARTS: tuple[str, ...] = (
     *_NONE,
     *(f"{table}: {group}" for table in TABLES for group in GROUPS),
     *(f"{table}: {what}" for table in TABLES for what in _COUNTED),
+    *(f"{table}: verb: {what}" for table in TABLES for what in _COUNTED_OF_VERBS),
     *(f"derived: {each}" for each in DERIVATIONS),
     *(f"one letter: {each}" for each in Fit._fields),
     *(f"letters: {each}" for each in Fit._fields),
@@ -95,7 +99,7 @@ class Ranked(NamedTuple):
 
 def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage]) -> list[Ranked]:
     """The candidates, best first; what their scores lack to 1 is the probability that none is right."""
-    weights = trained_weights()
+    weights = trained_weights(case.sort)
     vectors = vectors_of(case, candidates, tables)
     values = [sum(weights[place] * number for place, number in vector.items()) for vector in vectors]
     highest = max(values)
@@ -105,20 +109,21 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
     return sorted(ranked, key=lambda each: (-each.score, each.candidate.text))
 
 
-@lru_cache(1)
-def trained_weights() -> tuple[float, ...]:
-    """One weight for each of `PARTS`."""
+@cache
+def trained_weights(sort: Sort) -> tuple[float, ...]:
+    """One weight for each of `PARTS`, for names of one sort of thing."""
     text = (Path(__file__).parent / "data" / "ranking.json").read_text("utf-8")
-    kept = json.loads(text)
+    kept = json.loads(text)[sort]
     # Comments say names where there are no good ones, so nothing is to be learned of them where there are: they
     # count as much as what a value is stored as.
-    kept["derived: comment"] = kept["derived: stored"]
+    kept["derived: comment"] = kept.get("derived: stored", 0.0)
     return tuple(kept.get(part, 0.0) for part in PARTS)
 
 
 _PLACES = {part: place for place, part in enumerate(PARTS)}
 _GROUP_PLACES = [[_PLACES[f"{table}: {group}"] for group in GROUPS] for table in TABLES]
 _COUNTED_PLACES = [[_PLACES[f"{table}: {what}"] for what in _COUNTED] for table in TABLES]
+_VERB_PLACES = [[_PLACES[f"{table}: verb: {what}"] for what in _COUNTED_OF_VERBS] for table in TABLES]
 _DERIVED_PLACES = {each: _PLACES[f"derived: {each}"] for each in DERIVATIONS}
 _ONE_LETTER = [_PLACES[f"one letter: {each}"] for each in Fit._fields]
 _LETTERS = [_PLACES[f"letters: {each}"] for each in Fit._fields]
@@ -144,6 +149,8 @@ def vectors_of(
     n_values = len({(each.sort, each.name) for each in case.features if each.sort in _VALUES and ":" not in each.name})
     letters = telling_letters(case.spelling)
     n_letters = sum(map(len, words_of(letters)))
+    first_word, separator, _ = case.spelling.partition("_")
+    first_word += separator
     vectors = []
     best_support = 0.0
     for candidate in candidates:
@@ -151,6 +158,8 @@ def vectors_of(
         for number, table in enumerate(tables):
             support = _add_table(vector, number, candidate.text, candidate.supports[number], table)
             best_support = max(best_support, support)
+            if case.sort is Sort.FUNCTION:
+                _add_verb(vector, number, candidate.supports_of_verb[number])
         for derivation in {each.derivation for each in candidate.derived}:
             vector[_DERIVED_PLACES[derivation]] = 1.0
         fit = fit_of(letters, candidate.text) if n_letters else NO_FIT
@@ -164,6 +173,8 @@ def vectors_of(
                 one_or_more = "one letter fits" if n_letters == 1 else "letters fit"
                 vector[_PLACES[f"{one_or_more} what is said"]] = 1.0
         _add_plain(vector, candidate, is_many=is_many, is_test=is_test)
+        if case.sort is Sort.FUNCTION and first_word and candidate.text.startswith(first_word):
+            vector[_PLACES["keeps its verb"]] = 1.0
         if n_values >= _FEW_VALUES and _FROM_VALUES & {each.derivation for each in candidate.derived}:
             many = "several" if n_values == _FEW_VALUES else "many"
             vector[_PLACES[f"from one of {many} values"]] = 1.0
@@ -204,6 +215,14 @@ def _add_table(
     vector[share] = log(table.share(text)) / _USUAL_LOGARITHM
     vector[unseen] = float(not table.has(text))
     return best
+
+
+def _add_verb(vector: dict[int, float], number: int, supports: Sequence[Support]) -> None:
+    """Add what a table says of functions whose names begin with the same word."""
+    information, highest, shares = _VERB_PLACES[number]
+    vector[information] = sum(each.information for each in supports) / _USUAL_SUM
+    vector[highest] = max((each.share * each.places / (each.places + 1.0) for each in supports), default=0.0)
+    vector[shares] = sum(each.share for each in supports)
 
 
 class _Plain(NamedTuple):

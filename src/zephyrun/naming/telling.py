@@ -49,6 +49,17 @@ _SENTENCES = {
     ContextSort.ANNOTATED: "annotated as {code}",
     ContextSort.DESCRIBED: "documented with the word “{name}”",
     ContextSort.BESIDE: "beside {name}",
+    ContextSort.GIVES: "it returns {name}",
+    ContextSort.GIVES_A: "it gives {name}",
+    ContextSort.ASKS: "it answers by {code}",
+    ContextSort.CALLS: "it calls {name}()",
+    ContextSort.SETS: "it sets .{name}",
+    ContextSort.TAKES: "it takes {name}",
+    ContextSort.SAYS: "described with the word “{name}”",
+    ContextSort.MEMBER_OF: "a method of {name}",
+    ContextSort.EXTENDS: "based on {name}",
+    ContextSort.BEARS: "it has the method {name}()",
+    ContextSort.WRAPPED_BY: "decorated with {name}",
 }
 
 

@@ -19,6 +19,8 @@ from math import log
 from pathlib import Path
 from typing import Final, NamedTuple, Protocol
 
+from zephyrun.naming.letters import words_of
+
 _MAGIC = b"zephyrun usage 1\n"
 _HEADER = struct.Struct("<5I")
 _NUMBER: Final = "I"
@@ -69,6 +71,10 @@ class Usage(Protocol):
     def share(self, name: str) -> float:
         """The share of all variables that bear a name, more than 0 for any name."""
 
+    @property
+    def words(self) -> Mapping[str, float]:
+        """The words of all names, each with how common it is, from 0 to 1."""
+
     def has(self, name: str) -> bool:
         """Whether any variable bears a name."""
 
@@ -85,6 +91,22 @@ def telling_of(row: Row, share: Callable[[str], float]) -> tuple[Told, ...]:
         if information > 0:
             found.append(Told(name, min(information, _HIGHEST_INFORMATION), count / row.total, count))
     return tuple(found)
+
+
+def words_in(names: Mapping[str, float]) -> dict[str, float]:
+    """The words of names that are there so often, each with how often it is."""
+    counts: defaultdict[str, float] = defaultdict(float)
+    for name, count in names.items():
+        for word in words_of(name):
+            if len(word) > 1:
+                counts[word] += count
+    return counts
+
+
+def how_common(counts: Mapping[str, float]) -> dict[str, float]:
+    """How common words are that are there so often, from 0 to 1."""
+    highest = log(1 + max(counts.values(), default=1))
+    return {word: log(1 + count) / highest for word, count in counts.items()}
 
 
 class ShippedUsage:
@@ -138,6 +160,11 @@ class ShippedUsage:
         """All names, with their counts."""
         n_names = len(self._counts)
         return {self._name(number): self._counts[number] / _SHARES_OF_A_COUNT for number in range(n_names)}
+
+    @cached_property
+    def words(self) -> Mapping[str, float]:
+        """The words of all names, each with how common it is, from 0 to 1."""
+        return how_common(words_in(self.names))
 
     @cached_property
     def _shares(self) -> dict[str, float]:
@@ -212,6 +239,7 @@ class ProjectUsage:
         self.total = 0
         self._places: dict[tuple[int, str], tuple[str, int]] = {}
         self._told: dict[int, Sequence[Told]] = {}
+        self._words: Mapping[str, float] | None = None
 
     def add(self, name: str, keys: Iterable[int]) -> None:
         """Count one variable with its features' keys."""
@@ -223,6 +251,7 @@ class ProjectUsage:
         """Count variables, each by its name."""
         self._names.update(names)
         self._told.clear()
+        self._words = None
         self.total = self._names.total()
 
     def count_feature(self, key: int, name: str, place: tuple[str, int]) -> None:
@@ -233,6 +262,18 @@ class ProjectUsage:
 
     def want(self, keys: Iterable[int]) -> None:
         """Make sure that the rows of these keys are counted."""
+
+    @property
+    def words(self) -> Mapping[str, float]:
+        """The words of the project's names, each with how common it is, from 0 to 1."""
+        if self._words is None:
+            self._words = how_common(self.word_counts)
+        return self._words
+
+    @property
+    def word_counts(self) -> Mapping[str, float]:
+        """The words of the project's names, each with how often it is."""
+        return words_in(self._names)
 
     def place(self, key: int, name: str) -> tuple[str, int] | None:
         """The path and line of the first variable of a name that has a feature, where they are known."""

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterator
+from collections.abc import Iterable
 from enum import StrEnum
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 _Function = ast.FunctionDef | ast.AsyncFunctionDef
 _BOOLEAN_CALLS = frozenset(
@@ -41,32 +41,21 @@ class Answer(NamedTuple):
     is_decorated: bool
 
 
-def answer_of(node: _Function, start: int) -> Answer:
-    """What a function gives back whose name stands at `start`."""
-    own = list(_own_nodes(node))
-    returns = [each.value for each in own if isinstance(each, ast.Return)]
+def answer_of(node: _Function, start: int, returns: Iterable[ast.Return], *, is_generator: bool) -> Answer:
+    """What a function gives back whose name stands at `start`, and whose own `return` statements these are."""
     body = [each for each in node.body if not _is_documentation(each)]
     return Answer(
         node.name,
         start,
-        frozenset(map(_given, returns)),
-        any(isinstance(each, ast.Yield | ast.YieldFrom) for each in own),
+        frozenset(given_by(each.value) for each in returns),
+        is_generator,
         all(_does_nothing(each) for each in body),
         bool(node.decorator_list),
     )
 
 
-def _own_nodes(node: _Function) -> Iterator[Any]:
-    """What stands in a function and in none inside it."""
-    waiting: list[ast.AST] = list(node.body)
-    while waiting:
-        each = waiting.pop()
-        yield each
-        if not isinstance(each, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef | ast.Lambda):
-            waiting.extend(ast.iter_child_nodes(each))
-
-
-def _given(value: ast.expr | None) -> Given:
+def given_by(value: ast.expr | None) -> Given:
+    """What sort of thing a `return` of a value gives."""
     if value is None:
         return Given.NOTHING
     if isinstance(value, ast.Constant):
@@ -78,10 +67,10 @@ def _given(value: ast.expr | None) -> Given:
     if isinstance(value, ast.UnaryOp):
         return Given.BOOLEAN if isinstance(value.op, ast.Not) else Given.VALUE
     if isinstance(value, ast.BoolOp):
-        parts = set(map(_given, value.values))
+        parts = set(map(given_by, value.values))
         return Given.BOOLEAN if parts == {Given.BOOLEAN} else Given.UNKNOWN
     if isinstance(value, ast.IfExp):
-        parts = {_given(value.body), _given(value.orelse)}
+        parts = {given_by(value.body), given_by(value.orelse)}
         return parts.pop() if len(parts) == 1 else Given.UNKNOWN
     if isinstance(value, _DISPLAYS):
         return Given.VALUE

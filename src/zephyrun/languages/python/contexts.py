@@ -9,15 +9,16 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from functools import cached_property
 from itertools import groupby
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, ContextSort, FileFacts, ScopeKind
 from zephyrun.languages.python.answers import Answer, answer_of
+from zephyrun.languages.python.deeds import Deeds, FunctionNode, documentation_of, members_of, words_written
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.walk import all_arguments, position_readers
 
-_Function = ast.FunctionDef | ast.AsyncFunctionDef
 _SEQUENCES = (ast.Tuple, ast.List)
 _COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.GeneratorExp, ast.DictComp)
 # Calls that give what they are handed, in another order or another form: what is in it is the same.
@@ -38,44 +39,93 @@ _DOCUMENTED = re.compile(
 )
 
 
+# Fields of nodes that hold texts and signs, and no other nodes in which names stand.
+_WITHOUT_NODES = frozenset(
+    "id ctx attr op ops kind is_async simple level module names type_comment conversion arg name rest asname".split()
+)
+
+class _Fields(dict[type[ast.AST], tuple[str, ...]]):
+    """For each sort of node, the fields in which nodes are; found when they are asked for."""
+
+    def __missing__(self, sort: type[ast.AST]) -> tuple[str, ...]:
+        fields = () if sort is ast.Constant else tuple(each for each in sort._fields if each not in _WITHOUT_NODES)
+        self[sort] = fields
+        return fields
+
+
+_FIELDS_WITH_NODES = _Fields()
+# What stands for no variable of the file; attributes have numbers below it.
+NO_BINDING = -1
+
+
+class AttributeContexts(NamedTuple):
+    """An attribute that the methods of a class use of their own object: the scope of the class, its name, where it
+    stands in text order, and its contexts."""
+
+    class_scope: int
+    name: str
+    starts: tuple[int, ...]
+    contexts: tuple[Context, ...]
+
+
 class Contexts(NamedTuple):
-    """What a file says of its names: the contexts of each variable by its number, in text order; what those
-    functions give back whose names promise something; and the scopes of those classes that have neither bases
-    nor decorators."""
+    """What a file says of its names: the contexts of each variable, function and class by its number, in text
+    order; what those functions give back whose names promise something; the scopes of those classes that have
+    neither bases nor decorators; and the attributes that were asked for."""
 
     by_binding: dict[int, tuple[Context, ...]]
     answers: tuple[Answer, ...]
     classes_by_themselves: frozenset[int]
+    attributes: tuple[AttributeContexts, ...] = ()
 
 
-def read_contexts(parsed: ParsedFile) -> Contexts:
-    """What a file says of its variables, parameters and functions."""
-    walk = _ContextWalk(parsed)
+class _Around(NamedTuple):
+    """The class around the code that is looked at, -1 for none, and what its methods call their object there."""
+
+    class_scope: int = -1
+    first_parameter: str = ""
+
+
+def _never(_: str) -> bool:
+    return False
+
+
+def read_contexts(parsed: ParsedFile, is_asked_for: Callable[[str], bool] = _never) -> Contexts:
+    """What a file says of its variables, parameters, functions and classes, and of those attributes whose names are
+    asked for."""
+    walk = _ContextWalk(parsed, is_asked_for)
     with deep_recursion():
         walk.everything(parsed.tree)
     contexts = sorted(walk.found, key=lambda each: (each.binding, each.start))
-    grouped = groupby(contexts, key=lambda each: each.binding)
+    by_number = {number: tuple(group) for number, group in groupby(contexts, key=lambda each: each.binding)}
     answers = sorted(walk.answers, key=lambda each: each.start)
     by_themselves = {
         each.inner_scope
         for each in parsed.facts.definitions
         if each.sort is ScopeKind.CLASS and each.name_start in walk.classes_by_themselves
     }
-    return Contexts(
-        {binding: tuple(group) for binding, group in grouped}, tuple(answers), frozenset(by_themselves)
+    attributes = tuple(
+        AttributeContexts(class_scope, name, tuple(sorted(starts)), by_number.pop(NO_BINDING - 1 - index, ()))
+        for index, ((class_scope, name), starts) in enumerate(walk.attributes.items())
     )
+    return Contexts(by_number, tuple(answers), frozenset(by_themselves), attributes)
 
 
 class _ContextWalk:
     """One walk over a tree. Every node looks at those names alone that stand right beneath it."""
 
-    def __init__(self, parsed: ParsedFile) -> None:
+    def __init__(self, parsed: ParsedFile, is_asked_for: Callable[[str], bool]) -> None:
+        self._is_asked_for = is_asked_for
+        self.attributes: dict[tuple[int, str], list[int]] = {}
+        self._around = _Around()
         self.found: list[Context] = []
         self.answers: list[Answer] = []
         self.classes_by_themselves: set[int] = set()
         self._facts: FileFacts = parsed.facts
         self._text = parsed.source.text
         self._start_of, self._end_of = position_readers(parsed.source)
+        # What the function does whose own nodes are looked at.
+        self._deeds = Deeds()
         self._references = parsed.facts.reference_by_start
         self._places = parsed.places
         self._handlers: dict[type[ast.AST], Callable[[Any], None]] = {
@@ -102,6 +152,7 @@ class _ContextWalk:
             ast.Assert: lambda node: self._asked("assert", node.test),
             ast.Return: self._returned,
             ast.Yield: self._yielded,
+            ast.YieldFrom: self._yielded_from,
             ast.Dict: self._dictionary,
             ast.JoinedStr: self._shown,
             ast.FunctionDef: self._function,
@@ -117,38 +168,75 @@ class _ContextWalk:
         }
 
     def everything(self, tree: ast.Module) -> None:
-        """Look at every node of a tree."""
+        """Look at every node of a tree, those of one function after another."""
+        functions: list[tuple[FunctionNode, _Around]] = []
+        self._nodes_beneath(tree, functions)
+        while functions:
+            function, self._around = functions.pop()
+            self._deeds = Deeds()
+            self._nodes_beneath(function, functions)
+            self._done(function)
+
+    def _nodes_beneath(self, root: ast.AST, functions: list[tuple[FunctionNode, _Around]]) -> None:
+        """Look at the nodes beneath one, but for those beneath functions, which are put with the others."""
         handlers = self._handlers
-        waiting: list[ast.AST] = [tree]
+        waiting: list[ast.AST] = [root]
         while waiting:
             node = waiting.pop()
-            if (handler := handlers.get(type(node))) is not None:
+            if (handler := handlers.get(type(node))) is not None and node is not root:
                 handler(node)
-            for name in node._fields:
-                value = getattr(node, name, None)
-                if isinstance(value, ast.AST):
-                    if value._fields:
-                        waiting.append(value)
-                elif isinstance(value, list):
-                    waiting.extend(each for each in value if isinstance(each, ast.AST))
+                if isinstance(node, FunctionNode):
+                    functions.append((node, self._around_of(node)))
+                    continue
+            for name in _FIELDS_WITH_NODES[type(node)]:
+                value = getattr(node, name)
+                if type(value) is list:
+                    waiting.extend(filter(None, value))
+                elif value is not None:
+                    waiting.append(value)
+
+    def _around_of(self, node: FunctionNode) -> _Around:
+        """What is around the code of a function that stands in what is looked at."""
+        (start,) = self._places[id(node), "name"]
+        reference = self._references.get(start)
+        scope = reference.scope if reference is not None else 0
+        positional = [*node.args.posonlyargs, *node.args.args]
+        first = positional[0].arg if positional else ""
+        if self._facts.scopes[scope].kind is ScopeKind.CLASS:
+            return _Around(scope, first)
+        hides_it = self._around.first_parameter in [each.arg for each in all_arguments(node.args)]
+        return _Around() if hides_it else self._around
 
     # -- what is written down ----------------------------------------------------------------
 
     def _binding(self, node: ast.AST | None) -> int:
-        """The variable that a name stands for, -1 where a node is no name of this file."""
+        """The variable that a name stands for, `NO_BINDING` where a node is no name of this file."""
         if not isinstance(node, ast.Name):
-            return -1
+            return self._attribute_number(node) if type(node) is ast.Attribute else NO_BINDING
         reference = self._references.get(self._start_of(node))
         if reference is None or self._facts.bindings[reference.binding].outside:
-            return -1
+            return NO_BINDING
         return reference.binding
 
-    def _add(self, binding: int, sort: ContextSort, name: str, at: ast.AST, other: int = -1) -> None:
+    def _attribute_number(self, node: ast.Attribute) -> int:
+        """What stands for an attribute that is asked for, of the class around it; `NO_BINDING` for any other."""
+        if not self._is_asked_for(node.attr) or not isinstance(node.value, ast.Name):
+            return NO_BINDING
+        around = self._around
+        if around.class_scope < 0 or node.value.id != around.first_parameter:
+            return NO_BINDING
+        places = self.attributes.setdefault((around.class_scope, node.attr), [])
+        end = self._end_of(node)
+        if (end - len(node.attr)) not in places:
+            places.append(end - len(node.attr))
+        return NO_BINDING - 1 - list(self.attributes).index((around.class_scope, node.attr))
+
+    def _add(self, binding: int, sort: ContextSort, name: str, at: ast.AST, other: int = NO_BINDING) -> None:
         self.found.append(Context(binding, sort, name, other, self._start_of(at), self._end_of(at)))
 
     def _use(self, node: ast.AST | None, sort: ContextSort, name: str, at: ast.AST | None = None) -> None:
         binding = self._binding(node)
-        if binding >= 0 and node is not None and name:
+        if binding != NO_BINDING and node is not None and name:
             self._add(binding, sort, name, at or node)
 
     def _leaf(self, node: ast.AST | None) -> tuple[str, int]:
@@ -156,20 +244,20 @@ class _ContextWalk:
         if isinstance(node, ast.Name):
             return node.id, self._binding(node)
         if isinstance(node, ast.Attribute):
-            return node.attr, -1
+            return node.attr, NO_BINDING
         if isinstance(node, ast.Call):
-            return f"{_callee(node)}()" if _callee(node) else "", -1
+            return f"{_callee(node)}()" if _callee(node) else "", NO_BINDING
         if isinstance(node, ast.Subscript):
             key = _text_key(node)
             if key:
-                return key, -1
+                return key, NO_BINDING
             name, other = self._leaf(node.value)
             return f"{name}[]" if name else "", other
         if isinstance(node, ast.Constant):
-            return _literal(node.value), -1
+            return _literal(node.value), NO_BINDING
         if isinstance(node, ast.Await | ast.Starred):
             return self._leaf(node.value)
-        return "", -1
+        return "", NO_BINDING
 
     def _on_leaf(self, binding: int, sort: ContextSort, prefix: str, node: ast.AST, at: ast.AST) -> None:
         name, other = self._leaf(node)
@@ -185,7 +273,7 @@ class _ContextWalk:
 
     def _annotated_assignment(self, node: ast.AnnAssign) -> None:
         binding = self._binding(node.target)
-        if binding >= 0:
+        if binding != NO_BINDING:
             self._annotated(binding, node.annotation)
         if node.value is not None:
             self._made(node.target, node.value)
@@ -193,7 +281,7 @@ class _ContextWalk:
 
     def _stored(self, value: ast.expr, targets: Sequence[ast.expr]) -> None:
         binding = self._binding(value)
-        if binding < 0:
+        if binding == NO_BINDING:
             return
         for target in targets:
             if isinstance(target, ast.Attribute):
@@ -214,14 +302,14 @@ class _ContextWalk:
                 return
             for index, part in enumerate(target.elts):
                 binding = self._binding(part.value if isinstance(part, ast.Starred) else part)
-                if binding >= 0:
+                if binding != NO_BINDING:
                     name, other = self._leaf(value)
                     if name:
                         label = f"{name}:{index}/{len(target.elts)}"
                         self._add(binding, ContextSort.PART_OF, label, value, other)
             return
         binding = self._binding(target)
-        if binding >= 0:
+        if binding != NO_BINDING:
             self._value(binding, value)
 
     def _value(self, binding: int, value: ast.AST) -> None:
@@ -293,16 +381,16 @@ class _ContextWalk:
     def _growth(self, node: ast.AugAssign) -> None:
         binding = self._binding(node.target)
         operator = type(node.op).__name__
-        if binding >= 0:
+        if binding != NO_BINDING:
             self._on_leaf(binding, ContextSort.GROWS_BY, f"{operator}:", node.value, node)
         value = self._binding(node.value)
-        if value >= 0:
+        if value != NO_BINDING:
             self._on_leaf(value, ContextSort.OPERAND, f"{operator}=", node.target, node)
 
     def _loop(self, node: Any) -> None:
         self._elements(node.target, node.iter)
         iterated = self._binding(node.iter)
-        if iterated >= 0:
+        if iterated != NO_BINDING:
             target = node.target
             if isinstance(target, _SEQUENCES):
                 self._add(iterated, ContextSort.ITERATED, f"pairs:{len(target.elts)}", node.iter)
@@ -347,12 +435,12 @@ class _ContextWalk:
 
     def _element_of(self, target: ast.expr, prefix: str, collection: ast.expr, at: ast.AST) -> None:
         binding = self._binding(target)
-        if binding >= 0:
+        if binding != NO_BINDING:
             self._on_leaf(binding, ContextSort.ELEMENT_OF, prefix, collection, at)
 
     def _with(self, node: ast.With | ast.AsyncWith) -> None:
         for item in node.items:
-            if (binding := self._binding(item.optional_vars)) >= 0:
+            if (binding := self._binding(item.optional_vars)) != NO_BINDING:
                 self._on_leaf(binding, ContextSort.WITH, "", item.context_expr, item.context_expr)
                 self._value(binding, item.context_expr)
 
@@ -367,6 +455,7 @@ class _ContextWalk:
 
     def _call(self, node: ast.Call) -> None:
         callee = _callee(node)
+        self._deeds.called(callee, node)
         self._use(node.func, ContextSort.OTHER_USE, "called")
         if callee == "isinstance" and len(node.args) > 1:
             kinds = node.args[1]
@@ -377,7 +466,7 @@ class _ContextWalk:
             if isinstance(argument, ast.Starred):
                 break
             binding = self._binding(argument)
-            if binding >= 0 and callee:
+            if binding != NO_BINDING and callee:
                 self._add(binding, ContextSort.ARGUMENT, f"{callee}:{index}", node)
                 if index == 0 and isinstance(node.func, ast.Attribute) and len(node.args) == 1:
                     self._on_leaf(binding, ContextSort.PUT_INTO, f"{callee}@", node.func.value, node)
@@ -386,15 +475,17 @@ class _ContextWalk:
                 self._use(keyword.value, ContextSort.KEYWORD, keyword.arg, node)
 
     def _attribute(self, node: ast.Attribute) -> None:
+        if isinstance(node.ctx, ast.Store):
+            self._deeds.has_set(node.attr, node)
         binding = self._binding(node.value)
-        if binding >= 0:
+        if binding != NO_BINDING:
             written = "=" if isinstance(node.ctx, ast.Store) else ""
             self._add(binding, ContextSort.ATTRIBUTE, node.attr + written, node)
 
     def _subscript(self, node: ast.Subscript) -> None:
         binding = self._binding(node.value)
         index = node.slice
-        if binding >= 0:
+        if binding != NO_BINDING:
             if key := _text_key(node):
                 self._add(binding, ContextSort.KEY, key, node)
             elif isinstance(index, ast.Slice):
@@ -405,7 +496,7 @@ class _ContextWalk:
                 name = _literal(index.value) if isinstance(index, ast.Constant) else type(index).__name__
                 self._add(binding, ContextSort.KEY, f"#{name}", node)
         inner = self._binding(index)
-        if inner >= 0:
+        if inner != NO_BINDING:
             self._on_leaf(inner, ContextSort.INDEX_INTO, "", node.value, node)
 
     def _comparison(self, node: ast.Compare) -> None:
@@ -414,7 +505,7 @@ class _ContextWalk:
             name = type(operator).__name__
             for one, other, mark in ((sides[index], sides[index + 1], ""), (sides[index + 1], sides[index], "~")):
                 binding = self._binding(one)
-                if binding >= 0:
+                if binding != NO_BINDING:
                     self._on_leaf(binding, ContextSort.COMPARED, f"{name}{mark}:", other, node)
                     self._add(binding, ContextSort.COMPARED, f"{name}{mark}", node)
 
@@ -422,7 +513,7 @@ class _ContextWalk:
         operator = type(node.op).__name__
         for one, other, mark in ((node.left, node.right, ""), (node.right, node.left, "~")):
             binding = self._binding(one)
-            if binding >= 0:
+            if binding != NO_BINDING:
                 self._add(binding, ContextSort.OPERAND, f"{operator}{mark}", node)
                 self._on_leaf(binding, ContextSort.OPERAND, f"{operator}{mark}:", other, node)
 
@@ -444,17 +535,22 @@ class _ContextWalk:
         return self._facts.scopes[self._facts.owner(scope)].name
 
     def _returned(self, node: ast.Return) -> None:
-        if self._binding(node.value) >= 0:
+        self._deeds.returns.append(node)
+        if self._binding(node.value) != NO_BINDING:
             self._use(node.value, ContextSort.RETURNED, self._function_around(node), node)
         elif isinstance(node.value, ast.Tuple):
             n_parts = len(node.value.elts)
             for index, part in enumerate(node.value.elts):
-                if self._binding(part) >= 0:
+                if self._binding(part) != NO_BINDING:
                     name = f"{self._function_around(node)}:{index}/{n_parts}"
                     self._use(part, ContextSort.RETURNED, name, node)
 
+    def _yielded_from(self, node: ast.YieldFrom) -> None:
+        self._deeds.is_generator = True
+
     def _yielded(self, node: ast.Yield) -> None:
-        if self._binding(node.value) >= 0:
+        self._deeds.is_generator = True
+        if self._binding(node.value) != NO_BINDING:
             self._use(node.value, ContextSort.RETURNED, f"{self._function_around(node)}*", node)
 
     def _dictionary(self, node: ast.Dict) -> None:
@@ -468,7 +564,7 @@ class _ContextWalk:
             if isinstance(part, ast.Constant):
                 before = str(part.value)
             elif isinstance(part, ast.FormattedValue):
-                if self._binding(part.value) >= 0 and (found := _LAST_WORD.search(before)):
+                if self._binding(part.value) != NO_BINDING and (found := _LAST_WORD.search(before)):
                     self._use(part.value, ContextSort.SHOWN, found[1].lower(), part.value)
                 before = ""
 
@@ -477,22 +573,93 @@ class _ContextWalk:
 
     # -- parameters ------------------------------------------------------------------------------
 
-    def _function(self, node: _Function) -> None:
+    def _function(self, node: FunctionNode) -> None:
         self._parameters(node, node.name)
+
+    def _done(self, node: FunctionNode) -> None:
+        """Tell what a function does when its own nodes have been looked at."""
+        deeds = self._deeds
+        (start,) = self._places[id(node), "name"]
         if _PROMISING.match(node.name):
-            (start,) = self._places[id(node), "name"]
-            self.answers.append(answer_of(node, start))
+            self.answers.append(answer_of(node, start, deeds.returns, is_generator=deeds.is_generator))
+        reference = self._references.get(start)
+        if reference is None or node.name.startswith("__"):
+            return
+        binding, add = reference.binding, self._add
+        add(binding, ContextSort.GIVES_A, deeds.sort_given, node)
+        for given in deeds.returns:
+            self._gives(binding, given)
+        for callee, at in deeds.calls.items():
+            if callee != node.name or not _is_of_itself(at):
+                add(binding, ContextSort.CALLS, callee, at)
+        for name, at in deeds.sets.items():
+            add(binding, ContextSort.SETS, name, at)
+        self._says(binding, node)
+        around = self._facts.scopes[self._facts.bindings[binding].scope]
+        if around.kind is ScopeKind.CLASS:
+            add(binding, ContextSort.MEMBER_OF, around.name, node)
+        for decorator in node.decorator_list:
+            name, _ = self._leaf(decorator)
+            if name:
+                add(binding, ContextSort.WRAPPED_BY, name, decorator)
+        for argument in all_arguments(node.args):
+            if argument.arg not in ("self", "cls") and (own := self._references.get(self._start_of(argument))):
+                add(binding, ContextSort.TAKES, argument.arg, argument, own.binding)
+
+    def _gives(self, binding: int, given: ast.Return) -> None:
+        value = given.value
+        if isinstance(value, ast.UnaryOp) and isinstance(value.op, ast.Not):
+            value = value.operand
+        if isinstance(value, ast.Compare):
+            self._on_leaf(binding, ContextSort.ASKS, f"{type(value.ops[0]).__name__}:", value.left, given)
+        elif isinstance(value, ast.BoolOp):
+            for part in value.values[:2]:
+                self._on_leaf(binding, ContextSort.ASKS, "", part, given)
+        elif value is not None and not isinstance(value, ast.Constant):
+            own = self._facts.bindings[binding].name
+            if not (isinstance(value, ast.Call) and _callee(value) == own and _is_of_itself(value)):
+                self._on_leaf(binding, ContextSort.GIVES, "", value, given)
+
+    def _says(self, binding: int, node: FunctionNode | ast.ClassDef) -> None:
+        """Tell what the documentation of a definition says, or the comment above it."""
+        text = documentation_of(node) or self._heading_of(node)
+        for index, word in enumerate(words_written(text) if text else ()):
+            self._add(binding, ContextSort.SAYS, f"first {word}" if not index else word, node)
+
+    def _heading_of(self, node: FunctionNode | ast.ClassDef) -> str:
+        first = node.decorator_list[0] if node.decorator_list else node
+        return self._headings.get(self._facts.statement_at(self._start_of(first)), "")
+
+    @cached_property
+    def _headings(self) -> dict[int, str]:
+        """The first line of the comment above a statement, by the statement's number."""
+        found: dict[int, str] = {}
+        for comment in self._facts.comments:
+            if comment.own_line:
+                found.setdefault(comment.statement, comment.text)
+        return found
 
     def _class(self, node: ast.ClassDef) -> None:
         names = [base.id if isinstance(base, ast.Name) else "" for base in node.bases]
+        (start,) = self._places[id(node), "name"]
         if set(names) <= {"object"} and not node.keywords and not node.decorator_list:
-            (start,) = self._places[id(node), "name"]
             self.classes_by_themselves.add(start)
+        reference = self._references.get(start)
+        if reference is None:
+            return
+        binding = reference.binding
+        for base in node.bases:
+            self._on_leaf(binding, ContextSort.EXTENDS, "", base, base)
+        for name in members_of(node):
+            self._add(binding, ContextSort.BEARS, name, node)
+        for decorator in node.decorator_list:
+            self._on_leaf(binding, ContextSort.WRAPPED_BY, "", decorator, decorator)
+        self._says(binding, node)
 
     def _lambda(self, node: ast.Lambda) -> None:
         self._parameters(node, "")
 
-    def _parameters(self, node: _Function | ast.Lambda, name: str) -> None:
+    def _parameters(self, node: FunctionNode | ast.Lambda, name: str) -> None:
         arguments = node.args
         positional = [*arguments.posonlyargs, *arguments.args]
         first = positional[0].arg if positional else ""
@@ -519,13 +686,13 @@ class _ContextWalk:
 
         named = [each for each in bindings if each != first or not shift]
         self._neighbours(node, named, bindings)
-        described = self._described(node, set(bindings)) if isinstance(node, _Function) else {}
+        described = self._described(node, set(bindings)) if isinstance(node, FunctionNode) else {}
         for each in named:
             for word in described.get(each, ()):
                 self._add(bindings[each], ContextSort.DESCRIBED, word, node)
 
     def _neighbours(
-        self, node: _Function | ast.Lambda, names: Sequence[str], bindings: Mapping[str, int]
+        self, node: FunctionNode | ast.Lambda, names: Sequence[str], bindings: Mapping[str, int]
     ) -> None:
         for index, argument_name in enumerate(names):
             binding = bindings[argument_name]
@@ -544,7 +711,7 @@ class _ContextWalk:
         for name in dict.fromkeys(_annotation_names(annotation)):
             self._add(binding, ContextSort.ANNOTATED, name, annotation)
 
-    def _described(self, node: _Function, names: set[str]) -> dict[str, list[str]]:
+    def _described(self, node: FunctionNode, names: set[str]) -> dict[str, list[str]]:
         """What documentation says of each parameter, in words."""
         documentation = ast.get_docstring(node, clean=True)
         if not documentation or not names:
@@ -554,6 +721,17 @@ class _ContextWalk:
             for found in _DOCUMENTED.finditer(documentation)
             if found[1] in names
         }
+
+
+def _is_of_itself(call: ast.AST) -> bool:
+    """Whether a call may be one of the very function in which it stands, or of what that takes the place of."""
+    function = call.func if isinstance(call, ast.Call) else None
+    if not isinstance(function, ast.Attribute):
+        return True
+    owner = function.value
+    if isinstance(owner, ast.Call):
+        return isinstance(owner.func, ast.Name) and owner.func.id == "super"
+    return isinstance(owner, ast.Name) and owner.id in ("self", "cls")
 
 
 def _callee(node: ast.Call) -> str:

@@ -1,0 +1,72 @@
+"""What functions and classes do, as far as that tells how they could be called."""
+
+from __future__ import annotations
+
+import ast
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+from zephyrun.languages.python.answers import Given, given_by
+
+FunctionNode = ast.FunctionDef | ast.AsyncFunctionDef
+
+_WORDS = re.compile(r"[^\W\d_]+")
+_END_OF_SENTENCE = re.compile(r"[.:;!?](?:\s|$)|\n\s*\n")
+_MOST_WORDS = 8
+# What a function calls last is seldom what it is for.
+_MOST_CALLS = 8
+_MOST_MEMBERS = 12
+
+
+@dataclass
+class Deeds:
+    """What the own statements of one function do, gathered while they are looked at: what it calls and which
+    attributes and keys it sets, each with the first place, and what it gives."""
+
+    calls: dict[str, ast.AST] = field(default_factory=dict)
+    sets: dict[str, ast.AST] = field(default_factory=dict)
+    returns: list[ast.Return] = field(default_factory=list)
+    is_generator: bool = False
+
+    def called(self, callee: str, node: ast.AST) -> None:
+        """Note a call."""
+        if callee and len(self.calls) < _MOST_CALLS:
+            self.calls.setdefault(callee, node)
+
+    def has_set(self, name: str, node: ast.AST) -> None:
+        """Note that an attribute or a key is set."""
+        if name and len(self.sets) < _MOST_CALLS:
+            self.sets.setdefault(name, node)
+
+    @property
+    def sort_given(self) -> str:
+        """What sort of thing it gives, in one word or two."""
+        if self.is_generator:
+            return "one by one"
+        given = frozenset(given_by(each.value) for each in self.returns)
+        if given <= {Given.NOTHING}:
+            return "nothing"
+        if given <= {Given.BOOLEAN, Given.NOTHING}:
+            return "yes or no"
+        return "value"
+
+
+def words_written(text: str) -> list[str]:
+    """The first words of the first sentence of a documentation or comment, in small letters."""
+    sentence = _END_OF_SENTENCE.split(text.strip().lstrip("#").strip(), maxsplit=1)[0]
+    return [word.lower() for word in _WORDS.findall(sentence)[:_MOST_WORDS]]
+
+
+def documentation_of(node: FunctionNode | ast.ClassDef) -> str:
+    """The documentation of a function or class as it is written, "" for none."""
+    first = node.body[0]
+    if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and isinstance(first.value.value, str):
+        return first.value.value
+    return ""
+
+
+def members_of(node: ast.ClassDef) -> Iterator[str]:
+    """The names of the first methods of a class, special ones left out."""
+    names = [each.name for each in node.body if isinstance(each, FunctionNode) and not each.name.startswith("__")]
+    yield from names[:_MOST_MEMBERS]
