@@ -27,7 +27,7 @@ from zephyrun.naming.ranking import PARTS, TABLES, vectors_of
 from zephyrun.naming.usage import shipped_usage
 
 _WEIGHTS = HERE.parents[1] / "src" / "zephyrun" / "naming" / "data" / "ranking.json"
-_MOST_ANSWERS = 25
+_MOST_ANSWERS = 40
 _BATCH = 256
 _ROUNDS = 30
 _ROUNDS_BETWEEN_WORDS = 5

@@ -106,6 +106,13 @@ def _step(identifier: str, action: str, finding: Finding) -> Step:
     return replace(step, accept=starts_accepted(step))
 
 
+def renumbered(steps: Iterable[Step]) -> tuple[Step, ...]:
+    """The steps with ids in their order, each accepted or not as what is known of it by now says."""
+    return tuple(
+        replace(step, id=f"s{number:03}", accept=starts_accepted(step)) for number, step in enumerate(steps, 1)
+    )
+
+
 def starts_accepted(step: Step) -> bool:
     """Whether a step is accepted when it is proposed."""
     tells_nothing = step.action == "rename" and not telling_letters(step.old)

@@ -198,7 +198,7 @@ def settle_rename_steps(
     refused: dict[str, str] = {}
     found: list[tuple[Step, Wish]] = []
     for step in steps:
-        target = _target_of_step(evaluator, step)
+        target = target_of_step(evaluator, step)
         if target is None:
             where = step.scope or step.path
             refused[step.id] = f"there is no such `{step.old}` in {where}; run zephyrun propose again"
@@ -212,7 +212,8 @@ def settle_rename_steps(
     return Settled(batch.change.changed, applied, refused, assumptions)
 
 
-def _target_of_step(evaluator: Evaluator, step: Step) -> Target | None:
+def target_of_step(evaluator: Evaluator, step: Step) -> Target | None:
+    """The thing that a step is about, `None` where it is not there."""
     file = evaluator.linkage.file(step.path)
     if file is None:
         return None

@@ -5,12 +5,14 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+from collections.abc import Sequence
 from pathlib import Path
 
+from zephyrun.changes.step import Step
 from zephyrun.commands import OK, options
-from zephyrun.commands.project_survey import survey_paths
+from zephyrun.commands.project_survey import Survey, survey_paths
 from zephyrun.errors import UserError
-from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, steps_from_findings
+from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, renumbered, steps_from_findings
 from zephyrun.project.roots import for_people
 from zephyrun.reports.lines import counted
 
@@ -35,7 +37,7 @@ def run(arguments: argparse.Namespace) -> int:
         arguments.paths, options.chosen_kinds(arguments.only), arguments.jobs, arguments.since
     )
     root, contents = survey.root, survey.contents
-    steps = steps_from_findings(survey.findings)
+    steps = _looked_at(survey, steps_from_findings(survey.findings))
     paths = sorted({step.path for step in steps})
     fingerprints = {path: fingerprint(contents[path]) for path in paths}
     plan = Plan(root, fingerprints, steps, tuple(step.finding for step in steps))
@@ -51,6 +53,21 @@ def run(arguments: argparse.Namespace) -> int:
     else:
         _print(plan, destination, arguments.color)
     return OK
+
+
+def _looked_at(survey: Survey, steps: Sequence[Step]) -> tuple[Step, ...]:
+    """The steps, those about names that others can see with what there is to confirm for each; without those of them
+    that cannot be carried out, or have no new name."""
+    wide = {finding.id for finding in survey.findings if finding.is_wide}
+    asked = [step for step in steps if step.finding in wide and step.new]
+    looked_at = {}
+    if asked:
+        # Imported here: few plans have such steps, and start-up should stay fast.
+        from zephyrun.commands.outlook import look_at
+
+        looked_at = {step.id: step for step in look_at(survey.root, asked)}
+    kept = [looked_at.get(step.id, step) for step in steps if step.finding not in wide or step.id in looked_at]
+    return renumbered(kept)
 
 
 def _print_document(plan: Plan, destination: Path | None) -> None:

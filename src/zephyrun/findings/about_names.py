@@ -3,13 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import dataclass
 
-from zephyrun.facts import Definition
+from zephyrun.facts import Definition, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
+from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts
 from zephyrun.naming.features import is_variable
-from zephyrun.naming.questions import Suggestion, ask, group_of
+from zephyrun.naming.questions import Question, Suggestion, ask, ask_about_attribute, group_of
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import reservations
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """Which names are worth a finding: with a score of at least `least_score`, where there is nothing to be found
+    without one; with `only_said`, such as the code says."""
+
+    least_score: float = 0.0
+    only_said: bool = False
+
+
+ANY_NAME = Wanted()
 
 
 def lines_of(view: FileView, binding: int) -> tuple[int, int]:
@@ -33,45 +47,36 @@ def span(n_lines: int, n_uses: int) -> str:
     return f"{lines} and {n_uses} {uses}"
 
 
-def about_local(
+def about_variable(
     view: FileView,
     binding: int,
     kind: str,
     message: str,
     weight: float,
-    least_score: float = 0.0,
+    wanted: Wanted = ANY_NAME,
     *,
-    only_said: bool = False,
     suggestions: tuple[Suggestion, ...] | None = None,
 ) -> Finding:
-    """The finding that a local should have another name, with the question which, unless `suggestions` say that
-    already. Where no name reaches `least_score`, there is nothing to be found; with `only_said`, it must be one
-    that the code says."""
-    facts, source = view.facts, view.source
+    """The finding that a variable or parameter should have another name, with the question which, unless
+    `suggestions` say that already."""
+    facts = view.facts
     record = facts.bindings[binding]
     spelling = spelling_of(view, binding)
-    start = facts.references[record.references[0]].start
-    remedy, confirm, because = _remedy(view, binding, spelling)
     question = None
     if suggestions is None:
-        taken = view.names_mentioned(facts.owner(record.scope))
-        group = group_of(facts, view.path, binding)
-        contexts = view.contexts.by_binding
-        question = ask(source, facts, binding, contexts, taken, spelling, group, least_score, only_said)
-    return Finding(
-        kind=kind,
-        path=view.path,
-        start=source.place(start),
-        end=source.place(start + len(spelling)),
-        subject=spelling,
-        scope=view.scope_name(record.scope),
-        ordinal=facts.ordinal(binding),
-        message=message + because,
-        weight=round(weight, 1),
-        remedy=remedy,
-        confirm=confirm,
-        suggestions=suggestions or (),
-        question=question,
+        question = _question(view, binding, spelling, wanted)
+    remedy, confirm, because = _remedy(view, binding, spelling)
+    return _finding(
+        view,
+        kind,
+        (facts.references[record.references[0]].start, spelling),
+        (view.scope_name(record.scope), facts.ordinal(binding)),
+        message + because,
+        weight,
+        (remedy, confirm),
+        suggestions or (),
+        question,
+        is_wide=not is_local_variable(facts, binding),
     )
 
 
@@ -81,24 +86,64 @@ def about_definition(
     kind: str,
     message: str,
     weight: float,
+    wanted: Wanted | None = None,
+    *,
     suggestions: tuple[Suggestion, ...] = (),
 ) -> Finding:
-    """The finding that a function or class should have another name. It is only told: who else may call it by its
-    name, a rename finds out."""
-    source, facts = view.source, view.facts
+    """The finding that a function or class should have another name, with the question which where one is
+    `wanted`."""
+    facts = view.facts
     binding = facts.reference_by_start[definition.name_start].binding
-    return Finding(
-        kind=kind,
-        path=view.path,
-        start=source.place(definition.name_start),
-        end=source.place(definition.name_start + len(definition.name)),
-        subject=definition.name,
-        scope=view.scope_name(definition.scope),
-        ordinal=facts.ordinal(binding),
-        message=message,
-        weight=weight,
-        remedy=Remedy.NONE,
-        suggestions=suggestions,
+    question = _question(view, binding, definition.name, wanted) if wanted is not None else None
+    is_told_only = question is None and not suggestions
+    remedy, confirm, because = _ONLY_TOLD if is_told_only else _remedy(view, binding, definition.name)
+    return _finding(
+        view,
+        kind,
+        (definition.name_start, definition.name),
+        (view.scope_name(definition.scope), facts.ordinal(binding)),
+        message + because,
+        weight,
+        (remedy, confirm),
+        suggestions,
+        question,
+        is_wide=True,
+    )
+
+
+def about_attribute(
+    view: FileView,
+    number: int,
+    attribute: AttributeContexts,
+    kind: str,
+    message: str,
+    weight: float,
+    wanted: Wanted,
+) -> Finding:
+    """The finding that an attribute should have another name; `number` is its order among those of the file."""
+    facts = view.facts
+    members = {each.name for each in facts.bindings if each.scope == attribute.class_scope}
+    question = ask_about_attribute(
+        view.source,
+        facts,
+        (NO_BINDING - 1 - number, attribute.name, attribute.contexts),
+        facts.attributes | members,
+        f"{view.path} class {attribute.class_scope}",
+        wanted.least_score,
+        wanted.only_said,
+    )
+    confirm = (_nobody_else(attribute.name),)
+    return _finding(
+        view,
+        kind,
+        (attribute.starts[0], attribute.name),
+        (view.scope_name(attribute.class_scope), 1),
+        message + please_confirm(confirm),
+        weight,
+        (Remedy.REVIEW, confirm),
+        (),
+        question,
+        is_wide=True,
     )
 
 
@@ -110,14 +155,86 @@ def variables_to_name(view: FileView) -> Iterator[int]:
             yield binding
 
 
-def _remedy(view: FileView, binding: int, spelling: str) -> tuple[Remedy, tuple[str, ...], str]:
+def owes_its_name(view: FileView, definition: Definition) -> bool:
+    """Whether a function may owe its name, and those of its parameters, to a base that says how it must be called, or
+    to a decorator."""
+    if definition.decorated or (definition.name.startswith("__") and definition.name.endswith("__")):
+        return True
+    around = view.facts.scopes[definition.scope]
+    return around.kind is ScopeKind.CLASS and definition.scope not in view.contexts.classes_by_themselves
+
+
+def _question(view: FileView, binding: int, spelling: str, wanted: Wanted) -> Question:
+    facts = view.facts
+    record = facts.bindings[binding]
+    is_inside = is_local_variable(facts, binding) or facts.scopes[record.scope].kind is ScopeKind.FUNCTION
+    return ask(
+        view.source,
+        facts,
+        binding,
+        view.contexts.by_binding,
+        view.names_mentioned(facts.owner(record.scope)) if is_inside else facts.names | facts.attributes,
+        spelling,
+        group_of(facts, view.path, binding),
+        wanted.least_score,
+        wanted.only_said,
+    )
+
+
+def _finding(
+    view: FileView,
+    kind: str,
+    written: tuple[int, str],
+    address: tuple[str, int],
+    message: str,
+    weight: float,
+    remedy: tuple[Remedy, tuple[str, ...]],
+    suggestions: tuple[Suggestion, ...],
+    question: Question | None,
+    *,
+    is_wide: bool,
+) -> Finding:
+    start, spelling = written
+    return Finding(
+        kind=kind,
+        path=view.path,
+        start=view.source.place(start),
+        end=view.source.place(start + len(spelling)),
+        subject=spelling,
+        scope=address[0],
+        ordinal=address[1],
+        message=message,
+        weight=round(weight, 1),
+        remedy=remedy[0],
+        confirm=remedy[1],
+        suggestions=suggestions,
+        question=question,
+        is_wide=is_wide,
+    )
+
+
+def _nobody_else(spelling: str) -> str:
+    return f"nobody relies on the name `{spelling}` but the code that is read here"
+
+
+# What can be done about a name, what is to be confirmed for it, and how a message ends that says so.
+_Remedy = tuple[Remedy, tuple[str, ...], str]
+_ONLY_TOLD: _Remedy = (Remedy.NONE, (), "")
+
+
+def _remedy(view: FileView, binding: int, spelling: str) -> _Remedy:
     if view.facts.is_shown(binding):
         return Remedy.NONE, (), f" It cannot be renamed: a text prints the name by `{{{spelling}=}}`."
-    references = view.facts.bindings[binding].references
-    confirm = (
-        *(each.what for each in reservations(view.facts, binding, view.surroundings)),
-        *view.quoted(view.facts.references[index].start for index in references),
-    )
+    confirm: tuple[str, ...]
+    if is_local_variable(view.facts, binding):
+        references = view.facts.bindings[binding].references
+        confirm = (
+            *(each.what for each in reservations(view.facts, binding, view.surroundings)),
+            *view.quoted(view.facts.references[index].start for index in references),
+        )
+    else:
+        # Who else uses it only the whole project tells: a plan says what there is to confirm.
+        confirm = (_nobody_else(spelling),)
     if confirm:
         return Remedy.REVIEW, confirm, please_confirm(confirm)
     return Remedy.SAFE, (), ""

@@ -1,35 +1,29 @@
-"""`cryptic-name`: locals and parameters whose name says too little for how long a reader must remember it."""
+"""`cryptic-name`: names that say too little for how long, and how often, a reader must remember what they stand for."""
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator
-from enum import StrEnum
 from math import log2
 from typing import NamedTuple
 
-from zephyrun.facts import FileFacts, Role, ScopeKind
-from zephyrun.findings.about_names import about_local, lines_of, span, spelling_of
+from zephyrun.facts import ContextSort, Definition, Role, ScopeKind
+from zephyrun.findings.about_names import (
+    Wanted,
+    about_attribute,
+    about_definition,
+    about_variable,
+    lines_of,
+    owes_its_name,
+    span,
+    spelling_of,
+)
 from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.short_names import Shortness, is_conventional, is_coordinate, shortness_of
+from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import LOWEST_SCORE, group_of
-from zephyrun.naming.short_forms import READ_AT_SIGHT
-from zephyrun.naming.words import split_name
 from zephyrun.proof.normal_form import is_local_variable
 
-# The trade's own short names: in which role each is read at sight, and over how many lines.
-_CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
-    **dict.fromkeys("ijk", (frozenset({Role.LOOP, Role.EACH, Role.ASSIGN, Role.AUGMENT}), 12)),
-    **dict.fromkeys(("e", "ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN}), 15)),
-    **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN}), 8)),
-    **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH}), 5)),
-    "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH}), 8),
-    "m": (frozenset({Role.ASSIGN, Role.INLINE}), 4),
-    "fn": (frozenset({Role.LOOP, Role.ASSIGN}), 8),
-}
-_COORDINATES = frozenset("xyz")
-_COORDINATE = re.compile(r"([xyz])_?\d")
-_COORDINATE_LINES = 15
 # Inside a comprehension on one or two lines even a letter is read together with what it means.
 _COMPREHENSION_LINES = 2
 # Up to so many lines, a reader has a name before his eyes together with what it stands for.
@@ -38,87 +32,107 @@ _LONG_SPAN = 15
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
 _LIKELY = 0.5
-_NEVER = 1.0
-_LETTERS = 2
-_STUMP_LENGTH = 3
-_STAND_IN = re.compile(r"[a-zA-Z]{1,5}_?\d+")
-
-
-class _Sort(StrEnum):
-    """How a name says too little."""
-
-    STAND_IN = "a letter or a stump with a number"
-    LETTER = "one letter or two"
-    STUMP = "three letters that are no word"
-    TRADE_FORM = "a short form that is read at sight"
-    COMPOUND = "a whole word beside what cannot be read"
-    SKELETON = "letters of a longer word"
+# What is met all over a file costs more than a local.
+_WEIGHT_OF_A_DEFINITION = 3.0
+_WEIGHT_OF_AN_ATTRIBUTE = 2.0
+_MADE = frozenset(
+    {
+        ContextSort.FROM_CALL,
+        ContextSort.FROM_ATTRIBUTE,
+        ContextSort.FROM_KEY,
+        ContextSort.FROM_VARIABLE,
+        ContextSort.FROM_OPERATOR,
+        ContextSort.FROM_TEST,
+        ContextSort.FROM_LITERAL,
+        ContextSort.ITEM_OF,
+        ContextSort.PART_OF,
+    }
+)
 
 
 class _Judged(NamedTuple):
     binding: int
-    sort: _Sort
+    shortness: Shortness
     weight: float
     n_lines: int
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
-    """Judge every local of the file that is no parameter."""
+    """Judge every variable and parameter of the file, and functions, classes and attributes that owe their names to
+    nobody else."""
+    yield from _variables(view)
+    for definition in view.facts.definitions:
+        if view.words.crypticness(definition.name.strip("_")) and not owes_its_name(view, definition):
+            yield from _definition(view, definition)
+    yield from _attributes(view)
+
+
+# -- variables and parameters ------------------------------------------------------------------
+
+
+def _variables(view: FileView) -> Iterator[Finding]:
     facts = view.facts
+    by_inner_scope = {each.inner_scope: each for each in facts.definitions}
     judged = [
         each
         for binding, record in enumerate(facts.bindings)
         # The cheap question first: most names are fine.
-        if record.scope
-        and view.words.crypticness(record.name.strip("_"))
-        and is_local_variable(facts, binding)
+        if view.words.crypticness(record.name.strip("_"))
+        and _is_asked(view, binding, by_inner_scope.get(record.scope))
         and (each := _judge(view, binding)) is not None
     ]
-    crowds = Counter(group_of(facts, view.path, each.binding) for each in judged if each.sort is not _Sort.TRADE_FORM)
+    crowds = Counter(
+        group_of(facts, view.path, each.binding) for each in judged if each.shortness is not Shortness.TRADE_FORM
+    )
     for each in judged:
         is_in_crowd = crowds[group_of(facts, view.path, each.binding)] >= _CROWD
-        n_uses = len(facts.bindings[each.binding].references)
-        message = _message(spelling_of(view, each.binding), each.n_lines, n_uses)
-        least_score = _needed_score(each, is_in_crowd=is_in_crowd)
-        if least_score == _NEVER:
-            continue
-        # What a reader sees at a glance is worth a word only where the code beside it says a better one.
-        only_said = least_score == _LIKELY and each.n_lines <= _SHORT_SPAN
-        yield about_local(
-            view, each.binding, "cryptic-name", message, each.weight, least_score, only_said=only_said
-        )
+        is_wide = not is_local_variable(facts, each.binding)
+        wanted = _wanted_for_others(each) if is_wide else _wanted(each, is_in_crowd=is_in_crowd)
+        if wanted is not None:
+            message = _message(spelling_of(view, each.binding), each.n_lines, len(facts.bindings[each.binding].references))
+            yield about_variable(view, each.binding, "cryptic-name", message, each.weight, wanted)
 
 
-def _needed_score(judged: _Judged, *, is_in_crowd: bool) -> float:
-    """How good a better name must be for the old one to be worth a word."""
+def _is_asked(view: FileView, binding: int, around: Definition | None) -> bool:
+    """Whether a binding is a variable that could have another name; `around` is what it is of, where that is a
+    function or class."""
+    facts = view.facts
+    record = facts.bindings[binding]
+    if record.outside or not is_variable(facts, binding):
+        return False
+    if is_local_variable(facts, binding):
+        return True
+    kind = facts.scopes[record.scope].kind
+    if Role.PARAMETER in facts.roles(binding):
+        return around is not None and not owes_its_name(view, around)
+    # Constants of one letter are mathematics, or stand for types.
+    is_constant = record.name.isupper()
+    if kind is ScopeKind.CLASS:
+        return not is_constant and record.scope in view.contexts.classes_by_themselves
+    return kind is ScopeKind.MODULE and not is_constant
+
+
+def _wanted(judged: _Judged, *, is_in_crowd: bool) -> Wanted | None:
+    """What better name the old one must have for being worth a word; `None` where none would do."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
-    if judged.sort in (_Sort.STAND_IN, _Sort.SKELETON):
-        return 0.0
-    if judged.sort is _Sort.TRADE_FORM:
-        return _LIKELY if is_long else _NEVER
+    if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON):
+        return Wanted()
+    if judged.shortness is Shortness.TRADE_FORM:
+        return Wanted(_LIKELY) if is_long else None
     if is_long:
-        return 0.0
-    if is_in_crowd or judged.sort is _Sort.STUMP:
-        return LOWEST_SCORE if is_short else 0.0
-    return _LIKELY
+        return Wanted()
+    if is_in_crowd or judged.shortness is Shortness.STUMP:
+        return Wanted(LOWEST_SCORE if is_short else 0.0)
+    # What a reader sees at a glance is worth a word only where the code beside it says a better one.
+    return Wanted(_LIKELY, only_said=is_short)
 
 
-def _sort_of(view: FileView, name: str) -> _Sort | None:
-    if _STAND_IN.fullmatch(name):
-        return _Sort.STAND_IN
-    words = [word for word in split_name(name) if not word.isdigit()]
-    unknown = view.words.unknown(name)
-    if len(words) == 1:
-        if words[0] in READ_AT_SIGHT:
-            return _Sort.TRADE_FORM
-        if len(words[0]) <= _LETTERS:
-            return _Sort.LETTER
-        return _Sort.STUMP if len(words[0]) <= _STUMP_LENGTH else _Sort.SKELETON
-    # A letter or a form of the trade beside a whole word is read with it: `n_hives`, `hive_idx`.
-    unknown = [word for word in unknown if len(word) > 1 and word not in READ_AT_SIGHT]
-    if not unknown:
-        return None if len(view.words.unknown(name)) < len(words) else _Sort.LETTER
-    return _Sort.COMPOUND if len(unknown) < len(words) else _Sort.SKELETON
+def _wanted_for_others(judged: _Judged) -> Wanted | None:
+    """The same for a name by which others may know the thing: a parameter, or a variable of a module or class."""
+    if judged.shortness is Shortness.TRADE_FORM:
+        return None
+    is_plain = judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON)
+    return Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True)
 
 
 def _judge(view: FileView, binding: int) -> _Judged | None:
@@ -135,29 +149,59 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     is_in_comprehension = facts.scopes[record.scope].kind is ScopeKind.COMPREHENSION
     if is_in_comprehension and n_lines <= _COMPREHENSION_LINES:
         return None
-    if _is_conventional(facts, binding, name, roles, n_lines):
+    if is_conventional(facts, binding, name, roles, n_lines):
         return None
-    sort = _sort_of(view, name)
-    if sort is None:
+    shortness = shortness_of(name, view.words)
+    if shortness is None:
         return None
     weight = view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
-    return _Judged(binding, sort, weight, n_lines)
+    return _Judged(binding, shortness, weight, n_lines)
 
 
-def _is_conventional(
-    facts: FileFacts, binding: int, name: str, roles: frozenset[Role], n_lines: int
-) -> bool:
-    if name in _COORDINATES or _COORDINATE.fullmatch(name):
-        scope = facts.bindings[binding].scope
-        beside = {each.name[:1] for each in facts.bindings if each.scope == scope and _is_coordinate(each.name)}
-        return len(beside) > 1 and n_lines <= _COORDINATE_LINES
-    allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
-    binding_roles = roles - {Role.READ, Role.DELETE, Role.DECLARE}
-    return binding_roles <= allowed and n_lines <= most_lines
+# -- functions, classes and attributes -----------------------------------------------------------
 
 
-def _is_coordinate(name: str) -> bool:
-    return name in _COORDINATES or _COORDINATE.fullmatch(name) is not None
+def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
+    name = definition.name.strip("_")
+    shortness = shortness_of(name, view.words)
+    facts = view.facts
+    reference = facts.reference_by_start.get(definition.name_start)
+    if shortness in (None, Shortness.TRADE_FORM) or reference is None:
+        return
+    first, last = lines_of(view, reference.binding)
+    is_inside = facts.scopes[definition.scope].kind is ScopeKind.FUNCTION
+    if is_inside and last - first < _LONG_SPAN:
+        return
+    n_uses = len(facts.bindings[reference.binding].references)
+    is_class = definition.sort is ScopeKind.CLASS
+    what = "is" if is_class else "does"
+    message = f"`{definition.name}` hardly says what it {what}, to whoever meets it anywhere."
+    weight = view.words.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
+    # One letter is none of the trade's words; anything longer may be.
+    says_nothing = shortness is Shortness.LETTER and not is_class
+    wanted = Wanted() if says_nothing else Wanted(_LIKELY, only_said=True)
+    yield about_definition(view, definition, "cryptic-name", message, weight, wanted)
+
+
+def _attributes(view: FileView) -> Iterator[Finding]:
+    """Attributes that the methods of a class set on their own objects."""
+    for number, attribute in enumerate(view.contexts.attributes):
+        name = attribute.name.strip("_")
+        shortness = shortness_of(name, view.words)
+        is_own = attribute.class_scope in view.contexts.classes_by_themselves or attribute.name.startswith("_")
+        if shortness in (None, Shortness.TRADE_FORM) or is_coordinate(name) or not is_own:
+            continue
+        if attribute.name.startswith("__") or not any(each.sort in _MADE for each in attribute.contexts):
+            continue
+        message = f"`{attribute.name}` hardly says what it holds, over {span(*_reach(view, attribute.starts))}."
+        weight = view.words.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
+        is_plain = shortness in (Shortness.STAND_IN, Shortness.SKELETON)
+        wanted = Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True)
+        yield about_attribute(view, number, attribute, "cryptic-name", message, weight, wanted)
+
+
+def _reach(view: FileView, starts: tuple[int, ...]) -> tuple[int, int]:
+    return view.source.line_of(starts[-1]) - view.source.line_of(starts[0]) + 1, len(starts)
 
 
 def _message(spelling: str, n_lines: int, n_uses: int) -> str:

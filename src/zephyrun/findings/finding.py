@@ -37,7 +37,8 @@ class Finding:
 
     `weight` says how much it costs a reader: how bad, times how far and how often it is met.
     `confirm` is what a person vouches for by accepting a change where `remedy` is `review`; `question` asks for
-    names that only the whole project can tell.
+    names that only the whole project can tell; `is_wide` where the name reaches beyond its function, so that only
+    the whole project tells what there is to confirm.
     """
 
     kind: str
@@ -53,6 +54,7 @@ class Finding:
     suggestions: tuple[Suggestion, ...] = ()
     confirm: tuple[str, ...] = ()
     question: Question | None = None
+    is_wide: bool = False
 
     @property
     def id(self) -> str:
@@ -93,7 +95,10 @@ class FileView:
     @cached_property
     def contexts(self) -> Contexts:
         """What the file says of its variables and functions."""
-        return read_contexts(self.parsed)
+        return read_contexts(self.parsed, self._is_hard_to_read)
+
+    def _is_hard_to_read(self, name: str) -> bool:
+        return self.words.crypticness(name.strip("_")) > 0
 
     @cached_property
     def names_mentioned(self) -> Callable[[int], frozenset[str]]:

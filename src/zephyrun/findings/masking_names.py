@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import FileFacts, Role
-from zephyrun.findings.about_names import about_local, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.about_names import about_variable, lines_of, spelling_of, variables_to_name
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import BUILTINS
 
@@ -36,7 +36,7 @@ def find_masking_names(view: FileView) -> Iterator[Finding]:
             continue
         message = f"`{spelling_of(view, binding)}` hides {what}, which line {needed} needs."
         worst = _HIDES_A_BUILTIN if facts.bindings[hidden].outside else _HIDES_A_NAME
-        yield about_local(view, binding, "masking-name", message, worst * (2 + log2(2 + last - first)))
+        yield about_variable(view, binding, "masking-name", message, worst * (2 + log2(2 + last - first)))
 
 
 def _what_is_hidden(facts: FileFacts, hidden: int) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import Context, ContextSort
-from zephyrun.findings.about_names import about_definition, about_local, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.about_names import about_definition, about_variable, lines_of, spelling_of, variables_to_name
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.answers import Answer, Given
 from zephyrun.naming.words import split_name
@@ -66,7 +66,7 @@ def find_misleading_names(view: FileView) -> Iterator[Finding]:
         if message := _said_of_variable(spelling_of(view, binding), contexts):
             first, last = lines_of(view, binding)
             weight = _WEIGHT_OF_A_VARIABLE * (1 + log2(2 + last - first))
-            yield about_local(view, binding, "misleading-name", message, weight)
+            yield about_variable(view, binding, "misleading-name", message, weight)
 
 
 def _said_of_function(answer: Answer) -> tuple[str, float] | None:

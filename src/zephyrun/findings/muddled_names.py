@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from itertools import combinations
 from math import log2
 
-from zephyrun.findings.about_names import about_local, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.about_names import about_variable, lines_of, spelling_of, variables_to_name
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_variable
@@ -57,7 +57,7 @@ def _find_words_to_avoid(view: FileView) -> Iterator[Finding]:
         is_free = better not in view.names_mentioned(owner) and better not in RESERVED
         suggestion = Suggestion(better, _SETTLED_SCORE, ("the settings say so",))
         suggestions = (suggestion,) if is_free else ()
-        yield about_local(view, binding, "muddled-names", message, _WORD_TO_AVOID, suggestions=suggestions)
+        yield about_variable(view, binding, "muddled-names", message, _WORD_TO_AVOID, suggestions=suggestions)
 
 
 def _finding(view: FileView, binding: int, other: int) -> Finding:
@@ -65,7 +65,7 @@ def _finding(view: FileView, binding: int, other: int) -> Finding:
     (line, _) = lines_of(view, other)
     spelling, beside = spelling_of(view, binding), spelling_of(view, other)
     message = f"`{spelling}` is easily taken for `{beside}` of line {line}, in the same function."
-    return about_local(view, binding, "muddled-names", message, _MUDDLE * (2 + log2(2 + last - first)))
+    return about_variable(view, binding, "muddled-names", message, _MUDDLE * (2 + log2(2 + last - first)))
 
 
 def _are_muddled(one: str, other: str) -> bool:

@@ -5,8 +5,15 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import Definition, ScopeKind
-from zephyrun.findings.about_names import about_definition, about_local, lines_of, spelling_of, variables_to_name
+from zephyrun.facts import ScopeKind
+from zephyrun.findings.about_names import (
+    about_definition,
+    about_variable,
+    lines_of,
+    owes_its_name,
+    spelling_of,
+    variables_to_name,
+)
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.layout.habits import PLACES
@@ -25,11 +32,11 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
     for definition in view.facts.definitions:
         is_class = definition.sort is ScopeKind.CLASS
         place = "class-name" if is_class else "function-name"
-        if (new := _better(view, definition.name, place)) and (is_class or not _may_be_asked_for(view, definition)):
+        if (new := _better(view, definition.name, place)) and (is_class or not owes_its_name(view, definition)):
             suggestions = _suggested(view, new, view.facts.names, place)
             message = _message(view, definition.name, place)
             yield about_definition(
-                view, definition, "off-style-name", message, _WEIGHT_OF_A_DEFINITION, suggestions
+                view, definition, "off-style-name", message, _WEIGHT_OF_A_DEFINITION, suggestions=suggestions
             )
     for binding in variables_to_name(view):
         spelling = spelling_of(view, binding)
@@ -41,21 +48,13 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
         message = _message(view, spelling, "variable-name")
         taken = view.names_mentioned(view.facts.owner(view.facts.bindings[binding].scope))
         suggestions = _suggested(view, new, taken, "variable-name")
-        yield about_local(view, binding, "off-style-name", message, weight, suggestions=suggestions)
+        yield about_variable(view, binding, "off-style-name", message, weight, suggestions=suggestions)
 
 
 def _better(view: FileView, name: str, place: str) -> str:
     """A name in the style that the project has in a place, "" where it is in it, or in none."""
     wanted, style = view.habits.get(place, ""), style_of(name)
     return in_style(name, split_name(name), wanted) if wanted and style and style != wanted else ""
-
-
-def _may_be_asked_for(view: FileView, definition: Definition) -> bool:
-    """Whether a function may owe its name to a base that says how it must be called, or to a decorator."""
-    around = view.facts.scopes[definition.scope]
-    return definition.decorated or (
-        around.kind is ScopeKind.CLASS and definition.scope not in view.contexts.classes_by_themselves
-    )
 
 
 def _message(view: FileView, name: str, place: str) -> str:

@@ -107,12 +107,13 @@ def _row(finding: Finding) -> list[Any]:
         [(each.text, each.score, each.evidence) for each in finding.suggestions],
         finding.confirm,
         finding.question.as_row() if finding.question is not None else None,
+        finding.is_wide,
     ]
 
 
 def _finding(row: Sequence[Any]) -> Finding:
     kind, path, line, column, end_line, end_column, *further = row
-    subject, scope, ordinal, message, weight, remedy, suggestions, confirm, question = further
+    subject, scope, ordinal, message, weight, remedy, suggestions, confirm, question, is_wide = further
     return Finding(
         kind,
         path,
@@ -127,4 +128,5 @@ def _finding(row: Sequence[Any]) -> Finding:
         tuple(Suggestion(text, score, tuple(evidence)) for text, score, evidence in suggestions),
         tuple(confirm),
         Question.from_row(question) if question is not None else None,
+        bool(is_wide),
     )

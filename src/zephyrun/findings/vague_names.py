@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.findings.about_names import about_local, lines_of, span, spelling_of, variables_to_name
+from zephyrun.findings.about_names import Wanted, about_variable, lines_of, span, spelling_of, variables_to_name
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.words import crypticness
@@ -14,7 +14,7 @@ from zephyrun.naming.words import crypticness
 _FEW_LINES = 6
 _FEW_USES = 4
 # Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
-_LEAST_SCORE = 0.7
+_WANTED = Wanted(0.7, only_said=True)
 _VAGUENESS = 0.6
 
 
@@ -34,4 +34,4 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
             "and the code says what it is."
         )
         weight = _VAGUENESS * (log2(1 + n_lines) + log2(1 + n_uses) / 2)
-        yield about_local(view, binding, "vague-name", message, weight, _LEAST_SCORE, only_said=True)
+        yield about_variable(view, binding, "vague-name", message, weight, _WANTED)

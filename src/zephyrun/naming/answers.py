@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 
+from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import Candidate, candidates_of
 from zephyrun.naming.evidence import evidence_of
 from zephyrun.naming.letters import stands_for, telling_letters
@@ -21,6 +22,8 @@ _SURE_SCORE = 0.5
 _HIGHEST_SCORE = 0.99
 _MOST_WORDS_IN_A_NAME = 4
 _MOSTLY = 0.5
+# Where a thing stands says little of what it is.
+_SAYING_LITTLE = frozenset({"within", "shape", ContextSort.GIVES_A, ContextSort.MEMBER_OF, ContextSort.BESIDE})
 # Words that would say no more than the short name does.
 _EMPTY_WORDS = frozenset(
     """data info value values item items result results object obj thing things tmp temp temporary
@@ -117,6 +120,7 @@ def _is_said(candidate: Candidate) -> bool:
     return any(each.told for each in candidate.derived) or any(
         support.feature.is_counterpart or (support.share >= _MOSTLY and support.places > 1)
         for support in candidate.supports[-1]
+        if support.feature.sort not in _SAYING_LITTLE
     )
 
 

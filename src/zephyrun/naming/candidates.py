@@ -66,6 +66,7 @@ _BUILTIN_TYPES = frozenset(
 _OPERATOR = re.compile(r"\w+~?[:<>=](.*)", re.DOTALL)
 _PLACES = re.compile(r":\d.*|\[\]|\(\)|[*]")
 _MOST_CANDIDATES = 24
+_MOST_DERIVED = 12
 _MOST_EXPANSIONS = 4
 # Rarer than these, names are not worth to be held against the letters of the old one.
 _HELD_AGAINST_LETTERS = 150
@@ -119,7 +120,7 @@ class Candidate:
 
 
 def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
-    """The names that are worth ranking, at most some two dozen, in no order that matters."""
+    """The names that are worth ranking, at most some three dozen, in no order that matters."""
     derived: defaultdict[str, list[Derived]] = defaultdict(list)
     for each in _derived(case, tables):
         if each.text and each.text.isidentifier():
@@ -138,18 +139,23 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         joined = "".join(words_of(letters))
         # One letter stands for too many words.
         words = {text: quick[text] for text in likeliest} if len(joined) > 1 else {}
-        if case.sort is not Sort.VARIABLE:
-            words |= _words_around(case, tables)
+        said = _words_said(case, tables) if case.sort is not Sort.VARIABLE else {}
+        if said:
+            verbs = dict.fromkeys(KNOWN_VERBS, _WEIGHT_OF_A_VERB) if case.sort is Sort.FUNCTION else {}
+            words |= {**tables[-1].words, **verbs, **dict.fromkeys(said, _WEIGHT_OF_A_WORD)}
         for text in _expanded(letters, words):
+            new = set(words_of(text)) - set(words_of(letters))
+            told = " and ".join(dict.fromkeys(said[word] for word in sorted(new))) if new <= said.keys() else ""
             if case.sort is Sort.CLASS:
                 text = in_capitals(text)
-            derived[text].append(Derived(text, "expanded", ""))
+            derived[text].append(Derived(text, "expanded", told))
             quick[text] += _DERIVED_BONUS
             likeliest.append(text)
         for text in dict.fromkeys(likeliest):
             if _may_stand_for(joined, text):
                 quick[text] += _LETTER_BONUS
-    best = _best(quick, _MOST_CANDIDATES)
+    # What the code says is heard, however many common names there are.
+    best = dict.fromkeys(_best(quick, _MOST_CANDIDATES) + _best({text: quick[text] for text in derived}, _MOST_DERIVED))
     return [
         Candidate(
             text,
@@ -189,17 +195,20 @@ def _supports(case: NameCase, table: Usage) -> dict[str, list[Support]]:
     return found
 
 
-def _words_around(case: NameCase, tables: Sequence[Usage]) -> dict[str, float]:
-    """Words that the code of a definition says, and verbs that names begin with, each with how likely it is meant."""
-    words = dict(tables[-1].words)
-    if case.sort is Sort.FUNCTION:
-        words |= dict.fromkeys(KNOWN_VERBS, _WEIGHT_OF_A_VERB)
+def _words_said(case: NameCase, tables: Sequence[Usage]) -> dict[str, str]:
+    """Words that the code of a definition says, each with where."""
+    found: dict[str, str] = {}
     for feature in case.features:
         if feature.sort == RESULTS:
-            words |= dict.fromkeys(tables[-1].row(feature.key).names, _WEIGHT_OF_A_WORD)
+            names = {name: f"what it gives is called {name}" for name in tables[-1].row(feature.key).names}
         elif feature.sort in _SAYING_WORDS:
-            words[feature.name.removeprefix("first ").replace("()", "")] = _WEIGHT_OF_A_WORD
-    return words
+            names = {feature.name.removeprefix("first "): feature.told}
+        else:
+            continue
+        for name, told in names.items():
+            for word in words_of(name):
+                found.setdefault(word, told)
+    return found
 
 
 def _expanded(letters: str, quick: dict[str, float]) -> list[str]:

@@ -21,6 +21,7 @@ _ALIKE = {
     ContextSort.ANNOTATED: "annotated with {name}",
     ContextSort.KEY: "asked for [“{name}”]",
     ContextSort.PARAMETER: "that are the {ordinal} parameter of {callee}()",
+    ContextSort.ARGUMENT: "passed to {callee}() as its {ordinal} argument",
     ContextSort.GIVES: "that return {name}",
     ContextSort.ASKS: "that answer by {name}",
     ContextSort.CALLS: "that call {name}()",

@@ -232,3 +232,7 @@ def results_of(function: str) -> Feature:
 
 def _own(group: str, name: str) -> Feature:
     return Feature(_GROUP_NUMBERS[group], feature_key(group, name), group, name)
+
+
+# The shape of what is set on objects, which is that of what stands in the body of a class.
+ATTRIBUTE_SHAPE = _own("shape", "class:assign")

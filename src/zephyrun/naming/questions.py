@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
 from zephyrun.naming.features import (
+    ATTRIBUTE_SHAPE,
     Feature,
     feature_key,
     feature_of,
@@ -139,6 +140,23 @@ def ask(
         if each.other >= 0 and is_variable(facts, each.other) and not is_learned_from(facts, each.other)
     )
     return Question(binding, case, frozenset(taken), group, waiting, least_score, only_said)
+
+
+def ask_about_attribute(
+    source: SourceText,
+    facts: FileFacts,
+    attribute: tuple[int, str, Sequence[Context]],
+    taken: Collection[str],
+    group: str,
+    least_score: float,
+    only_said: bool,
+) -> Question:
+    """The question what an attribute should be called, of which its number, name and contexts are given."""
+    number, spelling, contexts = attribute
+    tell = teller(source)
+    known = [each for each in contexts if each.other < 0 or is_learned_from(facts, each.other)]
+    features = (*(feature_of(each, tell) for each in known), ATTRIBUTE_SHAPE)
+    return Question(number, NameCase(spelling, features), frozenset(taken), group, (), least_score, only_said)
 
 
 def sort_of(roles: frozenset[Role]) -> Sort:

@@ -61,7 +61,7 @@ TRADE_FORMS = frozenset(
     "ax df dx dy dz fd np pd plt tz utc gmt cpu gpu io ctx ast cls csv sha crc rgb exc err msg src dst "
     "argv stdin stdout lhs rhs pid uid gid api app apps acl bbox bom cgi cli csrf css cwd db dns eof eol ftp gif gui "
     "gzip ide imap iso jpg jpeg js jwt lru mtime ctime nbytes ndim dtype rfc rpc sdk smtp ssh svg tar tcp tls ttl "
-    "tty udp uuids vpn wsgi asgi xhr yml "
+    "tty udp re non uuids vpn wsgi asgi xhr yml "
     "kg mg cm mm km ms ns kb mb gb hz".split()
 )
 

@@ -1,0 +1,82 @@
+"""How names say too little, and where the trade reads short ones at sight."""
+
+from __future__ import annotations
+
+import re
+from enum import StrEnum
+
+from zephyrun.facts import FileFacts, Role
+from zephyrun.naming.short_forms import READ_AT_SIGHT
+from zephyrun.naming.word_choices import WordChoices
+from zephyrun.naming.words import split_name
+
+_WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
+# The trade's own short names: in which role each is read at sight, and over how many lines.
+_CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
+    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 12)),
+    **dict.fromkeys(("e", "ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 15)),
+    **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.PARAMETER}), 8)),
+    **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 5)),
+    **dict.fromkeys("ab", (frozenset({Role.PARAMETER}), 8)),
+    "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH, Role.PARAMETER}), 8),
+    "m": (frozenset({Role.ASSIGN, Role.INLINE}), 4),
+    "fn": (frozenset({Role.LOOP, Role.ASSIGN, Role.PARAMETER}), 8),
+}
+_COORDINATES = frozenset("xyz")
+_COORDINATE = re.compile(r"([xyz])_?\d")
+_COORDINATE_LINES = 15
+_LETTERS = 2
+_STUMP_LENGTH = 3
+_STAND_IN = re.compile(r"[a-zA-Z]{1,5}_?\d+")
+# `i18n`, `m2m`; and numbers of messages, which somebody has given: `E006`.
+_TRADE_NUMBER = re.compile(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
+
+
+class Shortness(StrEnum):
+    """How a name says too little."""
+
+    STAND_IN = "a letter or a stump with a number"
+    LETTER = "one letter or two"
+    STUMP = "three letters that are no word"
+    TRADE_FORM = "a short form that is read at sight"
+    COMPOUND = "a whole word beside what cannot be read"
+    SKELETON = "letters of a longer word"
+
+
+def shortness_of(name: str, words: WordChoices) -> Shortness | None:
+    """How a name that is hard to read says too little; `None` where it says enough beside a whole word."""
+    if _TRADE_NUMBER.fullmatch(name):
+        return None
+    if _STAND_IN.fullmatch(name):
+        return Shortness.STAND_IN
+    parts = [word for word in split_name(name) if not word.isdigit()]
+    unknown = words.unknown(name)
+    if len(parts) == 1:
+        if parts[0] in READ_AT_SIGHT:
+            return Shortness.TRADE_FORM
+        if len(parts[0]) <= _LETTERS:
+            return Shortness.LETTER
+        return Shortness.STUMP if len(parts[0]) <= _STUMP_LENGTH else Shortness.SKELETON
+    # A letter or a form of the trade beside a whole word is read with it: `n_hives`, `hive_idx`.
+    hard = [word for word in unknown if len(word) > 1 and word not in READ_AT_SIGHT]
+    if not hard:
+        return None if len(unknown) < len(parts) else Shortness.LETTER
+    return Shortness.COMPOUND if len(hard) < len(parts) else Shortness.SKELETON
+
+
+def is_conventional(
+    facts: FileFacts, binding: int, name: str, roles: frozenset[Role], n_lines: int
+) -> bool:
+    """Whether the trade reads a short name at sight, in these roles and over so many lines."""
+    if is_coordinate(name):
+        scope = facts.bindings[binding].scope
+        beside = {each.name[:1] for each in facts.bindings if each.scope == scope and is_coordinate(each.name)}
+        return len(beside) > 1 and n_lines <= _COORDINATE_LINES
+    allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
+    binding_roles = roles - {Role.READ, Role.DELETE, Role.DECLARE}
+    return binding_roles <= allowed and n_lines <= most_lines
+
+
+def is_coordinate(name: str) -> bool:
+    """Whether a name is that of a coordinate: `x`, `y0`."""
+    return name in _COORDINATES or _COORDINATE.fullmatch(name) is not None
