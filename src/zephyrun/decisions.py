@@ -10,15 +10,20 @@
     path = "hive/log.py"
     old = "t"
     text = "is in Fahrenheit, a bug?"
+    [[name]]                  # proposed for the like, and its words are the team's
+    path = "hive/log.py"
+    old = "wt"
+    new = "weight"
 """
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 from zephyrun.errors import UserError
+from zephyrun.naming.offers import ChosenName
 
 if TYPE_CHECKING:
     from zephyrun.changes.step import Step
@@ -42,10 +47,11 @@ class Note(NamedTuple):
 
 
 class Decisions(NamedTuple):
-    """Ids of findings that are not to be proposed again, and notes."""
+    """Ids of findings that are not to be proposed again, notes, and names that were learned."""
 
     declined: frozenset[str] = frozenset()
     notes: tuple[Note, ...] = ()
+    names: tuple[ChosenName, ...] = ()
 
 
 def read_decisions(root: Path) -> Decisions:
@@ -64,6 +70,10 @@ def read_decisions(root: Path) -> Decisions:
                 Note(*(str(each.get(key, "")) for key in ("finding", "path", "old", "text")))
                 for each in document.get("note", [])
             ),
+            tuple(
+                ChosenName(str(each["old"]), str(each["new"]), str(each.get("path", "")))
+                for each in document.get("name", [])
+            ),
         )
     except OSError as problem:
         raise UserError(f"{path} cannot be read: {problem.strerror}") from problem
@@ -71,12 +81,13 @@ def read_decisions(root: Path) -> Decisions:
         raise UserError(f"{path} is not valid TOML: {problem}") from problem
     except (KeyError, TypeError, AttributeError) as problem:
         raise UserError(
-            f"{path}: each [[declined]] and [[note]] must be a table with a `finding`"
+            f"{path}: each [[declined]] and [[note]] must be a table with a `finding`, each [[name]] one with `old` and `new`"
         ) from problem
 
 
-def decisions_text(plan: Plan, *, with_declined: bool) -> str | None:
-    """The decisions file as a plan leaves it: with its notes, and on demand with what was struck out.
+def decisions_text(plan: Plan, *, with_declined: bool, learned: Collection[str] = ()) -> str | None:
+    """The decisions file as a plan leaves it: with its notes, on demand with what was struck out, and with the names
+    that the steps with the ids of `learned` gave.
 
     `None` where the plan brings nothing new. Errors: `UserError` for a file that is damaged.
     """
@@ -89,9 +100,17 @@ def decisions_text(plan: Plan, *, with_declined: bool) -> str | None:
         for step in plan.steps
         if step.note and (step.finding, step.note) not in told
     ]
-    if not declined and not notes:
+    given = [ChosenName(step.old, step.new, step.path) for step in plan.steps if step.id in learned]
+    known_names = {(each.old, each.new) for each in known.names}
+    names = {
+        (each.old, each.new): {"path": each.path, "old": each.old, "new": each.new}
+        for each in reversed(given)
+        if (each.old, each.new) not in known_names
+    }
+    if not declined and not notes and not names:
         return None
-    return _with_entries(plan.root / DECISIONS_FILE, declined, notes)
+    entries = {"declined": declined, "note": notes, "name": list(names.values())[::-1]}
+    return _with_entries(plan.root / DECISIONS_FILE, entries)
 
 
 def struck_out_of(plan: Plan) -> list[dict[str, str]]:
@@ -109,9 +128,7 @@ def struck_out_of(plan: Plan) -> list[dict[str, str]]:
     return found
 
 
-def _with_entries(
-    path: Path, declined: Sequence[dict[str, str]], notes: Sequence[dict[str, str]]
-) -> str:
+def _with_entries(path: Path, more: Mapping[str, Sequence[dict[str, str]]]) -> str:
     import tomlkit
 
     if path.is_file():
@@ -121,7 +138,7 @@ def _with_entries(
         for line in _HEADER:
             document.add(tomlkit.comment(line))
         document.add("schema", tomlkit.item(_SCHEMA))
-    for key, entries in (("declined", declined), ("note", notes)):
+    for key, entries in more.items():
         if not entries:
             continue
         tables: Any = document.get(key)

@@ -33,6 +33,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("plan", type=options.path, metavar="PLAN", help="a plan that zephyrun propose wrote")
     add_check_options(parser)
     parser.add_argument(
+        "--learn",
+        action="store_true",
+        help="remember the names that were given, so that the like is called alike from then on",
+    )
+    parser.add_argument(
         "--remember",
         action="store_true",
         help=f"have what was struck out of the plan not proposed again (in {DECISIONS_FILE})",
@@ -126,7 +131,7 @@ def _run_stages(
             for action in stages:
                 application.run_stage(action, transaction, check)
             application.look_again(transaction, check)
-            _keep_decisions(application.plan, transaction, remember)
+            _keep_decisions(application, transaction, remember, arguments.learn)
         return
     for action in stages:
         with journal.transaction(label) as transaction:
@@ -134,12 +139,17 @@ def _run_stages(
     with journal.transaction(f"{label}, second look") as transaction:
         application.look_again(transaction, check, repository)
     with journal.transaction(f"decisions of {label}") as transaction:
-        _keep_decisions(application.plan, transaction, remember)
+        _keep_decisions(application, transaction, remember, arguments.learn)
 
 
-def _keep_decisions(plan: Plan, transaction: Transaction, with_declined: bool) -> None:
-    """Remember the plan's notes, and what was struck out of it where that is asked for."""
-    text = decisions_text(plan, with_declined=with_declined)
+def _keep_decisions(
+    application: Application, transaction: Transaction, with_declined: bool, with_names: bool
+) -> None:
+    """Remember the plan's notes, and where that is asked for, what was struck out of it and which names it gave."""
+    plan = application.plan
+    carried_out = set(application.applied) - set(application.taken_back)
+    learned = [step.id for step in plan.steps if step.action == "rename" and step.id in carried_out]
+    text = decisions_text(plan, with_declined=with_declined, learned=learned if with_names else ())
     if text is not None:
         is_there = (plan.root / DECISIONS_FILE).exists()
         deed = Deed.REPLACE if is_there else Deed.CREATE

@@ -1,21 +1,26 @@
-"""`zephyrun names`: what else a variable could be called, and what speaks for it."""
+"""`zephyrun names`: what else something could be called, and what speaks for it."""
 
 from __future__ import annotations
 
 import argparse
+import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from zephyrun.commands import OK, options
+from zephyrun.commands import OK, adviser, options
 from zephyrun.commands.pointing import offset_in, parse_position, refuse
-from zephyrun.commands.project_names import ProjectNames
+from zephyrun.commands.project_names import ProjectNames, word_choices
 from zephyrun.errors import UserError
 from zephyrun.facts import Role
-from zephyrun.findings.naming import better_names
+from zephyrun.findings.naming import better_attribute_names, better_names
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
-from zephyrun.naming.features import is_variable
-from zephyrun.naming.questions import Suggestion
+from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts, read_contexts
+from zephyrun.naming.features import feature_of, is_definition, is_variable
+from zephyrun.naming.offers import Offer
+from zephyrun.naming.questions import Sort, Suggestion, sort_of
+from zephyrun.naming.telling import teller
 from zephyrun.project.discovery import read_content, read_project
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import read_settings
@@ -26,11 +31,14 @@ if TYPE_CHECKING:
 
 _SCHEMA = "zephyrun.names/1"
 _WIDTH_OF_SCORE = 5
+_WORD = re.compile(r"[^\W\d]\w*")
+_KNOWN = "names are known for variables, parameters, functions, classes and the attributes of `self`"
 
 
 @dataclass(frozen=True)
 class _Pointed:
-    """A variable at which a person points. `line` and `column` are where it stands first."""
+    """What a person points at: a variable, function or class by its `binding`, or an attribute. `line` and `column`
+    are where it stands first."""
 
     path: str
     parsed: ParsedFile
@@ -39,17 +47,19 @@ class _Pointed:
     scope: str
     line: int
     column: int
+    attribute: AttributeContexts | None = None
 
 
-class _NoVariable(Exception):
-    """What is pointed at is no variable; the message says what it is."""
+class _NotNamed(Exception):
+    """Nothing that is pointed at could have another name; the message says what it is."""
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     """Options of this command."""
     parser.add_argument(
-        "target", metavar="TARGET", help="path:line:column of any place where the variable stands"
+        "target", metavar="TARGET", help="path:line:column of any place where the name stands"
     )
+    adviser.add_arguments(parser)
     options.add_jobs(parser)
     options.add_format(parser)
 
@@ -64,10 +74,16 @@ def run(arguments: argparse.Namespace) -> int:
     contents.setdefault(name, read_content(path.resolve()))
     try:
         pointed = _point_at(name, contents[name], line, column, arguments.target)
-    except _NoVariable as problem:
+    except _NotNamed as problem:
         return refuse(f"{arguments.target}: {problem}", _SCHEMA, arguments)
     usages = ProjectNames(root, contents, settings, (name,), arguments.jobs).usages({}, {name})
-    suggestions = better_names(name, pointed.parsed, pointed.binding, usages)
+    words = word_choices(root, settings)
+    asked = adviser.chosen_adviser(arguments)
+    offers = _offers(asked, pointed, contents) if asked is not None else ()
+    if pointed.attribute is not None:
+        suggestions = better_attribute_names(name, pointed.parsed, pointed.attribute, usages, words, offers)
+    else:
+        suggestions = better_names(name, pointed.parsed, pointed.binding, usages, words, offers)
     if arguments.format == "json":
         _print_document(root, pointed, suggestions)
     else:
@@ -76,7 +92,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _Pointed:
-    """The variable at a place. Errors: `UserError` where the place is none, `_NoVariable`."""
+    """What stands at a place. Errors: `UserError` where the place is none, `_NotNamed`."""
     if not isinstance(data, bytes):
         raise UserError(f"{told}: {data}")
     try:
@@ -90,12 +106,12 @@ def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _P
     standing = [facts.references[each] for each in around if facts.references[each].end >= offset]
 
     if not standing:
-        raise _NoVariable("no variable stands there; names are known for variables and parameters")
+        return _attribute_at(path, parsed, offset)
     binding = standing[-1].binding
     record = facts.bindings[binding]
-    if not is_variable(facts, binding):
+    if not is_variable(facts, binding) and not is_definition(facts, binding):
         sort = _sort_of(facts.roles(binding), is_outside=record.outside)
-        raise _NoVariable(f"`{record.name}` is {sort}; names are known for variables and parameters")
+        raise _NotNamed(f"`{record.name}` is {sort}; {_KNOWN}")
 
     first = facts.references[record.references[0]]
     place = source.place(first.start)
@@ -110,13 +126,40 @@ def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _P
     )
 
 
+def _attribute_at(path: str, parsed: ParsedFile, offset: int) -> _Pointed:
+    """The attribute at an offset, of the object whose methods use it there. Errors: `_NotNamed`."""
+    source = parsed.source
+    word = next((each for each in _WORD.finditer(source.text) if each.start() <= offset <= each.end()), None)
+    if word is None:
+        raise _NotNamed(f"no name stands there; {_KNOWN}")
+    for attribute in read_contexts(parsed, lambda name: name == word[0]).attributes:
+        if word.start() in attribute.starts:
+            place = source.place(attribute.starts[0])
+            scope = parsed.facts.dotted(attribute.class_scope)
+            return _Pointed(path, parsed, NO_BINDING, word[0], scope, place.line, place.column, attribute)
+    raise _NotNamed(f"`{word[0]}` is none of those here; {_KNOWN}")
+
+
+def _offers(asked: adviser.Adviser, pointed: _Pointed, contents: Mapping[str, Content]) -> tuple[Offer, ...]:
+    """What an adviser calls what is pointed at."""
+    data = contents[pointed.path]
+    assert isinstance(data, bytes), "it has been read"
+    facts, source = pointed.parsed.facts, pointed.parsed.source
+    if pointed.attribute is not None:
+        contexts, sort = pointed.attribute.contexts, Sort.VARIABLE
+    else:
+        contexts = read_contexts(pointed.parsed).by_binding.get(pointed.binding, ())
+        sort = sort_of(facts.roles(pointed.binding))
+    says = [feature_of(each, teller(source)) for each in contexts]
+    question = adviser.Asked(pointed.path, pointed.line, pointed.scope, sort, pointed.name, says, facts.names)
+    (offers,) = asked.ask([question], {pointed.path: data})
+    return offers
+
+
 def _sort_of(roles: frozenset[Role], *, is_outside: bool) -> str:
     if is_outside:
         return "not of this file"
-    for role, sort in ((Role.FUNCTION, "a function"), (Role.CLASS, "a class"), (Role.IMPORT, "imported")):
-        if role in roles:
-            return sort
-    return "no plain variable"
+    return "imported" if Role.IMPORT in roles else "a name that the language gives a meaning"
 
 
 def _print_document(root: Path, pointed: _Pointed, suggestions: tuple[Suggestion, ...]) -> None:

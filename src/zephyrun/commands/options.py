@@ -87,7 +87,7 @@ def add_since(parser: argparse.ArgumentParser) -> None:
 def add_jobs(parser: argparse.ArgumentParser) -> None:
     """How many processes."""
     parser.add_argument(
-        "--jobs", type=_positive, metavar="N", default=os.cpu_count() or 1, help="processes to use"
+        "--jobs", type=positive, metavar="N", default=os.cpu_count() or 1, help="processes to use"
     )
 
 
@@ -105,7 +105,8 @@ def whole_number(text: str) -> int:
     return int(text)
 
 
-def _positive(text: str) -> int:
+def positive(text: str) -> int:
+    """An option's value as a number from 1 on. Errors: `ArgumentTypeError`."""
     if not whole_number(text):
         raise argparse.ArgumentTypeError("give at least 1")
     return int(text)

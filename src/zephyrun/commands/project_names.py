@@ -8,10 +8,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
+from zephyrun.decisions import read_decisions
 from zephyrun.errors import UserError
 from zephyrun.findings.naming import read_usage
 from zephyrun.linking.modules import is_python
 from zephyrun.naming.file_usage import FileUsage, unpacked
+from zephyrun.naming.offers import words_of_chosen
 from zephyrun.naming.word_choices import WordChoices, words_in_text
 from zephyrun.project.left_out import may_be_edited
 from zephyrun.project.settings import Settings
@@ -100,9 +102,11 @@ class ProjectNames:
 
 
 def word_choices(root: Path, settings: Settings) -> WordChoices:
-    """What the team of a project says about words. Errors: `UserError` for a list of terms that cannot be read."""
+    """What the team of a project says about words. Errors: `UserError` for a list of terms that cannot be read, and
+    for a damaged file of decisions."""
     words = settings.words
-    fine = {*words.fine, *(word for word, _ in words.meanings)}
+    chosen = read_decisions(root).names
+    fine = {*words.fine, *(word for word, _ in words.meanings), *words_of_chosen(chosen)}
     if words.terms:
         path = root / words.terms
         try:
@@ -110,7 +114,7 @@ def word_choices(root: Path, settings: Settings) -> WordChoices:
         except (OSError, UnicodeDecodeError) as problem:
             reason = problem.strerror if isinstance(problem, OSError) else "it is no text in UTF-8"
             raise UserError(f"the list of terms {path} cannot be read: {reason}") from problem
-    return WordChoices(frozenset(fine), words.instead)
+    return WordChoices(frozenset(fine), words.instead, chosen)
 
 
 def _shared_parts(one: str, other: str) -> int:

@@ -31,6 +31,8 @@ from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.surroundings import find_surroundings
 
 if TYPE_CHECKING:
+    from zephyrun.commands.adviser import Adviser
+    from zephyrun.findings.naming import Advice
     from zephyrun.project.cache import Cache
 
 
@@ -53,18 +55,27 @@ class Survey:
 
 
 def survey_paths(
-    paths: Sequence[Path], kinds: Sequence[str], jobs: int, since: str | None = None
+    paths: Sequence[Path],
+    kinds: Sequence[str],
+    jobs: int,
+    since: str | None = None,
+    adviser: Adviser | None = None,
 ) -> Survey:
     """Survey every source file at or below the paths, in the order of their names.
 
-    With `since`, only findings on lines that are new since that revision count. Errors: `UserError`
+    With `since`, only findings on lines that are new since that revision count; an `adviser` is asked for more
+    names. Errors: `UserError`
     for paths that cannot be surveyed, and for a revision that is none.
     """
     root = find_root(paths)
     options.recover(root)
-    reading = _Reading(root, find_sources(paths, root), read_settings(root), tuple(kinds), jobs)
     decisions = read_decisions(root)
-    if since is None and not decisions.declined:
+    reading = _Reading(
+        root, find_sources(paths, root), read_settings(root), tuple(kinds), jobs, has_names=bool(decisions.names)
+    )
+    if adviser is not None:
+        reading.advice = adviser.about(reading.contents)
+    if since is None and not decisions.declined and adviser is None:
         summary, load = reading.known_or_found()
         return Survey(root, summary, reading.contents, 0, decisions.notes, load)
     surveyed = reading.survey_files()
@@ -84,14 +95,25 @@ class _Reading:
     """The files of one survey, and what the cache knows about them."""
 
     def __init__(
-        self, root: Path, sources: Sources, settings: Settings, kinds: tuple[str, ...], jobs: int
+        self,
+        root: Path,
+        sources: Sources,
+        settings: Settings,
+        kinds: tuple[str, ...],
+        jobs: int,
+        *,
+        has_names: bool,
     ) -> None:
+        """`has_names` where the project remembers names that were given."""
         self.root = root
         self._is_library = is_library(root, settings)
         self._sources = sources
         self._settings = settings
         self._kinds = kinds
         self._jobs = jobs
+        # Where somebody outside proposes more names.
+        self.advice: Advice | None = None
+        self._has_names = has_names
         self._everything = read_project(root)
         # Only what ignore files leave out and somebody named is not in the read set.
         self._everything.update(
@@ -211,7 +233,8 @@ class _Reading:
 
         read = {each.path: each.usage for each in surveyed if each.usage is not None}
         names = ProjectNames(self.root, self._everything, self._settings, self._sources.named, self._jobs)
-        return answered(surveyed, names.usages(read, {survey.path for survey in surveyed}))
+        usages = names.usages(read, {survey.path for survey in surveyed})
+        return answered(surveyed, usages, self._words, self.advice)
 
     @cached_property
     def _habits(self) -> Habits:
@@ -236,7 +259,7 @@ class _Reading:
 
     @cached_property
     def _words(self) -> WordChoices:
-        if self._settings.words == Words():
+        if self._settings.words == Words() and not self._has_names:
             return WordChoices()
         # Imported here: few teams say anything about words.
         from zephyrun.commands.project_names import word_choices

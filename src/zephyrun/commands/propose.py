@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from zephyrun.changes.step import Step
-from zephyrun.commands import OK, options
+from zephyrun.commands import OK, adviser, options
 from zephyrun.commands.project_survey import Survey, survey_paths
 from zephyrun.errors import UserError
 from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, renumbered, steps_from_findings
@@ -27,6 +27,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     options.add_only(parser)
     options.add_since(parser)
+    adviser.add_arguments(parser)
     options.add_jobs(parser)
     options.add_format(parser)
 
@@ -34,7 +35,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Write the plan."""
     survey = survey_paths(
-        arguments.paths, options.chosen_kinds(arguments.only), arguments.jobs, arguments.since
+        arguments.paths,
+        options.chosen_kinds(arguments.only),
+        arguments.jobs,
+        arguments.since,
+        adviser.chosen_adviser(arguments),
     )
     root, contents = survey.root, survey.contents
     steps = _looked_at(survey, steps_from_findings(survey.findings))
@@ -57,7 +62,7 @@ def run(arguments: argparse.Namespace) -> int:
 
 def _looked_at(survey: Survey, steps: Sequence[Step]) -> tuple[Step, ...]:
     """The steps, those about names that others can see with what there is to confirm for each; without those of them
-    that cannot be carried out, or have no new name."""
+    that cannot be carried out."""
     wide = {finding.id for finding in survey.findings if finding.is_wide}
     asked = [step for step in steps if step.finding in wide and step.new]
     looked_at = {}
@@ -66,8 +71,8 @@ def _looked_at(survey: Survey, steps: Sequence[Step]) -> tuple[Step, ...]:
         from zephyrun.commands.outlook import look_at
 
         looked_at = {step.id: step for step in look_at(survey.root, asked)}
-    kept = [looked_at.get(step.id, step) for step in steps if step.finding not in wide or step.id in looked_at]
-    return renumbered(kept)
+    refused = {step.id for step in asked} - looked_at.keys()
+    return renumbered(looked_at.get(step.id, step) for step in steps if step.id not in refused)
 
 
 def _print_document(plan: Plan, destination: Path | None) -> None:

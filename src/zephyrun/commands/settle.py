@@ -28,5 +28,5 @@ def run(arguments: argparse.Namespace) -> int:
     survey = survey_paths(arguments.paths, _LAYOUT, arguments.jobs, arguments.since)
     steps = steps_from_findings(survey.findings)
     fingerprints = {path: fingerprint(survey.contents[path]) for path in {step.path for step in steps}}
-    arguments.remember = False
+    arguments.remember = arguments.learn = False
     return run_plan(Plan(survey.root, fingerprints, steps), arguments, "settle")

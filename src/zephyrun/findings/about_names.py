@@ -130,7 +130,7 @@ def about_attribute(
         facts.attributes | members,
         f"{view.path} class {attribute.class_scope}",
         wanted.least_score,
-        wanted.only_said,
+        only_said=wanted.only_said,
     )
     confirm = (_nobody_else(attribute.name),)
     return _finding(

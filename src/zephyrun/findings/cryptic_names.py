@@ -179,7 +179,8 @@ def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
     weight = view.words.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
     # One letter is none of the trade's words; anything longer may be.
     says_nothing = shortness is Shortness.LETTER and not is_class
-    wanted = Wanted() if says_nothing else Wanted(_LIKELY, only_said=True)
+    least_score = _LIKELY if is_class or shortness is Shortness.COMPOUND else LOWEST_SCORE
+    wanted = Wanted() if says_nothing else Wanted(least_score, only_said=True)
     yield about_definition(view, definition, "cryptic-name", message, weight, wanted)
 
 

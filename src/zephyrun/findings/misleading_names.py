@@ -6,10 +6,17 @@ from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import Context, ContextSort
-from zephyrun.findings.about_names import about_definition, about_variable, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.about_names import (
+    Wanted,
+    about_definition,
+    about_variable,
+    lines_of,
+    spelling_of,
+    variables_to_name,
+)
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.answers import Answer, Given
-from zephyrun.naming.words import split_name
+from zephyrun.naming.words import plural, singular, split_name
 
 _ASKING = frozenset({"is", "has", "can", "should"})
 _DENYING = (("not",), ("no",), ("non",), ("is", "not"), ("has", "no"), ("without",))
@@ -18,6 +25,11 @@ _WEIGHT_OF_A_VARIABLE = 1.0
 _WEIGHT_OF_A_CHECK = 1.5
 _YES_AND_NO = frozenset({"=True", "=False", "=None", "=0", "=1"})
 _PLAIN_TESTS = 2
+_SAID = Wanted(only_said=True)
+# Functions whose names begin so leave everything as it is.
+_ONLY_LOOKING = frozenset({"is", "has", "get", "should", "can"})
+_EFFECTS = frozenset("save delete unlink commit rmtree removedirs drop_table send_mail sendmail truncate".split())
+_MEANING_EFFECTS = frozenset("or and create make new then".split())
 
 # Words for types at the end of a name, and what a variable of that name is not made from.
 _SORTS_OF_VALUES = {
@@ -48,6 +60,10 @@ _UNITS = {
     for unit in names.split()
     for one in [one or names]
 }  # fmt: skip
+_ONE_OF = frozenset(
+    {ContextSort.FROM_CALL, ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, ContextSort.FROM_VARIABLE}
+)
+_MANY_OF = frozenset({ContextSort.ALL_OF, ContextSort.EACH, ContextSort.FROM_LITERAL, ContextSort.GROWS_BY})
 _STRAIGHT = frozenset(
     {ContextSort.FROM_VARIABLE, ContextSort.FROM_ATTRIBUTE, ContextSort.BECOMES, ContextSort.STORED, ContextSort.KEYWORD}
 )
@@ -58,9 +74,13 @@ def find_misleading_names(view: FileView) -> Iterator[Finding]:
     definitions = {each.name_start: each for each in view.facts.definitions}
     for answer in view.contexts.answers:
         definition = definitions.get(answer.start)
-        if definition is not None and (said := _said_of_function(answer)):
+        if definition is None:
+            continue
+        binding = view.facts.reference_by_start[answer.start].binding
+        contexts = view.contexts.by_binding.get(binding, ())
+        if said := _said_of_function(answer) or _said_of_getter(view, answer, contexts):
             message, weight = said
-            yield about_definition(view, definition, "misleading-name", message, weight)
+            yield about_definition(view, definition, "misleading-name", message, weight, _SAID)
     for binding in variables_to_name(view):
         contexts = view.contexts.by_binding.get(binding, ())
         if message := _said_of_variable(spelling_of(view, binding), contexts):
@@ -89,10 +109,40 @@ def _said_of_function(answer: Answer) -> tuple[str, float] | None:
     return None
 
 
+def _said_of_getter(
+    view: FileView, answer: Answer, contexts: tuple[Context, ...]
+) -> tuple[str, float] | None:
+    """What is wrong with the name of a function that gives something, but also does what nobody expects of it."""
+    words = split_name(answer.name)
+    if answer.is_stub or answer.is_decorated or words[0] not in _ONLY_LOOKING:
+        return None
+    # Objects that it has made itself it may set up.
+    sets = [
+        each.name
+        for each in contexts
+        if each.sort is ContextSort.SETS and view.source.text.startswith("self.", each.start)
+    ]
+    # What a getter keeps for the next time is its own affair.
+    changed = [name for name in sets if not name.startswith("_") and not set(split_name(name)) & set(words)]
+    if changed and words[0] == "get" and len(words) > 1:
+        return f"`{answer.name}` sounds as if it only looked, and sets `{changed[0]}`.", _WEIGHT_OF_A_FUNCTION
+    calls = [each.name for each in contexts if each.sort is ContextSort.CALLS]
+    effects = [name for name in calls if name in _EFFECTS and not {name, *_MEANING_EFFECTS} & set(words)]
+    if effects:
+        said = f"`{answer.name}` sounds as if it only looked, and also calls `{effects[0]}()`."
+        return said, _WEIGHT_OF_A_FUNCTION
+    return None
+
+
 def _said_of_variable(name: str, contexts: tuple[Context, ...]) -> str:
     """What is wrong with the name of a variable, "" where nothing is."""
     words = split_name(name)
-    return _wrong_type(name, words, contexts) or _wrong_unit(name, words, contexts) or _denied_twice(name, words, contexts)
+    return (
+        _wrong_type(name, words, contexts)
+        or _wrong_number(name, contexts)
+        or _wrong_unit(name, words, contexts)
+        or _denied_twice(name, words, contexts)
+    )
 
 
 def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:
@@ -129,6 +179,22 @@ _TESTS = frozenset("Eq NotEq Lt LtE Gt GtE Is IsNot In NotIn Not".split())
 
 def _with_article(sort: str) -> str:
     return _ARTICLES.get(sort, f"a {sort}")
+
+
+def _wrong_number(name: str, contexts: tuple[Context, ...]) -> str:
+    """Whether a plural holds one, or a singular holds many, of what the code itself calls the other way."""
+    one, many = singular(name), plural(name)
+    if any(each.sort in _ONE_OF and _leaf(each.name) in (one, f"get_{one}") for each in contexts) and one:
+        if not any(each.sort in _MANY_OF or each.sort is ContextSort.ITERATED for each in contexts):
+            return f"`{name}` sounds like many, and holds one {one}."
+    is_sliced = any(each.sort is ContextSort.ALL_OF and each.name == many for each in contexts)
+    if is_sliced and not one and any(each.sort is ContextSort.ITERATED for each in contexts):
+        return f"`{name}` sounds like one, and holds some of `{many}`."
+    return ""
+
+
+def _leaf(name: str) -> str:
+    return name.rpartition("@")[2].removesuffix("()")
 
 
 def _wrong_unit(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:

@@ -2,22 +2,31 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 
 from zephyrun.facts import FileFacts
 from zephyrun.findings.finding import Finding
 from zephyrun.findings.surveying import FileSurvey, by_weight
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
-from zephyrun.languages.python.contexts import read_contexts
+from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts, read_contexts
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_good, is_variable
 from zephyrun.naming.answers import answer
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, usage_of
 from zephyrun.naming.glossary import NamedThing, things_in
-from zephyrun.naming.questions import Question, Suggestion, ask, group_of, names_mentioned
+from zephyrun.naming.offers import Offer, offers_of
+from zephyrun.naming.questions import (
+    Question,
+    Suggestion,
+    ask,
+    ask_about_attribute,
+    group_of,
+    names_mentioned,
+)
 from zephyrun.naming.usage import shipped_usage
+from zephyrun.naming.word_choices import WordChoices
 
 # A bad name costs a reader as much when nobody knows a better one, but there is less to be done about it.
 _WEIGHT_WITHOUT_SUGGESTION = 0.5
@@ -44,12 +53,27 @@ def read_things(item: tuple[str, bytes]) -> list[NamedThing]:
         return things_in(path, parsed.source, parsed.facts, read_contexts(parsed).by_binding)
 
 
-def answered(surveys: Sequence[FileSurvey], usages: Mapping[str, FileUsage]) -> list[FileSurvey]:
+# For each finding that asks for names, those that somebody outside proposes.
+Advice = Callable[[Sequence[Finding]], Sequence[Sequence[Offer]]]
+
+
+def answered(
+    surveys: Sequence[FileSurvey],
+    usages: Mapping[str, FileUsage],
+    words: WordChoices = WordChoices(),
+    advice: Advice | None = None,
+) -> list[FileSurvey]:
     """The surveys with names for what asked for them. `usages` are those of the project's files by path, the
-    surveyed ones among them."""
-    questions = [each.question for survey in surveys for each in survey.findings if each.question]
-    if not questions:
+    surveyed ones among them; `words` are what its team says about them."""
+    asking = [each for survey in surveys for each in survey.findings if each.question is not None]
+    if not asking:
         return list(surveys)
+    offers = advice(asking) if advice is not None else [()] * len(asking)
+    questions = [
+        finding.question.with_offers((*offers_of(words.chosen, finding.question.case.spelling), *more))
+        for finding, more in zip(asking, offers, strict=True)
+        if finding.question is not None
+    ]
     answers = iter(_answers(questions, usages))
     return [
         survey._replace(findings=tuple(sorted(_with_names(survey.findings, answers), key=by_weight)))
@@ -68,18 +92,26 @@ def _with_names(
 
 
 def better_names(
-    path: str, parsed: ParsedFile, binding: int, usages: Mapping[str, FileUsage]
+    path: str,
+    parsed: ParsedFile,
+    binding: int,
+    usages: Mapping[str, FileUsage],
+    words: WordChoices = WordChoices(),
+    offers: Sequence[Offer] = (),
 ) -> tuple[Suggestion, ...]:
-    """Names for one variable of a file, chosen together with those of the variables beside it that have no good
-    name either. `usages` are those of the project's files."""
+    """Names for one variable, function or class of a file; for a variable chosen together with those of the variables
+    beside it that have no good name either. `usages` are those of the project's files, `words` what its team says
+    about them; `offers` are more names for this one."""
     facts = parsed.facts
     group = group_of(facts, path, binding)
     contexts = read_contexts(parsed).by_binding
-    beside = [
-        each
-        for each in _variables_of(facts, path, group)
-        if each == binding or not is_good(facts.bindings[each].name)
-    ]
+    beside = [binding]
+    if is_variable(facts, binding):
+        beside = [
+            each
+            for each in _variables_of(facts, path, group)
+            if each == binding or not is_good(facts.bindings[each].name)
+        ]
     questions = [
         ask(
             parsed.source,
@@ -89,10 +121,36 @@ def better_names(
             names_mentioned(facts, facts.owner(facts.bindings[each].scope)),
             facts.bindings[each].name,
             group,
+        ).with_offers(
+            (*offers_of(words.chosen, facts.bindings[each].name), *(offers if each == binding else ()))
         )
         for each in beside
     ]
     return _answers(questions, usages)[beside.index(binding)]
+
+
+def better_attribute_names(
+    path: str,
+    parsed: ParsedFile,
+    attribute: AttributeContexts,
+    usages: Mapping[str, FileUsage],
+    words: WordChoices = WordChoices(),
+    offers: Sequence[Offer] = (),
+) -> tuple[Suggestion, ...]:
+    """Names for one attribute that the methods of a class use of their own object; the rest as for `better_names`."""
+    facts = parsed.facts
+    members = {each.name for each in facts.bindings if each.scope == attribute.class_scope}
+    question = ask_about_attribute(
+        parsed.source,
+        facts,
+        (NO_BINDING - 1, attribute.name, attribute.contexts),
+        facts.attributes | members,
+        path,
+        0.0,
+        only_said=False,
+    )
+    (found,) = _answers([question.with_offers((*offers_of(words.chosen, attribute.name), *offers))], usages)
+    return found
 
 
 def _answers(

@@ -1,37 +1,86 @@
-"""`vague-name`: locals whose name would fit anything, where the code says what they hold."""
+"""`vague-name`: names that would fit anything, where the code says what the thing is."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.findings.about_names import Wanted, about_variable, lines_of, span, spelling_of, variables_to_name
+from zephyrun.facts import Definition, Role, ScopeKind
+from zephyrun.findings.about_names import (
+    Wanted,
+    about_definition,
+    about_variable,
+    lines_of,
+    owes_its_name,
+    span,
+    spelling_of,
+)
 from zephyrun.findings.finding import FileView, Finding
+from zephyrun.naming.definition_names import VAGUE_VERBS
+from zephyrun.naming.features import is_variable
 from zephyrun.naming.letters import VAGUE_WORDS
-from zephyrun.naming.words import crypticness
+from zephyrun.naming.ranking import VALUES
+from zephyrun.naming.words import crypticness, split_name
+from zephyrun.proof.normal_form import is_local_variable
 
 # A vague word over few lines is read together with what it holds.
 _FEW_LINES = 6
 _FEW_USES = 4
 # Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
-_WANTED = Wanted(0.7, only_said=True)
+_BETTER = Wanted(0.7, only_said=True)
+# Parameters are often meant to take anything.
+_BETTER_FOR_OTHERS = Wanted(0.85, only_said=True)
+_BETTER_FOR_DEFINITIONS = Wanted(0.3, only_said=True)
+_MOST_VALUES = 2
 _VAGUENESS = 0.6
+_WEIGHT_OF_A_DEFINITION = 2.0
+_FILLERS = frozenset("it stuff func function method helper that this all doit foo bar baz".split())
+_VAGUE_CLASSES = frozenset("manager handler helper helpers util utils data info object thing processor stuff misc foo".split())
 
 
 def find_vague_names(view: FileView) -> Iterator[Finding]:
-    """Judge every local of the file that is no parameter and whose name can be read."""
-    for binding in variables_to_name(view):
-        record = view.facts.bindings[binding]
+    """Judge variables and parameters whose names can be read, and functions and classes that owe their names to nobody
+    else."""
+    facts = view.facts
+    by_inner_scope = {each.inner_scope: each for each in facts.definitions}
+    for binding, record in enumerate(facts.bindings):
         name = record.name.strip("_")
-        if name not in VAGUE_WORDS or crypticness(name):
+        if name not in VAGUE_WORDS or crypticness(name) or not is_variable(facts, binding):
+            continue
+        if (wanted := _wanted(view, binding, by_inner_scope.get(record.scope))) is None:
             continue
         first, last = lines_of(view, binding)
         n_lines, n_uses = last - first + 1, len(record.references)
         if n_lines < _FEW_LINES and n_uses < _FEW_USES:
+            continue
+        made = {each.name for each in view.contexts.by_binding.get(binding, ()) if each.sort in VALUES}
+        if len(made) > _MOST_VALUES:
+            # It is now this and now that, and no word fits it all.
             continue
         message = (
             f"`{spelling_of(view, binding)}` would fit anything, over {span(n_lines, n_uses)}, "
             "and the code says what it is."
         )
         weight = _VAGUENESS * (log2(1 + n_lines) + log2(1 + n_uses) / 2)
-        yield about_variable(view, binding, "vague-name", message, weight, _WANTED)
+        yield about_variable(view, binding, "vague-name", message, weight, wanted)
+    for definition in facts.definitions:
+        if _is_vague(definition) and not owes_its_name(view, definition):
+            message = f"`{definition.name}` would fit anything, and the code says what it is for."
+            yield about_definition(
+                view, definition, "vague-name", message, _WEIGHT_OF_A_DEFINITION, _BETTER_FOR_DEFINITIONS
+            )
+
+
+def _wanted(view: FileView, binding: int, around: Definition | None) -> Wanted | None:
+    if is_local_variable(view.facts, binding):
+        return _BETTER
+    is_parameter = Role.PARAMETER in view.facts.roles(binding)
+    return _BETTER_FOR_OTHERS if is_parameter and around is not None and not owes_its_name(view, around) else None
+
+
+def _is_vague(definition: Definition) -> bool:
+    words = set(split_name(definition.name))
+    if definition.sort is ScopeKind.CLASS:
+        return bool(words) and words <= _VAGUE_CLASSES
+    # `run` and `execute` by themselves say all there is to say of a command.
+    return bool(words & (VAGUE_VERBS | _FILLERS)) and words <= VAGUE_VERBS | VAGUE_WORDS | _FILLERS and words != {"run"}

@@ -129,8 +129,8 @@ def _is_worth_it(candidate: Candidate, spelling: str) -> bool:
     words = split_name(text)
     letters = telling_letters(spelling)
     new = set(words) - set(split_name(spelling))
-    if any(_is_short_form(word) for word in new) or text in (plural(spelling), singular(spelling)):
-        # One short form in place of another helps nobody.
+    if not new or any(_is_short_form(word) for word in new) or text in (plural(spelling), singular(spelling)):
+        # The same words, or one short form in place of another, help nobody.
         return False
     if text in _EMPTY_WORDS and not (len(letters) > 1 and stands_for(letters.lower(), text)):
         return False

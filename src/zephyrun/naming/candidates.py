@@ -20,6 +20,7 @@ from zephyrun.naming.definition_names import (
 from zephyrun.naming.features import GROUPS, RESULTS, Feature
 from zephyrun.naming.file_usage import ANY_SUCH
 from zephyrun.naming.letters import expansions, stands_for, telling_letters, words_of
+from zephyrun.naming.offers import ADVISED, CHOSEN
 from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import plural, singular, snake_case
@@ -48,6 +49,8 @@ DERIVATIONS = (
     "put into",
     "expanded",
     *DEFINITION_DERIVATIONS,
+    CHOSEN,
+    ADVISED,
 )
 _LEADING_VERBS = frozenset(
     """get read load fetch compute calculate calc find make create build parse to as iter take pick
@@ -220,6 +223,7 @@ def _expanded(letters: str, quick: dict[str, float]) -> list[str]:
 
 
 def _derived(case: NameCase, tables: Sequence[Usage]) -> Iterator[Derived]:
+    yield from (Derived(*each) for each in case.offers)
     if case.sort is not Sort.VARIABLE:
         of_project = tables[-1]
         names_of = function_names if case.sort is Sort.FUNCTION else class_names

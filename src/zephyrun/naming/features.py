@@ -230,6 +230,13 @@ def results_of(function: str) -> Feature:
     return Feature(_GROUP_NUMBERS["results"], key, RESULTS, function)
 
 
+def passed_as(parameter: str) -> Feature:
+    """What stands for the variables that are passed for a parameter by its name."""
+    key = feature_key(ContextSort.KEYWORD, parameter)
+    told = f"passed as {parameter}="
+    return Feature(_GROUP_NUMBERS["keyword"], key, ContextSort.KEYWORD, parameter, told, is_counterpart=True)
+
+
 def _own(group: str, name: str) -> Feature:
     return Feature(_GROUP_NUMBERS[group], feature_key(group, name), group, name)
 

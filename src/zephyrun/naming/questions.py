@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any, NamedTuple
@@ -17,8 +17,10 @@ from zephyrun.naming.features import (
     features_of,
     is_learned_from,
     is_variable,
+    passed_as,
     results_of,
 )
+from zephyrun.naming.offers import Offer
 from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.telling import teller
 from zephyrun.source import SourceText
@@ -46,7 +48,8 @@ class Sort(StrEnum):
 
 class NameCase(NamedTuple):
     """What a name is sought for. `spelling` is the old name; `remarks` are names that comments suggest, each with
-    the comment; `function` is that around it, "" for none; a variable that loops over something is one of many."""
+    the comment; `function` is that around it, "" for none; a variable that loops over something is one of many;
+    `offers` are names that the code does not say."""
 
     spelling: str
     features: tuple[Feature, ...]
@@ -55,6 +58,7 @@ class NameCase(NamedTuple):
     is_parameter: bool = False
     is_one_of_many: bool = False
     sort: Sort = Sort.VARIABLE
+    offers: tuple[Offer, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -82,7 +86,7 @@ class Question:
     def from_row(cls, row: Sequence[Any]) -> Question:
         """The question that `as_row` gave. Errors: `ValueError` or `TypeError` for a row that is none."""
         binding, (spelling, features, remarks, *further), taken, group, waiting, *wanted = row
-        function, is_parameter, is_one_of_many, sort = further
+        function, is_parameter, is_one_of_many, sort, offers = further
         case = NameCase(
             spelling,
             tuple(Feature(*each) for each in features),
@@ -91,9 +95,15 @@ class Question:
             is_parameter,
             is_one_of_many,
             Sort(sort),
+            tuple(Offer(*each) for each in offers),
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
         return cls(binding, case, frozenset(taken), group, held_back, *wanted)
+
+    def with_offers(self, offers: Iterable[Offer]) -> Question:
+        """The same question with names that the code does not say."""
+        more = (*self.case.offers, *offers)
+        return replace(self, case=self.case._replace(offers=more)) if more else self
 
     def knowing(self, names: Mapping[int, str]) -> Question:
         """The same question with what waited for the names of these variables."""
@@ -125,9 +135,14 @@ def ask(
     roles = facts.roles(binding)
     sort = sort_of(roles)
     features = features_of(facts, binding, own, lambda other: is_learned_from(facts, other), tell)
+    more = []
+    if sort is not Sort.VARIABLE:
+        more = [results_of(spelling)]
+    elif Role.PARAMETER in roles:
+        more = [passed_as(spelling)]
     case = NameCase(
         spelling,
-        tuple(features) if sort is Sort.VARIABLE else (*features, results_of(spelling)),
+        (*features, *more),
         tuple(remarks_on(source, facts, binding)) if sort is Sort.VARIABLE else (),
         facts.scopes[facts.owner(record.scope)].name,
         Role.PARAMETER in roles,
@@ -149,6 +164,7 @@ def ask_about_attribute(
     taken: Collection[str],
     group: str,
     least_score: float,
+    *,
     only_said: bool,
 ) -> Question:
     """The question what an attribute should be called, of which its number, name and contexts are given."""

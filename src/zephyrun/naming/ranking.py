@@ -17,6 +17,7 @@ from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import DERIVATIONS, Candidate, Support
 from zephyrun.naming.features import GROUPS
 from zephyrun.naming.letters import NO_FIT, Fit, fit_of, telling_letters, words_of
+from zephyrun.naming.offers import ADVISED, CHOSEN
 from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import crypticness, singular
@@ -51,9 +52,10 @@ _PLAIN = (
     "keeps its verb",
 )
 # What says a name outright.
-_SAYING = frozenset({"getter", "attribute", "key", "keyword", "stored", "element", "class", "comment"})
+_SAYING = frozenset({"getter", "attribute", "key", "keyword", "stored", "element", "class", "comment", CHOSEN, ADVISED})
+_EXPLAINING = frozenset({"comment", CHOSEN, ADVISED})
 # What says what a variable was made from.
-_VALUES = frozenset(
+VALUES = frozenset(
     {
         ContextSort.FROM_CALL,
         ContextSort.FROM_ATTRIBUTE,
@@ -75,6 +77,7 @@ _FEW_CONTEXTS = 6.0
 _LETTERS_OF_A_NAME = 10.0
 _USUAL_LOGARITHM = 10.0
 _USUAL_SUM = 4.0
+_TRUST_IN_PEOPLE = 1.5
 _KEPT_NAMES = 2**15
 
 # What each weight is for, in the order of the numbers of a vector.
@@ -117,6 +120,9 @@ def trained_weights(sort: Sort) -> tuple[float, ...]:
     # Comments say names where there are no good ones, so nothing is to be learned of them where there are: they
     # count as much as what a value is stored as.
     kept["derived: comment"] = kept.get("derived: stored", 0.0)
+    # Nor is anything to be learned of what people chose or an adviser proposes: it weighs like the best that code says.
+    best = max((weight for part, weight in kept.items() if part.startswith("derived: ")), default=0.0)
+    kept |= {f"derived: {ADVISED}": best, f"derived: {CHOSEN}": best * _TRUST_IN_PEOPLE}
     return tuple(kept.get(part, 0.0) for part in PARTS)
 
 
@@ -146,7 +152,7 @@ def vectors_of(
         )
         for each in case.features
     )
-    n_values = len({(each.sort, each.name) for each in case.features if each.sort in _VALUES and ":" not in each.name})
+    n_values = len({(each.sort, each.name) for each in case.features if each.sort in VALUES and ":" not in each.name})
     letters = telling_letters(case.spelling)
     n_letters = sum(map(len, words_of(letters)))
     first_word, separator, _ = case.spelling.partition("_")
@@ -164,7 +170,7 @@ def vectors_of(
             vector[_DERIVED_PLACES[derivation]] = 1.0
         fit = fit_of(letters, candidate.text) if n_letters else NO_FIT
         # Who explains a name in a comment may well use other words than those that it is short for.
-        is_explained = fit.departs and any(each.derivation == "comment" for each in candidate.derived)
+        is_explained = fit.departs and any(each.derivation in _EXPLAINING for each in candidate.derived)
         if n_letters and not is_explained:
             for place, value in zip(_ONE_LETTER if n_letters == 1 else _LETTERS, fit, strict=True):
                 if value:

@@ -79,7 +79,7 @@ def told_of(sentence: str, sort: str, name: str, code: str) -> str:
         callee = callee.removesuffix("*")
     return sentence.format(
         code=code,
-        name=name.rpartition("@")[2].removesuffix("="),
+        name=name.rpartition("@")[2].removesuffix("=").removeprefix("first "),
         callee=callee,
         ordinal=ordinal,
     )

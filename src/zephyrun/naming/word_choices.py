@@ -5,16 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zephyrun.naming.letters import words_of
+from zephyrun.naming.offers import ChosenName
 from zephyrun.naming.words import crypticness, is_readable, split_name
 
 
 @dataclass(frozen=True)
 class WordChoices:
     """`fine` are words that every reader of the project knows; `instead` has for words that are not to be used
-    the ones that are."""
+    the ones that are; `chosen` are names that were given before in place of others."""
 
     fine: frozenset[str] = frozenset()
     instead: tuple[tuple[str, str], ...] = ()
+    chosen: tuple[ChosenName, ...] = ()
 
     def crypticness(self, name: str) -> float:
         """How hard a name is to read, from 0 (plain) to 1, for whoever knows the team's words."""
@@ -39,7 +41,7 @@ class WordChoices:
 
     def as_text(self) -> str:
         """What stands for all of it, for the cache."""
-        return f"{sorted(self.fine)} {self.instead}"
+        return f"{sorted(self.fine)} {self.instead} {self.chosen}"
 
 
 def words_in_text(text: str) -> frozenset[str]:

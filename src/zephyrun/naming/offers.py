@@ -1,0 +1,51 @@
+"""Names that people have chosen before, or that somebody outside proposes: what the code itself does not say."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from typing import NamedTuple
+
+from zephyrun.naming.words import split_name
+
+CHOSEN, ADVISED = "chosen", "advised"
+
+
+class Offer(NamedTuple):
+    """A name for something, where it is from (`CHOSEN` or `ADVISED`), and why in a few words."""
+
+    text: str
+    source: str
+    told: str
+
+
+class ChosenName(NamedTuple):
+    """A name that somebody gave in place of another, in a file."""
+
+    old: str
+    new: str
+    path: str
+
+
+def offers_of(chosen: Iterable[ChosenName], spelling: str) -> Iterator[Offer]:
+    """What the names that were chosen before say of one of the old ones, or of one that is built of their words."""
+    words = split_name(spelling)
+    meanings: dict[str, ChosenName] = {}
+    for each in chosen:
+        if each.old.strip("_") == spelling.strip("_"):
+            yield Offer(each.new.strip("_"), CHOSEN, f"you called {each.old} so in {each.path}")
+        old, new = split_name(each.old), split_name(each.new)
+        if len(old) == len(new):
+            meanings.update((one, each) for one, other in zip(old, new) if one != other)
+    if len(words) > 1 and meanings.keys() & set(words):
+        sources = [meanings[word] for word in words if word in meanings]
+        text = "_".join(_in_place_of(word, meanings[word]) if word in meanings else word for word in words)
+        yield Offer(text, CHOSEN, f"you made {sources[0].old} {sources[0].new} in {sources[0].path}")
+
+
+def words_of_chosen(chosen: Iterable[ChosenName]) -> frozenset[str]:
+    """The words that a team wants to read: those of the names that it has chosen."""
+    return frozenset(word for each in chosen for word in split_name(each.new) if len(word) > 1)
+
+
+def _in_place_of(word: str, chosen: ChosenName) -> str:
+    return split_name(chosen.new)[split_name(chosen.old).index(word)]
