@@ -136,7 +136,7 @@ def test_off_style_names():
     by_name = found("off-style-name", code, camel)
     assert set(by_name) == {"hive_diary", "net_weight"}
     assert by_name["net_weight"].suggestions[0].text == "netWeight" and by_name["net_weight"].remedy == "safe"
-    assert by_name["hive_diary"].suggestions[0].text == "HiveDiary" and by_name["hive_diary"].remedy == "none"
+    assert by_name["hive_diary"].suggestions[0].text == "HiveDiary" and by_name["hive_diary"].remedy == "review"
     taken = "def f(hive):\n    netWeight = net_weight = 3\n    return netWeight, net_weight\n"
     assert found("off-style-name", taken)["netWeight"].suggestions == ()
 

@@ -16,7 +16,8 @@ from zephyrun.languages.python import parse
 from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, unpacked, usage_of
 from zephyrun.naming.letters import expansions, fit_of, skeleton, telling_letters
-from zephyrun.naming.questions import Question
+from zephyrun.naming.offers import Offer
+from zephyrun.naming.questions import Question, Sort
 from zephyrun.naming.ranking import PARTS, trained_weights
 from zephyrun.naming.usage import ProjectUsage, Row, ShippedUsage, shipped_usage, write_table
 from zephyrun.proof.remains import Surroundings
@@ -103,7 +104,7 @@ def test_a_context_knows_whose_name_it_mentions():
         for each in _contexts(parsed)
         if each.other >= 0
     }
-    assert mentioned == {("w", "h"), ("h", "w"), ("k", "w"), ("w", "k")}
+    assert mentioned == {("w", "h"), ("h", "w"), ("k", "w"), ("w", "k"), ("f", "h")}
 
 
 # -- tables ------------------------------------------------------------------------------------
@@ -153,8 +154,9 @@ def _read(code: str):
 
 def test_weights_and_parts_fit():
     """Every part of a vector has its weight, so that training and asking mean the same."""
-    assert len(trained_weights()) == len(PARTS) == len(set(PARTS))
-    assert sum(weight != 0 for weight in trained_weights()) > len(PARTS) / 2
+    for sort in Sort:
+        assert len(trained_weights(sort)) == len(PARTS) == len(set(PARTS))
+        assert sum(weight != 0 for weight in trained_weights(sort)) > len(PARTS) / 3
 
 
 @given(st.lists(st.tuples(NAMES, st.integers(1, 9999), st.lists(KEYS, max_size=5)), max_size=8))
@@ -236,7 +238,7 @@ def test_what_is_hidden_has_no_say(package):
             for binding in sorted(file.good):
                 function = file.facts.scopes[masking.function_of(file.facts, binding)].name
                 if function != hidden.case.function:
-                    left.add(file.facts.bindings[binding].name, masking.keys_of(file, binding))
+                    masking.count(left, file, binding)
         for feature in hidden.case.features:
             assert hidden.project.row(feature.key) == left.row(feature.key)
             assert sorted(hidden.project.telling(feature.key)) == sorted(left.telling(feature.key))
@@ -295,7 +297,7 @@ def test_the_project_says_how_it_calls_things():
     asked = "def h(scale):\n    w = read_scale(scale)\n    log(w)\n    log(w)\n"
     (finding,) = _findings({"readings.py": others, "more.py": other, "asked.py": asked})
     best = finding.suggestions[0]
-    assert best.text == "net_weight" and best.score > 0.5
+    assert best.text == "net_weight" and best.score > 0.4
     assert "6 of 7 variables assigned from read_scale() are called so here, as in readings.py:2" in best.evidence
 
 
@@ -305,7 +307,7 @@ def test_what_a_value_is_passed_to_gives_it_a_name():
     callers = "".join(
         f"def weigh{number}(hive, gross_weight_kg):\n    record_weight(hive, gross_weight_kg)\n\n\n" for number in range(4)
     )
-    asked = "def f(hive):\n    gw = hive()\n    record_weight(hive, gw)\n    record_weight(hive, gw)\n"
+    asked = "def f(hive):\n    gw = hive()\n" + "    record_weight(hive, gw)\n" * 14
     (finding,) = _findings({"log.py": other, "callers.py": callers, "asked.py": asked})
     assert finding.suggestions[0].text == "gross_weight_kg"
     evidence = "4 of 4 variables passed to record_weight() as its second argument are called so here, as in callers.py:1"
@@ -346,8 +348,8 @@ def test_questions_are_kept_as_plain_data():
     code = "def f(hives):\n    hs = hives()  # the hives\n    for h in hs:\n        log(h)\n        log(h)\n"
     survey = survey_source("hives.py", code.encode(), Surroundings(), ["cryptic-name"])
     questions = [each.question for each in survey.findings]
-    assert len(questions) == 2
-    for question in questions:
+    assert sorted(each.case.sort for each in questions) == ["function", "variable", "variable"]
+    for question in (*questions, questions[0].with_offers([Offer("hives", "advised", "so they say")])):
         assert Question.from_row(json.loads(json.dumps(question.as_row()))) == question
 
 
@@ -395,9 +397,33 @@ def test_names_for_one_variable(tmp_path):
     assert "net_weight" in [each["text"] for each in document["suggestions"]]
 
 
+SCALE = """\
+class Scale:
+    def read(self, line):
+        self.kg = line.total
+        self.tr = float(line.tare)
+        return _prs_ln(self.kg - self.tr)
+
+
+def _prs_ln(line):
+    '''Parse a line that the scale has written.'''
+    return line.strip()
+"""
+
+
+def test_names_of_functions_and_attributes(tmp_path):
+    """What they are called elsewhere, or what their code and documentation say."""
+    _project(tmp_path, scale=SCALE)
+    attribute = zephyrun("names", "hive/scale.py:5:39", cwd=tmp_path).stdout
+    assert attribute.startswith("tr in Scale, hive/scale.py:4:14") and "tare  assigned from float(line.tare)" in attribute
+    function = zephyrun("names", "hive/scale.py:5:17", cwd=tmp_path).stdout
+    assert "parse_line  " in function and "described as “parse line" in function
+
+
 NOT_NAMED = {
-    "a function": ("hive/log.py:1:5", 1, "`read_weights` is a function; names are known for variables and parameters"),
-    "nothing": ("hive/log.py:3:1", 1, "no variable stands there"),
+    "its own object": ("hive/scale.py:3:9", 1, "`self` is a name that the language gives a meaning"),
+    "an attribute of something": ("hive/scale.py:3:25", 1, "`total` is none of those here; names are known for variables"),
+    "nothing": ("hive/log.py:3:1", 1, "no name stands there"),
     "a builtin": ("hive/log.py:4:9", 1, "`log` is not of this file"),
     "a line too many": ("hive/log.py:99:1", 2, "the file has"),
     "a column too many": ("hive/log.py:3:99", 2, "line 3 has 29 columns, counted from 1"),
@@ -411,6 +437,6 @@ NOT_NAMED = {
 @pytest.mark.parametrize(("target", "code", "said"), NOT_NAMED.values(), ids=NOT_NAMED)
 def test_what_has_no_names(tmp_path, target, code, said):
     """One sentence, and the exit code of the contract."""
-    _project(tmp_path, log=LOG, old="print 3\n")
+    _project(tmp_path, log=LOG, old="print 3\n", scale=SCALE)
     refused = zephyrun("names", target, cwd=tmp_path, code=code)
     assert said in refused.stderr and len(refused.stderr.splitlines()) == 1

@@ -165,7 +165,8 @@ def keys_of(file: _File, binding: int) -> set[int]:
     return {each.key for each in features if not each.is_counterpart}
 
 
-def _count(usage: ProjectUsage, file: _File, binding: int) -> None:
+def count(usage: ProjectUsage, file: _File, binding: int) -> None:
+    """Count one variable, function or class."""
     keys = keys_of(file, binding)
     is_function = sort_of(file.facts.roles(binding)) is Sort.FUNCTION
     for name in names_counted(file.facts.bindings[binding].name, is_function=is_function):
@@ -207,7 +208,7 @@ def _know(folder: Path) -> _Package:
     for number, file in enumerate(files):
         own = own_scopes(file.facts)
         for binding in sorted(file.good):
-            _count(usage, file, binding)
+            count(usage, file, binding)
             if binding in own:
                 definitions[number, own[binding]] = binding
             elif function := function_of(file.facts, binding):
@@ -254,9 +255,9 @@ def hidden_names(
         for alike in sorted(package.alike(place)):
             file = package.files[alike[0]]
             for each in package.variables[alike]:
-                _count(left_out, file, each)
+                count(left_out, file, each)
             if alike in package.definitions and sort is not Sort.VARIABLE:
-                _count(left_out, file, package.definitions[alike])
+                count(left_out, file, package.definitions[alike])
         project = Without(package.usage, left_out, all_words)
         file = package.files[place[0]]
         # What a class has inside is told by its methods, and not by their variables.

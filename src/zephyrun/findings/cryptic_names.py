@@ -32,6 +32,7 @@ _LONG_SPAN = 15
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
 _LIKELY = 0.5
+_FAIRLY_LIKELY = 0.4
 # What is met all over a file costs more than a local.
 _WEIGHT_OF_A_DEFINITION = 3.0
 _WEIGHT_OF_AN_ATTRIBUTE = 2.0
@@ -124,7 +125,7 @@ def _wanted(judged: _Judged, *, is_in_crowd: bool) -> Wanted | None:
     if is_in_crowd or judged.shortness is Shortness.STUMP:
         return Wanted(LOWEST_SCORE if is_short else 0.0)
     # What a reader sees at a glance is worth a word only where the code beside it says a better one.
-    return Wanted(_LIKELY, only_said=is_short)
+    return Wanted(_FAIRLY_LIKELY, only_said=is_short)
 
 
 def _wanted_for_others(judged: _Judged) -> Wanted | None:
@@ -177,11 +178,10 @@ def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
     what = "is" if is_class else "does"
     message = f"`{definition.name}` hardly says what it {what}, to whoever meets it anywhere."
     weight = view.words.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
-    # One letter is none of the trade's words; anything longer may be.
-    says_nothing = shortness is Shortness.LETTER and not is_class
     least_score = _LIKELY if is_class or shortness is Shortness.COMPOUND else LOWEST_SCORE
-    wanted = Wanted() if says_nothing else Wanted(least_score, only_said=True)
-    yield about_definition(view, definition, "cryptic-name", message, weight, wanted)
+    yield about_definition(
+        view, definition, "cryptic-name", message, weight, Wanted(least_score, only_said=True)
+    )
 
 
 def _attributes(view: FileView) -> Iterator[Finding]:

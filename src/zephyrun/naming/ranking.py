@@ -179,7 +179,7 @@ def vectors_of(
                 one_or_more = "one letter fits" if n_letters == 1 else "letters fit"
                 vector[_PLACES[f"{one_or_more} what is said"]] = 1.0
         _add_plain(vector, candidate, is_many=is_many, is_test=is_test)
-        if case.sort is Sort.FUNCTION and first_word and candidate.text.startswith(first_word):
+        if separator and case.sort is Sort.FUNCTION and candidate.text.startswith(first_word):
             vector[_PLACES["keeps its verb"]] = 1.0
         if n_values >= _FEW_VALUES and _FROM_VALUES & {each.derivation for each in candidate.derived}:
             many = "several" if n_values == _FEW_VALUES else "many"
