@@ -417,7 +417,7 @@ def test_names_of_functions_and_attributes(tmp_path):
     attribute = zephyrun("names", "hive/scale.py:5:39", cwd=tmp_path).stdout
     assert attribute.startswith("tr in Scale, hive/scale.py:4:14") and "tare  assigned from float(line.tare)" in attribute
     function = zephyrun("names", "hive/scale.py:5:17", cwd=tmp_path).stdout
-    assert "parse_line  " in function and "described as “parse line" in function
+    assert "parse_line  " in function and "described as “parse a line" in function
 
 
 NOT_NAMED = {

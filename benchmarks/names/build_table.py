@@ -23,7 +23,7 @@ from pathlib import Path
 from zephyrun.facts import Role
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.contexts import read_contexts
-from zephyrun.naming.features import features_of, is_learned_from
+from zephyrun.naming.features import is_learned_from, keys_of
 from zephyrun.naming.file_usage import names_counted
 from zephyrun.naming.usage import Row, write_table
 
@@ -50,8 +50,7 @@ def count_file(path: Path) -> list[tuple[str, list[int]]]:
     good = {each for each in range(len(facts.bindings)) if is_learned_from(facts, each)}
     found = []
     for binding in sorted(good):
-        features = features_of(facts, binding, contexts.get(binding, ()), good.__contains__)
-        keys = list({each.key for each in features if not each.is_counterpart})
+        keys = list(keys_of(facts, binding, contexts.get(binding, ()), good.__contains__))
         is_function = Role.FUNCTION in facts.roles(binding)
         for name in names_counted(facts.bindings[binding].name, is_function=is_function):
             found.append((name, keys))

@@ -29,7 +29,7 @@ from zephyrun.facts import Context, FileFacts, Role, ScopeKind
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.naming.candidates import Candidate, candidates_of
-from zephyrun.naming.features import features_of, is_learned_from, results_of
+from zephyrun.naming.features import features_of, is_learned_from, keys_of, results_of
 from zephyrun.naming.file_usage import names_counted
 from zephyrun.naming.letters import skeleton
 from zephyrun.naming.questions import NameCase, Sort, sort_of
@@ -159,15 +159,9 @@ def _name(file: _File, binding: int) -> str:
     return file.facts.bindings[binding].name.strip("_")
 
 
-def keys_of(file: _File, binding: int) -> set[int]:
-    """The keys of a variable's features in tables."""
-    features = features_of(file.facts, binding, file.contexts.get(binding, ()), file.good.__contains__)
-    return {each.key for each in features if not each.is_counterpart}
-
-
 def count(usage: ProjectUsage, file: _File, binding: int) -> None:
     """Count one variable, function or class."""
-    keys = keys_of(file, binding)
+    keys = keys_of(file.facts, binding, file.contexts.get(binding, ()), file.good.__contains__)
     is_function = sort_of(file.facts.roles(binding)) is Sort.FUNCTION
     for name in names_counted(file.facts.bindings[binding].name, is_function=is_function):
         usage.add(name, keys)

@@ -23,18 +23,18 @@ import numpy as np
 from masking import HERE, SETTINGS, candidates_for, hidden_names
 
 from zephyrun.naming.questions import Sort
-from zephyrun.naming.ranking import PARTS, TABLES, vectors_of
+from zephyrun.naming.ranking import PARTS, SHIFT, SLOPE, TABLES, vectors_of
 from zephyrun.naming.usage import shipped_usage
 
 _WEIGHTS = HERE.parents[1] / "src" / "zephyrun" / "naming" / "data" / "ranking.json"
-_MOST_ANSWERS = 40
+_MOST_ANSWERS = 24
 _BATCH = 256
 _ROUNDS = 30
 _ROUNDS_BETWEEN_WORDS = 5
 _RATE = 0.02
 _PENALTY = 2e-4
 _LEAST_WEIGHT = 0.001
-_FACTORS = [hundredth / 100 for hundredth in range(50, 121, 2)]
+_NEWTON_STEPS = 25
 _FIRST_DECAY, _SECOND_DECAY, _TINY = 0.9, 0.999, 1e-8
 
 
@@ -92,16 +92,21 @@ def _probabilities(vectors: np.ndarray, is_there: np.ndarray, weights: np.ndarra
     return powers / powers.sum(axis=1, keepdims=True)
 
 
-def sharpness(vectors: np.ndarray, right: np.ndarray, weights: np.ndarray) -> float:
-    """By what the weights are to be multiplied so that scores are probabilities on other code."""
+def honesty(vectors: np.ndarray, right: np.ndarray, weights: np.ndarray) -> tuple[float, float]:
+    """By what the logit of the best score is to be multiplied, and what added to it, so that it is the probability of
+    being right on other code (Platt, "Probabilistic outputs for support vector machines", 1999)."""
     is_there = ~np.isnan(vectors[:, :, 0])
-    vectors = np.nan_to_num(vectors)
-
-    def loss(factor: float) -> float:
-        probabilities = _probabilities(vectors, is_there, factor * weights)
-        return float(-np.log(probabilities[np.arange(len(right)), right] + _TINY).mean())
-
-    return min(_FACTORS, key=loss)
+    probabilities = _probabilities(np.nan_to_num(vectors), is_there, weights)[:, 1:]
+    best = probabilities.argmax(axis=1)
+    scores = probabilities[np.arange(len(right)), best].clip(_TINY, 1 - _TINY)
+    inputs = np.stack([np.log(scores / (1 - scores)), np.ones(len(right))], axis=1)
+    is_right = (best + 1 == right).astype(float)
+    found = np.array([1.0, 0.0])
+    for _ in range(_NEWTON_STEPS):
+        told = 1 / (1 + np.exp(-inputs @ found))
+        curvature = (inputs * (told * (1 - told))[:, None]).T @ inputs
+        found += np.linalg.solve(curvature, inputs.T @ (is_right - told))
+    return float(found[0]), float(found[1])
 
 
 def main() -> None:
@@ -117,12 +122,18 @@ def main() -> None:
         print(f"{sort}: {len(right):,} cases of {', '.join(names)}; {len(SETTINGS)} settings, {len(TABLES)} tables")
         print(f"the right name is among the candidates in {(right > 0).mean():.1%}")
         weights = train(vectors, right)
-        hardest = partial(examples, n_cases=arguments.cases, sort=sort, settings=SETTINGS[:1])
-        factor = sharpness(*_together(arguments.sources, listed["tune"], hardest), weights)
-        print(f"all weights times {factor:.2f}, by the group `tune` with all names of a function hidden")
-        weights = weights * factor
+        # What definitions are called is seldom said without the letters of a name.
+        settings = SETTINGS[:1] if sort is Sort.VARIABLE else (SETTINGS[0], SETTINGS[-1])
+        others = _together(
+            arguments.sources,
+            listed["tune"],
+            partial(examples, n_cases=arguments.cases, sort=sort, settings=settings),
+        )
+        slope, shift = honesty(*others, weights)
+        print(f"score as told: logistic of {slope:.2f} times its logit {shift:+.2f}, by the group `tune`: {settings}")
         rounded = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights, strict=True)}
         kept[sort] = {part: weight for part, weight in rounded.items() if abs(weight) >= _LEAST_WEIGHT}
+        kept[sort] |= {SLOPE: round(slope, 3), SHIFT: round(shift, 3)}
     _WEIGHTS.write_text(json.dumps(kept, indent=1) + "\n")
 
 

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 from zephyrun.facts import Definition, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts
-from zephyrun.naming.features import is_variable
-from zephyrun.naming.questions import Question, Suggestion, ask, ask_about_attribute, group_of
+from zephyrun.naming.questions import Question, Suggestion, ask, ask_about_attribute, group_of, members_mentioned
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import reservations
 
@@ -122,12 +120,11 @@ def about_attribute(
 ) -> Finding:
     """The finding that an attribute should have another name; `number` is its order among those of the file."""
     facts = view.facts
-    members = {each.name for each in facts.bindings if each.scope == attribute.class_scope}
     question = ask_about_attribute(
         view.source,
         facts,
         (NO_BINDING - 1 - number, attribute.name, attribute.contexts),
-        facts.attributes | members,
+        members_mentioned(view.source, facts, attribute.class_scope),
         f"{view.path} class {attribute.class_scope}",
         wanted.least_score,
         only_said=wanted.only_said,
@@ -145,14 +142,6 @@ def about_attribute(
         question,
         is_wide=True,
     )
-
-
-def variables_to_name(view: FileView) -> Iterator[int]:
-    """The locals of a file that are variables and no parameters, and may have another name."""
-    facts = view.facts
-    for binding, record in enumerate(facts.bindings):
-        if record.scope and is_variable(facts, binding) and is_local_variable(facts, binding):
-            yield binding
 
 
 def owes_its_name(view: FileView, definition: Definition) -> bool:

@@ -14,8 +14,10 @@ from zephyrun.languages.python.reading import ParsedFile
 from zephyrun.languages.python.scanner import Scan
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page
+from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Question, Suggestion, names_mentioned
 from zephyrun.naming.word_choices import WordChoices
+from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings
 from zephyrun.source import Place, SourceText
@@ -99,6 +101,16 @@ class FileView:
 
     def _is_hard_to_read(self, name: str) -> bool:
         return self.words.crypticness(name.strip("_")) > 0
+
+    @cached_property
+    def variables_to_name(self) -> tuple[int, ...]:
+        """The locals of the file that are variables and no parameters, and may have another name."""
+        facts = self.facts
+        return tuple(
+            binding
+            for binding, record in enumerate(facts.bindings)
+            if record.scope and is_variable(facts, binding) and is_local_variable(facts, binding)
+        )
 
     @cached_property
     def names_mentioned(self) -> Callable[[int], frozenset[str]]:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from math import log2
 
 from zephyrun.facts import FileFacts, Role
-from zephyrun.findings.about_names import about_variable, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.about_names import about_variable, lines_of, spelling_of
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import BUILTINS
 
@@ -25,7 +25,7 @@ def find_masking_names(view: FileView) -> Iterator[Finding]:
         if record.scope == 0 and record.references
     }
     # No imports: a function that imports what the module imports too means the same thing.
-    for binding in variables_to_name(view):
+    for binding in view.variables_to_name:
         hidden = outer.get(facts.bindings[binding].name)
         what = _what_is_hidden(facts, hidden) if hidden is not None else ""
         if hidden is None or not what:

@@ -12,7 +12,6 @@ from zephyrun.findings.about_names import (
     about_variable,
     lines_of,
     spelling_of,
-    variables_to_name,
 )
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.answers import Answer, Given
@@ -81,7 +80,7 @@ def find_misleading_names(view: FileView) -> Iterator[Finding]:
         if said := _said_of_function(answer) or _said_of_getter(view, answer, contexts):
             message, weight = said
             yield about_definition(view, definition, "misleading-name", message, weight, _SAID)
-    for binding in variables_to_name(view):
+    for binding in view.variables_to_name:
         contexts = view.contexts.by_binding.get(binding, ())
         if message := _said_of_variable(spelling_of(view, binding), contexts):
             first, last = lines_of(view, binding)

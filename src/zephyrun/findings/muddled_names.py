@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from itertools import combinations
 from math import log2
 
-from zephyrun.findings.about_names import about_variable, lines_of, spelling_of, variables_to_name
+from zephyrun.findings.about_names import about_variable, lines_of, spelling_of
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_variable
@@ -26,17 +26,19 @@ def find_muddled_names(view: FileView) -> Iterator[Finding]:
     """Judge every pair of variables of each function; the later one of a pair is what is found."""
     yield from _find_words_to_avoid(view)
     facts = view.facts
-    to_name = set(variables_to_name(view))
+    to_name = set(view.variables_to_name)
     by_group: defaultdict[str, list[int]] = defaultdict(list)
     for binding, record in enumerate(facts.bindings):
         if record.scope and is_variable(facts, binding):
             by_group[group_of(facts, view.path, binding)].append(binding)
     found: set[int] = set()
     for bindings in by_group.values():
+        names = {each: facts.bindings[each].name for each in bindings}
         for one, other in combinations(bindings, 2):
-            earlier, later = sorted((one, other), key=lambda each: facts.bindings[each].references[0])
-            if not _are_muddled(facts.bindings[earlier].name, facts.bindings[later].name):
+            # The cheap question first: pairs are many, and most are not alike at all.
+            if abs(len(names[one]) - len(names[other])) > 1 or not _are_muddled(names[one], names[other]):
                 continue
+            earlier, later = sorted((one, other), key=lambda each: facts.bindings[each].references[0])
             target = later if later in to_name else earlier
             if target in found or target not in to_name:
                 continue
@@ -48,7 +50,7 @@ def _find_words_to_avoid(view: FileView) -> Iterator[Finding]:
     """Words for which the team has another."""
     if not view.words.instead:
         return
-    for binding in variables_to_name(view):
+    for binding in view.variables_to_name:
         spelling = spelling_of(view, binding)
         if not (better := view.words.preferred(spelling)):
             continue
@@ -71,7 +73,7 @@ def _finding(view: FileView, binding: int, other: int) -> Finding:
 def _are_muddled(one: str, other: str) -> bool:
     if one == other or one.strip("_") == other.strip("_"):
         return False
-    if one.translate(_ALIKE) == other.translate(_ALIKE):
+    if len(one) == len(other) and one.translate(_ALIKE) == other.translate(_ALIKE):
         return True
     shorter, longer = sorted((one, other), key=len)
     if len(shorter) < _SHORTEST_WORD or longer in (plural(shorter), singular(shorter)):

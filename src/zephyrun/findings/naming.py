@@ -23,6 +23,7 @@ from zephyrun.naming.questions import (
     ask,
     ask_about_attribute,
     group_of,
+    members_mentioned,
     names_mentioned,
 )
 from zephyrun.naming.usage import shipped_usage
@@ -139,12 +140,11 @@ def better_attribute_names(
 ) -> tuple[Suggestion, ...]:
     """Names for one attribute that the methods of a class use of their own object; the rest as for `better_names`."""
     facts = parsed.facts
-    members = {each.name for each in facts.bindings if each.scope == attribute.class_scope}
     question = ask_about_attribute(
         parsed.source,
         facts,
         (NO_BINDING - 1, attribute.name, attribute.contexts),
-        facts.attributes | members,
+        members_mentioned(parsed.source, facts, attribute.class_scope),
         path,
         0.0,
         only_said=False,

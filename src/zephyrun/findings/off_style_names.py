@@ -12,7 +12,6 @@ from zephyrun.findings.about_names import (
     lines_of,
     owes_its_name,
     spelling_of,
-    variables_to_name,
 )
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
@@ -38,7 +37,7 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
             yield about_definition(
                 view, definition, "off-style-name", message, _WEIGHT_OF_A_DEFINITION, suggestions=suggestions
             )
-    for binding in variables_to_name(view):
+    for binding in view.variables_to_name:
         spelling = spelling_of(view, binding)
         new = _better(view, spelling, "variable-name")
         if not new:

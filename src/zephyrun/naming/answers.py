@@ -6,10 +6,11 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 
 from zephyrun.facts import ContextSort
-from zephyrun.naming.candidates import Candidate, candidates_of
+from zephyrun.naming.candidates import Candidate, candidates_of, derived_names
 from zephyrun.naming.evidence import evidence_of
+from zephyrun.naming.features import RESULTS, Feature
 from zephyrun.naming.letters import stands_for, telling_letters
-from zephyrun.naming.questions import LOWEST_SCORE, Question, Suggestion
+from zephyrun.naming.questions import LOWEST_SCORE, NameCase, Question, Suggestion
 from zephyrun.naming.ranking import Ranked, rank
 from zephyrun.naming.short_forms import TRADE_MEANINGS
 from zephyrun.naming.usage import ProjectUsage, Usage
@@ -95,6 +96,8 @@ def _ranked(
 ) -> list[Ranked]:
     case = question.case
     tables = (shipped, project)
+    if question.only_said and not _says_a_name(case, project):
+        return []
     free = [
         each
         for each in candidates_of(case, tables)
@@ -118,10 +121,23 @@ def _ranked(
 def _is_said(candidate: Candidate) -> bool:
     """Whether something in the code of the project says a name, and not just its letters or other people's code."""
     return any(each.told for each in candidate.derived) or any(
-        support.feature.is_counterpart or (support.share >= _MOSTLY and support.places > 1)
-        for support in candidate.supports[-1]
-        if support.feature.sort not in _SAYING_LITTLE
+        _tells_outright(support.feature, support.share, support.places) for support in candidate.supports[-1]
     )
+
+
+def _says_a_name(case: NameCase, project: Usage) -> bool:
+    """Whether anything in the code of the project may say a name: a quick look that spares a long one."""
+    return any(each.told for each in derived_names(case, project)) or any(
+        _tells_outright(feature, told.share, told.places)
+        for feature in case.features
+        if feature.sort not in _SAYING_LITTLE and feature.sort != RESULTS
+        for told in project.telling(feature.key)
+    )
+
+
+def _tells_outright(feature: Feature, share: float, places: float) -> bool:
+    is_telling = feature.is_counterpart or (share >= _MOSTLY and places > 1)
+    return is_telling and feature.sort not in _SAYING_LITTLE
 
 
 def _is_worth_it(candidate: Candidate, spelling: str) -> bool:

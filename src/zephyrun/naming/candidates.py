@@ -68,8 +68,8 @@ _BUILTIN_TYPES = frozenset(
 )
 _OPERATOR = re.compile(r"\w+~?[:<>=](.*)", re.DOTALL)
 _PLACES = re.compile(r":\d.*|\[\]|\(\)|[*]")
-_MOST_CANDIDATES = 24
-_MOST_DERIVED = 12
+_MOST_CANDIDATES = 14
+_MOST_DERIVED = 8
 _MOST_EXPANSIONS = 4
 # Rarer than these, names are not worth to be held against the letters of the old one.
 _HELD_AGAINST_LETTERS = 150
@@ -123,9 +123,9 @@ class Candidate:
 
 
 def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
-    """The names that are worth ranking, at most some three dozen, in no order that matters."""
+    """The names that are worth ranking, at most some two dozen, in no order that matters."""
     derived: defaultdict[str, list[Derived]] = defaultdict(list)
-    for each in _derived(case, tables):
+    for each in derived_names(case, tables[-1]):
         if each.text and each.text.isidentifier():
             derived[each.text].append(each)
     supports = [_supports(case, table) for table in tables]
@@ -222,10 +222,10 @@ def _expanded(letters: str, quick: dict[str, float]) -> list[str]:
     return expansions(letters, weights, _MOST_EXPANSIONS)
 
 
-def _derived(case: NameCase, tables: Sequence[Usage]) -> Iterator[Derived]:
+def derived_names(case: NameCase, of_project: Usage) -> Iterator[Derived]:
+    """Names that the code itself says, people have chosen before, or an adviser proposes; some more than once."""
     yield from (Derived(*each) for each in case.offers)
     if case.sort is not Sort.VARIABLE:
-        of_project = tables[-1]
         names_of = function_names if case.sort is Sort.FUNCTION else class_names
         found = names_of(case.features, case.spelling, lambda feature: of_project.row(feature.key).names)
         yield from (Derived(*each) for each in found)

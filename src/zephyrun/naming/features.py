@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import zlib
 from collections.abc import Callable, Iterable, Iterator
+from functools import lru_cache
 from typing import NamedTuple
 
 from zephyrun.facts import Context, ContextSort, FileFacts, Role, ScopeKind
@@ -118,6 +119,7 @@ _SHAPES = {
     ScopeKind.CLASS: "class",
 }
 _MOST_WORDS_OF_A_FUNCTION = 4
+_KEPT_KEYS = 2**17
 # The sort of a feature that no row of functions has: it is looked up among variables.
 RESULTS = "results"
 # Names that their place gives them, and that say nothing of what they stand for.
@@ -137,6 +139,7 @@ class Feature(NamedTuple):
     is_counterpart: bool = False
 
 
+@lru_cache(_KEPT_KEYS)
 def feature_key(sort: str, name: str) -> int:
     """The key of a feature's row: 32 bits."""
     return zlib.crc32(f"{sort}\0{name}".encode("utf-8", "surrogatepass"))
@@ -197,6 +200,16 @@ def features_of(
     return found
 
 
+def keys_of(
+    facts: FileFacts, binding: int, contexts: Iterable[Context], is_known: Callable[[int], bool]
+) -> dict[int, None]:
+    """The keys of the rows in which one variable, function or class is counted, in their order; the rest as for
+    `features_of`, without what is only looked up."""
+    keys = {feature_key(each.sort, each.name): None for each in contexts if each.other < 0 or is_known(each.other)}
+    keys.update((each.key, None) for each in _surroundings(facts, binding))
+    return keys
+
+
 def feature_of(context: Context, tell: Callable[[Context], str] | None) -> Feature:
     """The feature that a context is, with what it says in words where somebody tells them."""
     return Feature(
@@ -217,11 +230,15 @@ def _surroundings(facts: FileFacts, binding: int) -> Iterator[Feature]:
         return
     owner = facts.scopes[facts.owner(record.scope)]
     if owner.kind is ScopeKind.FUNCTION:
-        for word in split_name(owner.name)[:_MOST_WORDS_OF_A_FUNCTION]:
-            yield _own("within", word)
-        yield _own("within", f"{owner.name}()")
+        yield from _within(owner.name)
     written = "/".join(sorted(roles - {Role.READ}))
     yield _own("shape", f"{_SHAPES.get(around, 'function')}:{written}")
+
+
+@lru_cache(_KEPT_KEYS)
+def _within(function: str) -> tuple[Feature, ...]:
+    words = split_name(function)[:_MOST_WORDS_OF_A_FUNCTION]
+    return (*(_own("within", word) for word in words), _own("within", f"{function}()"))
 
 
 def results_of(function: str) -> Feature:
@@ -237,6 +254,7 @@ def passed_as(parameter: str) -> Feature:
     return Feature(_GROUP_NUMBERS["keyword"], key, ContextSort.KEYWORD, parameter, told, is_counterpart=True)
 
 
+@lru_cache(_KEPT_KEYS)
 def _own(group: str, name: str) -> Feature:
     return Feature(_GROUP_NUMBERS[group], feature_key(group, name), group, name)
 

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from zephyrun.facts import Context, FileFacts, Role
-from zephyrun.naming.features import features_of, is_learned_from
+from zephyrun.naming.features import is_learned_from, keys_of
 from zephyrun.naming.usage import ProjectUsage
 from zephyrun.source import SourceText
 
@@ -80,8 +80,7 @@ def usage_of(
     names, lines, sizes, keys = [], array(_NUMBER), array(_NUMBER), array(_NUMBER)
     for binding in sorted(good):
         record = facts.bindings[binding]
-        features = features_of(facts, binding, contexts.get(binding, ()), good.__contains__)
-        own = dict.fromkeys(each.key for each in features if not each.is_counterpart)
+        own = keys_of(facts, binding, contexts.get(binding, ()), good.__contains__)
         line = source.line_of(facts.references[record.references[0]].start)
         for name in names_counted(record.name, is_function=Role.FUNCTION in facts.roles(binding)):
             names.append(name)

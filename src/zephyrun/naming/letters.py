@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from functools import cache, lru_cache
+from heapq import nlargest
 from typing import NamedTuple
 
 from zephyrun.naming.words import is_readable, keeps_letters, split_name
@@ -54,6 +55,7 @@ def telling_letters(spelling: str) -> str:
     return spelling.strip("_")
 
 
+@lru_cache(_KEPT_FITS)
 def skeleton(word: str) -> str:
     """A word without its vowels but for a first one, and without doubled letters."""
     return _DOUBLED.sub(r"\1", _VOWELS.sub("", word.lower()))
@@ -112,10 +114,16 @@ def expansions(spelling: str, words: dict[str, float], most: int) -> list[str]:
         if is_readable(each) and len(each) > 1:
             fits = [(1.0, each)]
         else:
-            fits = sorted(
-                ((count * _closeness(each, word), word) for word, count in words.items() if stands_for(each, word)),
-                reverse=True,
-            )[:most]
+            initial, length = each[0], len(each)
+            fits = nlargest(
+                most,
+                (
+                    (count * _closeness(each, word), word)
+                    for word, count in words.items()
+                    # The cheap questions first: there may be thousands of words.
+                    if word[:1] == initial and (word == each or (len(word) > length and keeps_letters(each, word)))
+                ),
+            )
         found = [(weight * more, (*head, word)) for weight, head in found for more, word in fits]
         found.sort(reverse=True)
         found = found[:most]

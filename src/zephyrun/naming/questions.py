@@ -25,6 +25,7 @@ from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.telling import teller
 from zephyrun.source import SourceText
 
+_OF_SELF = re.compile(r"\bself\s*\.\s*(\w+)")
 # Below this, a name is more likely to mislead a reader than to help.
 LOWEST_SCORE = 0.2
 
@@ -189,6 +190,13 @@ def names_mentioned(facts: FileFacts, scope: int) -> frozenset[str]:
         facts.bindings[facts.references[index].binding].name
         for index in facts.references_between(around.start, around.end)
     }
+
+
+def members_mentioned(source: SourceText, facts: FileFacts, class_scope: int) -> frozenset[str]:
+    """The names of a class's own scope, and of what its methods ask `self` for."""
+    around = facts.scopes[class_scope]
+    asked_for = _OF_SELF.findall(source.text, around.start, around.end)
+    return frozenset(asked_for) | {each.name for each in facts.bindings if each.scope == class_scope}
 
 
 def group_of(facts: FileFacts, path: str, binding: int) -> str:

@@ -93,6 +93,10 @@ PARTS: tuple[str, ...] = (
 )
 
 
+# How scores are put right, so that they are probabilities on other code as well.
+SLOPE, SHIFT = "score: slope", "score: shift"
+
+
 class Ranked(NamedTuple):
     """A candidate and the probability that it is the right name."""
 
@@ -101,22 +105,37 @@ class Ranked(NamedTuple):
 
 
 def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage]) -> list[Ranked]:
-    """The candidates, best first; what their scores lack to 1 is the probability that none is right."""
+    """The candidates, best first, each with the probability that it is the right name."""
     weights = trained_weights(case.sort)
     vectors = vectors_of(case, candidates, tables)
     values = [sum(weights[place] * number for place, number in vector.items()) for vector in vectors]
     highest = max(values)
     powers = [exp(value - highest) for value in values]
     total = sum(powers)
-    ranked = [Ranked(each, power / total) for each, power in zip(candidates, powers[1:], strict=True)]
+    ranked = [
+        Ranked(each, _as_told(power / total, case.sort)) for each, power in zip(candidates, powers[1:], strict=True)
+    ]
     return sorted(ranked, key=lambda each: (-each.score, each.candidate.text))
+
+
+def _as_told(score: float, sort: Sort) -> float:
+    if not 0 < score < 1:
+        return score
+    kept = _kept_numbers(sort)
+    return 1 / (1 + exp(-kept[SLOPE] * log(score / (1 - score)) - kept[SHIFT]))
+
+
+@cache
+def _kept_numbers(sort: Sort) -> dict[str, float]:
+    text = (Path(__file__).parent / "data" / "ranking.json").read_text("utf-8")
+    numbers: dict[str, float] = json.loads(text)[sort]
+    return numbers
 
 
 @cache
 def trained_weights(sort: Sort) -> tuple[float, ...]:
     """One weight for each of `PARTS`, for names of one sort of thing."""
-    text = (Path(__file__).parent / "data" / "ranking.json").read_text("utf-8")
-    kept = json.loads(text)[sort]
+    kept = dict(_kept_numbers(sort))
     # Comments say names where there are no good ones, so nothing is to be learned of them where there are: they
     # count as much as what a value is stored as.
     kept["derived: comment"] = kept.get("derived: stored", 0.0)

@@ -123,11 +123,14 @@ def plural(word: str) -> str:
 
 def keeps_letters(short: str, full: str) -> bool:
     """Whether the letters of `short` stand in `full` in their order, the first one first."""
-    letters = [letter for letter in short.lower() if letter.isalpha()]
-    if not letters or not full.startswith(letters[0]):
-        return False
-    rest = iter(full)
-    return all(letter in rest for letter in letters)
+    place = -1
+    for letter in short.lower():
+        if letter.isalpha():
+            is_first = place < 0
+            place = full.find(letter, place + 1)
+            if place < 0 or (is_first and place > 0):
+                return False
+    return place >= 0
 
 
 @cache

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import ast
 import re
+from collections import defaultdict
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from functools import cached_property
-from itertools import groupby
+from operator import itemgetter
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, ContextSort, FileFacts, ScopeKind
@@ -54,6 +55,7 @@ class _Fields(dict[type[ast.AST], tuple[str, ...]]):
 
 
 _FIELDS_WITH_NODES = _Fields()
+_START = itemgetter(Context._fields.index("start"))
 # What stands for no variable of the file; attributes have numbers below it.
 NO_BINDING = -1
 
@@ -96,8 +98,7 @@ def read_contexts(parsed: ParsedFile, is_asked_for: Callable[[str], bool] = _nev
     walk = _ContextWalk(parsed, is_asked_for)
     with deep_recursion():
         walk.everything(parsed.tree)
-    contexts = sorted(walk.found, key=lambda each: (each.binding, each.start))
-    by_number = {number: tuple(group) for number, group in groupby(contexts, key=lambda each: each.binding)}
+    by_number = {number: tuple(sorted(found, key=_START)) for number, found in sorted(walk.found.items())}
     answers = sorted(walk.answers, key=lambda each: each.start)
     by_themselves = {
         each.inner_scope
@@ -118,7 +119,7 @@ class _ContextWalk:
         self._is_asked_for = is_asked_for
         self.attributes: dict[tuple[int, str], list[int]] = {}
         self._around = _Around()
-        self.found: list[Context] = []
+        self.found: defaultdict[int, list[Context]] = defaultdict(list)
         self.answers: list[Answer] = []
         self.classes_by_themselves: set[int] = set()
         self._facts: FileFacts = parsed.facts
@@ -232,7 +233,7 @@ class _ContextWalk:
         return NO_BINDING - 1 - list(self.attributes).index((around.class_scope, node.attr))
 
     def _add(self, binding: int, sort: ContextSort, name: str, at: ast.AST, other: int = NO_BINDING) -> None:
-        self.found.append(Context(binding, sort, name, other, self._start_of(at), self._end_of(at)))
+        self.found[binding].append(Context(binding, sort, name, other, self._start_of(at), self._end_of(at)))
 
     def _use(self, node: ast.AST | None, sort: ContextSort, name: str, at: ast.AST | None = None) -> None:
         binding = self._binding(node)
