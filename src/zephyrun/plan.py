@@ -25,7 +25,7 @@ SCHEMA = "zephyrun.plan/1"
 # name was left, 92 % where more were, and where the old name tells nothing, 86 % from the second score on. The
 # scores of constants are by rule of thumb.
 ACCEPTED_FROM = 0.5
-ACCEPTED_WITHOUT_LETTERS_FROM = 0.8
+ACCEPTED_WITHOUT_LETTERS_FROM = 0.7
 
 _ACTIONS = {
     **{name: "rename" for name, kind in KINDS.items() if kind.family == "names"},

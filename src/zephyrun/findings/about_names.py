@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from zephyrun.facts import Definition, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
@@ -15,10 +15,11 @@ from zephyrun.proof.remains import reservations
 @dataclass(frozen=True)
 class Wanted:
     """Which names are worth a finding: with a score of at least `least_score`, where there is nothing to be found
-    without one; with `only_said`, such as the code says."""
+    without one; with `only_said`, such as the code says. None is, where all of `short_words` are the project's own."""
 
     least_score: float = 0.0
     only_said: bool = False
+    short_words: tuple[str, ...] = ()
 
 
 ANY_NAME = Wanted()
@@ -129,6 +130,7 @@ def about_attribute(
         wanted.least_score,
         only_said=wanted.only_said,
     )
+    question = replace(question, short_words=wanted.short_words)
     confirm = (_nobody_else(attribute.name),)
     return _finding(
         view,
@@ -157,7 +159,7 @@ def _question(view: FileView, binding: int, spelling: str, wanted: Wanted) -> Qu
     facts = view.facts
     record = facts.bindings[binding]
     is_inside = is_local_variable(facts, binding) or facts.scopes[record.scope].kind is ScopeKind.FUNCTION
-    return ask(
+    question = ask(
         view.source,
         facts,
         binding,
@@ -168,6 +170,7 @@ def _question(view: FileView, binding: int, spelling: str, wanted: Wanted) -> Qu
         wanted.least_score,
         wanted.only_said,
     )
+    return replace(question, short_words=wanted.short_words)
 
 
 def _finding(

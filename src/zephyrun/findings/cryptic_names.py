@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from dataclasses import replace
 from math import log2
 from typing import NamedTuple
 
@@ -31,6 +32,7 @@ _SHORT_SPAN = 6
 _LONG_SPAN = 15
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
+_VOWELS = frozenset("aeiouy")
 _LIKELY = 0.5
 _FAIRLY_LIKELY = 0.4
 # What is met all over a file costs more than a local.
@@ -56,6 +58,7 @@ class _Judged(NamedTuple):
     shortness: Shortness
     weight: float
     n_lines: int
+    can_be_said: bool
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -90,6 +93,7 @@ def _variables(view: FileView) -> Iterator[Finding]:
         is_wide = not is_local_variable(facts, each.binding)
         wanted = _wanted_for_others(each) if is_wide else _wanted(each, is_in_crowd=is_in_crowd)
         if wanted is not None:
+            wanted = replace(wanted, short_words=_short_words(view, facts.bindings[each.binding].name))
             message = _message(spelling_of(view, each.binding), each.n_lines, len(facts.bindings[each.binding].references))
             yield about_variable(view, each.binding, "cryptic-name", message, each.weight, wanted)
 
@@ -116,13 +120,14 @@ def _is_asked(view: FileView, binding: int, around: Definition | None) -> bool:
 def _wanted(judged: _Judged, *, is_in_crowd: bool) -> Wanted | None:
     """What better name the old one must have for being worth a word; `None` where none would do."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
-    if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON):
+    is_bare = judged.shortness is Shortness.SKELETON and not judged.can_be_said
+    if judged.shortness is Shortness.STAND_IN or is_bare:
         return Wanted()
     if judged.shortness is Shortness.TRADE_FORM:
         return Wanted(_LIKELY) if is_long else None
     if is_long:
         return Wanted()
-    if is_in_crowd or judged.shortness is Shortness.STUMP:
+    if is_in_crowd or judged.shortness in (Shortness.STUMP, Shortness.SKELETON):
         return Wanted(LOWEST_SCORE if is_short else 0.0)
     # What a reader sees at a glance is worth a word only where the code beside it says a better one.
     return Wanted(_FAIRLY_LIKELY, only_said=is_short)
@@ -156,7 +161,8 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     if shortness is None:
         return None
     weight = view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
-    return _Judged(binding, shortness, weight, n_lines)
+    can_be_said = all(_VOWELS & set(word) for word in view.words.unknown(name))
+    return _Judged(binding, shortness, weight, n_lines, can_be_said)
 
 
 # -- functions, classes and attributes -----------------------------------------------------------
@@ -180,7 +186,12 @@ def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
     weight = view.words.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
     least_score = _LIKELY if is_class or shortness is Shortness.COMPOUND else LOWEST_SCORE
     yield about_definition(
-        view, definition, "cryptic-name", message, weight, Wanted(least_score, only_said=True)
+        view,
+        definition,
+        "cryptic-name",
+        message,
+        weight,
+        Wanted(least_score, only_said=True, short_words=_short_words(view, definition.name)),
     )
 
 
@@ -197,8 +208,17 @@ def _attributes(view: FileView) -> Iterator[Finding]:
         message = f"`{attribute.name}` hardly says what it holds, over {span(*_reach(view, attribute.starts))}."
         weight = view.words.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
         is_plain = shortness in (Shortness.STAND_IN, Shortness.SKELETON)
-        wanted = Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True)
+        least_score = LOWEST_SCORE if is_plain else _LIKELY
+        wanted = Wanted(least_score, only_said=True, short_words=_short_words(view, attribute.name))
         yield about_attribute(view, number, attribute, "cryptic-name", message, weight, wanted)
+
+
+def _short_words(view: FileView, name: str) -> tuple[str, ...]:
+    """The words of a name that may be the project's own; none for a stand-in, which is nobody's word."""
+    if shortness_of(name.strip("_"), view.words) is Shortness.STAND_IN:
+        return ()
+    words = view.words.unknown(name)
+    return tuple(words) if all(len(word) > 1 for word in words) else ()
 
 
 def _reach(view: FileView, starts: tuple[int, ...]) -> tuple[int, int]:

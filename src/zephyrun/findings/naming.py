@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import cache
 
 from zephyrun.facts import FileFacts
 from zephyrun.findings.finding import Finding
@@ -75,7 +76,10 @@ def answered(
         for finding, more in zip(asking, offers, strict=True)
         if finding.question is not None
     ]
-    answers = iter(_answers(questions, usages))
+    project = UsageOfFiles(usages)
+    answers = iter(
+        answer(questions, shipped_usage(), project, RESERVED.__contains__, leave_out=_is_of_project(project))
+    )
     return [
         survey._replace(findings=tuple(sorted(_with_names(survey.findings, answers), key=by_weight)))
         for survey in surveys
@@ -83,12 +87,12 @@ def answered(
 
 
 def _with_names(
-    findings: Sequence[Finding], answers: Iterator[tuple[Suggestion, ...]]
+    findings: Sequence[Finding], answers: Iterator[tuple[Suggestion, ...] | None]
 ) -> Iterator[Finding]:
     for finding in findings:
         if finding.question is None:
             yield finding
-        elif (suggestions := next(answers)) or not finding.question.least_score:
+        elif (suggestions := next(answers)) or (suggestions is not None and not finding.question.least_score):
             yield _named(finding, suggestions)
 
 
@@ -156,7 +160,14 @@ def better_attribute_names(
 def _answers(
     questions: Sequence[Question], usages: Mapping[str, FileUsage]
 ) -> list[tuple[Suggestion, ...]]:
-    return answer(questions, shipped_usage(), UsageOfFiles(usages), RESERVED.__contains__)
+    found = answer(questions, shipped_usage(), UsageOfFiles(usages), RESERVED.__contains__)
+    return [each or () for each in found]
+
+
+def _is_of_project(project: UsageOfFiles) -> Callable[[Question], bool]:
+    """Whether what is asked about is written with the project's own short words, which its readers know."""
+    is_own = cache(project.is_own_word)
+    return lambda question: bool(question.short_words) and all(map(is_own, question.short_words))
 
 
 def _named(finding: Finding, suggestions: tuple[Suggestion, ...]) -> Finding:

@@ -61,7 +61,9 @@ def shortness_of(name: str, words: WordChoices) -> Shortness | None:
     hard = [word for word in unknown if len(word) > 1 and word not in READ_AT_SIGHT]
     if not hard:
         return None if len(unknown) < len(parts) else Shortness.LETTER
-    return Shortness.COMPOUND if len(hard) < len(parts) else Shortness.SKELETON
+    if len(hard) == len(parts) or any(len(word) > _STUMP_LENGTH for word in hard):
+        return Shortness.SKELETON
+    return Shortness.COMPOUND
 
 
 def is_conventional(

@@ -36,14 +36,25 @@ _EMPTY_WORDS = frozenset(
 )
 
 
+def _none(_: Question) -> bool:
+    return False
+
+
 def answer(
-    questions: Iterable[Question], shipped: Usage, project: ProjectUsage, is_reserved: Callable[[str], bool]
-) -> list[tuple[Suggestion, ...]]:
-    """At most five names for each question, best first; none where nothing is worth proposing.
+    questions: Iterable[Question],
+    shipped: Usage,
+    project: ProjectUsage,
+    is_reserved: Callable[[str], bool],
+    leave_out: Callable[[Question], bool] = _none,
+) -> list[tuple[Suggestion, ...] | None]:
+    """At most five names for each question, best first; none where nothing is worth proposing, and `None` for those
+    that are to be left out.
 
     Names of one group are chosen together: the surest chooses first, and none is the first choice of two.
     """
-    asked = list(questions)
+    everything = list(questions)
+    numbers = [number for number, question in enumerate(everything) if not leave_out(question)]
+    asked = [everything[number] for number in numbers]
     project.want(feature.key for question in asked for feature in question.case.features)
     found = [_ranked(question, shipped, project, is_reserved) for question in asked]
     for _ in range(_ROUNDS):
@@ -54,9 +65,9 @@ def answer(
             _ranked(after, shipped, project, is_reserved) if after is not before else ranked
             for before, after, ranked in zip(asked, better, found, strict=True)
         ]
-    answers: list[tuple[Suggestion, ...]] = [()] * len(asked)
+    answers: list[tuple[Suggestion, ...] | None] = [None] * len(everything)
     for index, left in _chosen(asked, found):
-        answers[index] = tuple(
+        answers[numbers[index]] = tuple(
             Suggestion(
                 each.candidate.text,
                 round(min(each.score, _HIGHEST_SCORE), 2),

@@ -5,29 +5,36 @@ from __future__ import annotations
 
 import zlib
 from array import array
+from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 from zephyrun.facts import Context, FileFacts, Role
 from zephyrun.naming.features import is_learned_from, keys_of
+from zephyrun.naming.letters import skeleton, words_of
 from zephyrun.naming.usage import ProjectUsage
+from zephyrun.naming.words import is_readable
 from zephyrun.source import SourceText
 
 _NUMBER = "I"
 # Behind a first word: stands for all names of functions that begin with it.
 ANY_SUCH = "_*"
 _QUICKLY = 1
+# In the names of so many files, a short word is met by whoever works on a project.
+_FILES_WITH_OWN_WORDS = 4
 
 
 @dataclass(frozen=True)
 class FileUsage:
     """What bears a name in a file: `keys` holds those of their features one variable after another, and
-    `sizes` how many each has; `lines` is where each stands first, from 1."""
+    `sizes` how many each has; `lines` is where each stands first, from 1. `short_words` are those words of names that
+    other files can see which no reader knows by themselves."""
 
     names: tuple[str, ...]
     lines: array[int]
     sizes: array[int]
     keys: array[int]
+    short_words: tuple[str, ...] = ()
 
     def variables(self) -> Iterator[tuple[str, int, array[int]]]:
         """Each variable: its name, its line, and the keys of its features."""
@@ -38,8 +45,9 @@ class FileUsage:
 
     def packed(self) -> bytes:
         """The same in few bytes."""
-        names = "\n".join(self.names).encode("utf-8", "surrogatepass")
-        numbers = array(_NUMBER, [len(self.names), len(self.keys), *self.lines, *self.sizes]) + self.keys
+        names = "\n".join([*self.names, *self.short_words]).encode("utf-8", "surrogatepass")
+        sizes = [len(self.names), len(self.keys), len(self.short_words)]
+        numbers = array(_NUMBER, [*sizes, *self.lines, *self.sizes]) + self.keys
         return zlib.compress(numbers.tobytes() + names, _QUICKLY)
 
 
@@ -53,15 +61,15 @@ def unpacked(packed: bytes) -> FileUsage:
     if not stream.eof or stream.unused_data:
         raise ValueError("a usage ends where its bytes do")
     width = array(_NUMBER).itemsize
-    head = array(_NUMBER, data[: 2 * width])
-    n_names, n_keys = head
-    end = (2 + 2 * n_names + n_keys) * width
-    numbers = array(_NUMBER, data[2 * width : end])
-    names = tuple(data[end:].decode("utf-8", "surrogatepass").split("\n")) if n_names else ()
-    if len(names) != n_names or len(numbers) != 2 * n_names + n_keys:
+    head = array(_NUMBER, data[: 3 * width])
+    n_names, n_keys, n_short = head
+    end = (3 + 2 * n_names + n_keys) * width
+    numbers = array(_NUMBER, data[3 * width : end])
+    texts = tuple(data[end:].decode("utf-8", "surrogatepass").split("\n")) if n_names + n_short else ()
+    if len(texts) != n_names + n_short or len(numbers) != 2 * n_names + n_keys:
         raise ValueError("the parts of a usage do not fit each other")
     return FileUsage(
-        names, numbers[:n_names], numbers[n_names : 2 * n_names], numbers[2 * n_names :]
+        texts[:n_names], numbers[:n_names], numbers[n_names : 2 * n_names], numbers[2 * n_names :], texts[n_names:]
     )
 
 
@@ -87,7 +95,12 @@ def usage_of(
             lines.append(line)
             sizes.append(len(own))
             keys.extend(own)
-    return FileUsage(tuple(names), lines, sizes, keys)
+    return FileUsage(tuple(names), lines, sizes, keys, tuple(sorted(_short_words(facts))))
+
+
+def _short_words(facts: FileFacts) -> set[str]:
+    shown = facts.attributes.union(*((each.name, *each.parameters) for each in facts.definitions))
+    return {word for name in shown for word in words_of(name) if len(word) > 1 and not is_readable(word)}
 
 
 class UsageOfFiles(ProjectUsage):
@@ -98,8 +111,19 @@ class UsageOfFiles(ProjectUsage):
         super().__init__()
         self._files = dict(sorted(files.items()))
         self._wanted: set[int] = set()
+        self._short_words: Counter[str] = Counter()
         for usage in self._files.values():
             self.count_names(usage.names)
+            self._short_words.update(usage.short_words)
+
+    def is_own_word(self, word: str) -> bool:
+        """Whether a short word is one of the project's own: in names all over it, and not short for another one."""
+        if self._short_words[word] < _FILES_WITH_OWN_WORDS:
+            return False
+        return not any(
+            (full.startswith(word) or skeleton(full) == skeleton(word)) and full != word and is_readable(full)
+            for full in self.words
+        )
 
     def want(self, keys: Iterable[int]) -> None:
         """Count the rows of these keys, but for those that are counted already."""

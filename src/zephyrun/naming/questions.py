@@ -67,7 +67,8 @@ class Question:
     """What it is whose name is to be better. `taken` are names that it cannot have; `group` is the function
     whose variables are named together. `waiting` are features that mention another variable whose name is no
     better, each with that variable's number in the file and its name. A name with a score below `least_score` is
-    no answer; with `only_said`, neither is one that nothing in the code says.
+    no answer; with `only_said`, neither is one that nothing in the code says. There is nothing to ask where all of
+    `short_words` are the project's own.
     """
 
     binding: int
@@ -77,10 +78,11 @@ class Question:
     waiting: tuple[tuple[Feature, int, str], ...] = ()
     least_score: float = 0.0
     only_said: bool = False
+    short_words: tuple[str, ...] = ()
 
     def as_row(self) -> list[Any]:
         """The question as plain data, for the cache."""
-        wanted = [self.least_score, self.only_said]
+        wanted = [self.least_score, self.only_said, self.short_words]
         return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, *wanted]
 
     @classmethod
@@ -99,7 +101,10 @@ class Question:
             tuple(Offer(*each) for each in offers),
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
-        return cls(binding, case, frozenset(taken), group, held_back, *wanted)
+        least_score, only_said, short_words = wanted
+        return cls(
+            binding, case, frozenset(taken), group, held_back, least_score, only_said, tuple(short_words)
+        )
 
     def with_offers(self, offers: Iterable[Offer]) -> Question:
         """The same question with names that the code does not say."""

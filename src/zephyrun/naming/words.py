@@ -13,7 +13,7 @@ _VOWELS = frozenset("aeiouy")
 SHORT_WORDS = frozenset(
     """
     a add age ago aim air all and ant any apt arc are area arg args arm art as ask at axe axis
-    back bad bag ban bar base bat bed bee beep beg bet big bin bit body book both bow box boy bud
+    back bad bag ban bar base bat bed bee be beep beg bet big bin bit body book both bow box boy bud
     bug bulk bus but buy by byte bytes call can cap car card case cat cell char city cite class
     clip clock code cog cold col cold cook cool copy core cost cow crop cry cube cup curl cut
     dam dark data date day days db dead deal dear deck deep den dew did die diff dig dim dip dir
@@ -61,7 +61,8 @@ TRADE_FORMS = frozenset(
     "ax df dx dy dz fd np pd plt tz utc gmt cpu gpu io ctx ast cls csv sha crc rgb exc err msg src dst "
     "argv stdin stdout lhs rhs pid uid gid api app apps acl bbox bom cgi cli csrf css cwd db dns eof eol ftp gif gui "
     "gzip ide imap iso jpg jpeg js jwt lru mtime ctime nbytes ndim dtype rfc rpc sdk smtp ssh svg tar tcp tls ttl "
-    "tty udp re non uuids vpn wsgi asgi xhr yml "
+    "tty udp re non uuids const consts recv href rgba mysql xpath tmpdir passwd stdev bson ngram rstrip lstrip pprint vmin vmax rtol "
+    "atol rhythm vpn wsgi asgi xhr yml "
     "kg mg cm mm km ms ns kb mb gb hz".split()
 )
 
@@ -72,6 +73,24 @@ _IRREGULAR = {
     "bees": "bee", "queries": "query",
 }  # fmt: skip
 _UNSPEAKABLE = re.compile(r"[^aeiouy]{5,}")
+_ONE_SYLLABLE = re.compile(r"([^aeiouy]*)(?:[aeiouy]|[aeo][aeiouy]|[iu][aeo]|y[aeiou])([^aeiouy]*)")
+_CONSONANTS = "b c d f g h j k l m n p q r s t v w x z".split()
+# What words of one syllable begin and end with.
+_BEGINNINGS = frozenset(
+    """bl br ch chr cl cr dr dw fl fr gh gl gn gr kl kn kr ph phr pl pr ps qu rh sc sch scr sh shr sk sl sm sn sp sph
+    spl spr sq squ st str sw th thr thw tr ts tw wh wr""".split()
+).union(_CONSONANTS, [""])
+_ENDINGS = frozenset(
+    """b bb c ch ck ct d dd dg dth f ff ft g gg gh ght gn h k l lb lc ld lf lg lk ll lm ln lp lpt lst lt lth lv m mb mn
+    mp mph mpt n nc nch nct nd ng ngth nk nn nt nth nx p pt pth ph q r rb rc rch rd rf rg rk rl rld rm rn rp rph rr rs rsh rst
+    rt rth rv s sc sh sk sm sp ss st t tch th tt tz v w wk wl wn wth x xt xth z zz bt dz kt ps ts ws""".split()
+).union([""])
+# Short forms of four letters and more that everybody writes.
+_WRITTEN_SHORT = frozenset(
+    "addr attr attn calc char cntr conf cond config expr func kwarg kwds impl incr init lang misc orig param prev proc prog prop repr "
+    "stmt temp util decr elem curr buff dtype argv expn".split()
+)
+_PREFIXED = frozenset("nxyz")
 _SHORTEST_PLURAL_IN_IES = 4
 _SHORTEST_PLURAL_IN_S = 3
 _SHORTEST_STEM = 3
@@ -151,6 +170,13 @@ def is_readable(word: str) -> bool:
         return True
     if len(word) <= _LONGEST_TRUSTED_SKELETON or not _VOWELS & set(word):
         return False
+    if word[0] in _PREFIXED and is_readable(word[1:]):
+        # `nrows`, `xmin`: a letter of the trade before a word.
+        return True
+    syllable = _ONE_SYLLABLE.fullmatch(word)
+    if syllable is not None and word.removesuffix("s") not in _WRITTEN_SHORT:
+        # With one vowel, what is left of a longer word shows by what nobody can say before or behind it.
+        return syllable[1] in _BEGINNINGS and (syllable[2].removesuffix("s") or "s") in _ENDINGS
     return _UNSPEAKABLE.search(word.removesuffix("s")) is None
 
 
