@@ -199,7 +199,9 @@ def settle_rename_steps(
     found: list[tuple[Step, Wish]] = []
     for step in steps:
         target = target_of_step(evaluator, step)
-        if target is None:
+        if not step.new:
+            refused[step.id] = f"no new name is given for `{step.old}`; fill in `new` in the plan"
+        elif target is None:
             where = step.scope or step.path
             refused[step.id] = f"there is no such `{step.old}` in {where}; run zephyrun propose again"
         else:

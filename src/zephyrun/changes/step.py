@@ -31,3 +31,5 @@ class Step:
     note: str = ""
     # The kind of finding that the step settles, where the action alone does not say it.
     kind: str = ""
+    # "function" or "class" where it is the name of one.
+    sort: str = ""

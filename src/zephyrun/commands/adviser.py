@@ -14,12 +14,15 @@ import subprocess
 import sys
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
-from zephyrun.findings import Finding
 from zephyrun.naming.features import Feature
 from zephyrun.naming.offers import ADVISED, Offer
 from zephyrun.naming.remarks import snippet
+
+if TYPE_CHECKING:
+    from zephyrun.findings import Finding
 
 _SCHEMA = "zephyrun.question/1"
 _LINES_AROUND = 15

@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from zephyrun.commands import OK, adviser, options
-from zephyrun.commands.pointing import offset_in, parse_position, refuse
-from zephyrun.commands.project_names import ProjectNames, word_choices
+from zephyrun.commands.positions import offset_in, parse_position, refuse
+from zephyrun.commands.project_names import MOST_BYTES, ProjectNames, word_choices
 from zephyrun.errors import UserError
 from zephyrun.facts import Role
 from zephyrun.findings.naming import better_attribute_names, better_names
@@ -21,7 +21,7 @@ from zephyrun.naming.features import feature_of, is_definition, is_variable
 from zephyrun.naming.offers import Offer
 from zephyrun.naming.questions import Sort, Suggestion, sort_of
 from zephyrun.naming.telling import teller
-from zephyrun.project.discovery import read_content, read_project
+from zephyrun.project.discovery import read_content, read_nearest
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import read_settings
 from zephyrun.reports.lines import wrapped_line
@@ -69,13 +69,12 @@ def run(arguments: argparse.Namespace) -> int:
     path, line, column = parse_position(arguments.target)
     root = find_root([path])
     settings = read_settings(root)
-    contents: dict[str, Content] = read_project(root)
     name = relative_to_root(path, root)
-    contents.setdefault(name, read_content(path.resolve()))
     try:
-        pointed = _point_at(name, contents[name], line, column, arguments.target)
+        pointed = _point_at(name, read_content(path.resolve()), line, column, arguments.target)
     except _NotNamed as problem:
         return refuse(f"{arguments.target}: {problem}", _SCHEMA, arguments)
+    contents: dict[str, Content] = read_nearest(root, name, MOST_BYTES)
     usages = ProjectNames(root, contents, settings, (name,), arguments.jobs).usages({}, {name})
     words = word_choices(root, settings)
     asked = adviser.chosen_adviser(arguments)

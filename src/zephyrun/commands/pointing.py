@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import argparse
-import re
 from dataclasses import dataclass
 from pathlib import Path
 
-from zephyrun.commands import NOT_SO, options
+from zephyrun.commands.positions import POSITION, offset_in
 from zephyrun.errors import UserError
 from zephyrun.linking.linkage import Content
 from zephyrun.linking.targets import FixedTarget, NoTarget, target_at, target_named
@@ -20,10 +19,7 @@ from zephyrun.project.library import read_library
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import Settings, read_settings
 from zephyrun.proof.renames import World
-from zephyrun.reports.lines import wrapped_line
 from zephyrun.source import SourceText
-
-_POSITION = re.compile(r"(?P<path>.+):(?P<line>\d+):(?P<column>\d+)")
 
 
 class Fixed(Exception):
@@ -55,7 +51,7 @@ def add_target(parser: argparse.ArgumentParser) -> None:
 
 def point_at(text: str) -> PointedAt:
     """Read the project and find what `text` points at. Errors: `UserError`, `Fixed`."""
-    match = _POSITION.fullmatch(text)
+    match = POSITION.fullmatch(text)
     path = Path(match["path"]) if match is not None else Path(".")
     if match is not None and not path.is_file():
         raise UserError(f"{path} is no file; give path:line:column or a dotted name")
@@ -87,17 +83,6 @@ def point_at(text: str) -> PointedAt:
     return PointedAt(root, settings, contents, world, evaluator, target, kept_facts)
 
 
-def parse_position(text: str) -> tuple[Path, int, int]:
-    """The path, line and column that `text` names. Errors: `UserError`."""
-    match = _POSITION.fullmatch(text)
-    if match is None:
-        raise UserError(f"{text}: give path:line:column")
-    path = Path(match["path"])
-    if not path.is_file():
-        raise UserError(f"{path} is no file; give path:line:column")
-    return path, int(match["line"]), int(match["column"])
-
-
 def _offset(evaluator: Evaluator, path: str, line: int, column: int, text: str) -> int:
     file = evaluator.linkage.file(path)
     if file is None:
@@ -105,18 +90,9 @@ def _offset(evaluator: Evaluator, path: str, line: int, column: int, text: str) 
     return offset_in(file.source, line, column, text)
 
 
-def offset_in(source: SourceText, line: int, column: int, text: str) -> int:
-    """The offset of a 1-based line and column in a file; `text` names the place. Errors: `UserError`."""
-    if not 1 <= line <= source.n_lines:
-        raise UserError(f"{text}: the file has {source.n_lines} lines; lines and columns count from 1")
-    if not 1 <= column <= len(source.line(line)) + 1:
-        raise UserError(f"{text}: line {line} has {len(source.line(line))} columns, counted from 1")
-    return source.line_starts[line - 1] + column - 1
-
-
 def offset_at(pointed: PointedAt, text: str) -> tuple[str, int]:
     """The path and offset of a `path:line:column` in the project. Errors: `UserError`."""
-    match = _POSITION.fullmatch(text)
+    match = POSITION.fullmatch(text)
     if match is None:
         raise UserError(f"{text}: give path:line:column")
     try:
@@ -139,13 +115,3 @@ def line_and_column(pointed: PointedAt, path: str, offset: int) -> tuple[int, in
         return 1, 1
     place = SourceText.from_bytes(data, strict=False).place(offset)
     return place.line, place.column
-
-
-def refuse(reason: str, schema: str, arguments: argparse.Namespace) -> int:
-    """Say why nothing can be done with what is pointed at; the exit code."""
-    if arguments.format == "json":
-        options.print_document({"schema": schema, "done": False, "refused": [reason]})
-    else:
-        screen = options.Screen(arguments.color, to_errors=True)
-        screen.print(wrapped_line(("refused  ", "bold red"), reason))
-    return NOT_SO

@@ -15,6 +15,7 @@ from zephyrun.linking.modules import is_python
 from zephyrun.naming.file_usage import FileUsage, unpacked
 from zephyrun.naming.offers import words_of_chosen
 from zephyrun.naming.word_choices import WordChoices, words_in_text
+from zephyrun.project.discovery import distance
 from zephyrun.project.left_out import may_be_edited
 from zephyrun.project.settings import Settings
 
@@ -22,7 +23,7 @@ if TYPE_CHECKING:
     from zephyrun.linking.linkage import Content
 
 # So much code tells how a project speaks; reading more would take longer than it is worth.
-_MOST_BYTES = 4_000_000
+MOST_BYTES = 4_000_000
 
 
 class ProjectNames:
@@ -72,12 +73,8 @@ class ProjectNames:
         return data if isinstance(data, bytes) else b""
 
     def _chosen(self, near: Collection[str]) -> list[str]:
-        folders = {path.rpartition("/")[0] for path in near}
-
-        def distance(path: str) -> tuple[bool, int, str]:
-            folder = path.rpartition("/")[0]
-            shared = max((_shared_parts(folder, each) for each in folders), default=0)
-            return path not in near, -shared, path
+        def order(path: str) -> tuple[bool, tuple[int, str]]:
+            return path not in near, min((distance(path, each) for each in near), default=(0, path))
 
         # Generated and vendored files have other people's names.
         fit = [
@@ -86,9 +83,9 @@ class ProjectNames:
             if is_python(path) and may_be_edited(path, data, self._settings, self._named)
         ]
         chosen, n_bytes = [], 0
-        for path in sorted(fit, key=distance):
+        for path in sorted(fit, key=order):
             n_bytes += len(self._data(path))
-            if n_bytes > _MOST_BYTES and path not in near:
+            if n_bytes > MOST_BYTES and path not in near:
                 break
             chosen.append(path)
         return chosen
@@ -116,12 +113,3 @@ def word_choices(root: Path, settings: Settings) -> WordChoices:
             raise UserError(f"the list of terms {path} cannot be read: {reason}") from problem
     return WordChoices(frozenset(fine), words.instead, chosen)
 
-
-def _shared_parts(one: str, other: str) -> int:
-    """How many folders two paths share."""
-    count = 0
-    for mine, its in zip(one.split("/"), other.split("/")):
-        if mine != its:
-            break
-        count += 1
-    return count

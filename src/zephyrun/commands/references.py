@@ -12,8 +12,8 @@ from zephyrun.commands.pointing import (
     line_and_column,
     place_of,
     point_at,
-    refuse,
 )
+from zephyrun.commands.positions import refuse
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.usage import Place, PlaceSort, Usage

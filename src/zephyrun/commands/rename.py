@@ -20,8 +20,8 @@ from zephyrun.commands.pointing import (
     offset_at,
     place_of,
     point_at,
-    refuse,
 )
+from zephyrun.commands.positions import refuse
 from zephyrun.fences import fence_of
 from zephyrun.journal import Deed, Journal, Operation
 from zephyrun.languages.python.reading import without_collector

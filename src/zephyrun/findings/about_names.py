@@ -107,6 +107,7 @@ def about_definition(
         suggestions,
         question,
         is_wide=True,
+        sort="class" if definition.sort is ScopeKind.CLASS else "function",
     )
 
 
@@ -185,6 +186,7 @@ def _finding(
     question: Question | None,
     *,
     is_wide: bool,
+    sort: str = "",
 ) -> Finding:
     start, spelling = written
     return Finding(
@@ -202,6 +204,7 @@ def _finding(
         suggestions=suggestions,
         question=question,
         is_wide=is_wide,
+        sort=sort,
     )
 
 

@@ -40,7 +40,7 @@ class Finding:
     `weight` says how much it costs a reader: how bad, times how far and how often it is met.
     `confirm` is what a person vouches for by accepting a change where `remedy` is `review`; `question` asks for
     names that only the whole project can tell; `is_wide` where the name reaches beyond its function, so that only
-    the whole project tells what there is to confirm.
+    the whole project tells what there is to confirm; `sort` is "function" or "class" where it is the name of one.
     """
 
     kind: str
@@ -57,6 +57,7 @@ class Finding:
     confirm: tuple[str, ...] = ()
     question: Question | None = None
     is_wide: bool = False
+    sort: str = ""
 
     @property
     def id(self) -> str:

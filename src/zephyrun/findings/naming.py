@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cache
 
+from typing import TYPE_CHECKING
+
 from zephyrun.facts import FileFacts
-from zephyrun.findings.finding import Finding
-from zephyrun.findings.surveying import FileSurvey, by_weight
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts, read_contexts
 from zephyrun.languages.python.reading import without_collector
@@ -29,6 +29,10 @@ from zephyrun.naming.questions import (
 )
 from zephyrun.naming.usage import shipped_usage
 from zephyrun.naming.word_choices import WordChoices
+
+if TYPE_CHECKING:
+    from zephyrun.findings.finding import Finding
+    from zephyrun.findings.surveying import FileSurvey
 
 # A bad name costs a reader as much when nobody knows a better one, but there is less to be done about it.
 _WEIGHT_WITHOUT_SUGGESTION = 0.5
@@ -56,7 +60,7 @@ def read_things(item: tuple[str, bytes]) -> list[NamedThing]:
 
 
 # For each finding that asks for names, those that somebody outside proposes.
-Advice = Callable[[Sequence[Finding]], Sequence[Sequence[Offer]]]
+Advice = Callable[[Sequence["Finding"]], Sequence[Sequence[Offer]]]
 
 
 def answered(
@@ -67,6 +71,9 @@ def answered(
 ) -> list[FileSurvey]:
     """The surveys with names for what asked for them. `usages` are those of the project's files by path, the
     surveyed ones among them; `words` are what its team says about them."""
+    # Imported here: whoever asks for the names of one thing needs no findings.
+    from zephyrun.findings.surveying import by_weight
+
     asking = [each for survey in surveys for each in survey.findings if each.question is not None]
     if not asking:
         return list(surveys)

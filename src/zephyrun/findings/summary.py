@@ -108,12 +108,13 @@ def _row(finding: Finding) -> list[Any]:
         finding.confirm,
         finding.question.as_row() if finding.question is not None else None,
         finding.is_wide,
+        finding.sort,
     ]
 
 
 def _finding(row: Sequence[Any]) -> Finding:
     kind, path, line, column, end_line, end_column, *further = row
-    subject, scope, ordinal, message, weight, remedy, suggestions, confirm, question, is_wide = further
+    subject, scope, ordinal, message, weight, remedy, suggestions, confirm, question, is_wide, sort = further
     return Finding(
         kind,
         path,
@@ -129,4 +130,5 @@ def _finding(row: Sequence[Any]) -> Finding:
         tuple(confirm),
         Question.from_row(question) if question is not None else None,
         bool(is_wide),
+        sort,
     )

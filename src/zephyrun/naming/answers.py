@@ -10,6 +10,7 @@ from zephyrun.naming.candidates import Candidate, candidates_of, derived_names
 from zephyrun.naming.evidence import evidence_of
 from zephyrun.naming.features import RESULTS, Feature
 from zephyrun.naming.letters import stands_for, telling_letters
+from zephyrun.naming.offers import CHOSEN
 from zephyrun.naming.questions import LOWEST_SCORE, NameCase, Question, Suggestion
 from zephyrun.naming.ranking import Ranked, rank
 from zephyrun.naming.short_forms import TRADE_MEANINGS
@@ -69,7 +70,7 @@ def answer(
     for index, left in _chosen(asked, found):
         answers[numbers[index]] = tuple(
             Suggestion(
-                each.candidate.text,
+                _beginning(asked[index].case) + each.candidate.text,
                 round(min(each.score, _HIGHEST_SCORE), 2),
                 evidence_of(each.candidate, asked[index].case.spelling, project),
             )
@@ -112,7 +113,7 @@ def _ranked(
     free = [
         each
         for each in candidates_of(case, tables)
-        if each.text not in question.taken and not is_reserved(each.text)
+        if _beginning(case) + each.text not in question.taken and not is_reserved(each.text)
     ]
     if not free:
         return []
@@ -127,6 +128,11 @@ def _ranked(
         and not (case.is_one_of_many and each.candidate.text in wholes)
         and evidence_of(each.candidate, case.spelling, project)
     ]
+
+
+def _beginning(case: NameCase) -> str:
+    """The underscores with which a name begins: what is private stays so."""
+    return case.spelling[: len(case.spelling) - len(case.spelling.lstrip("_"))]
 
 
 def _is_said(candidate: Candidate) -> bool:
@@ -153,6 +159,9 @@ def _tells_outright(feature: Feature, share: float, places: float) -> bool:
 
 def _is_worth_it(candidate: Candidate, spelling: str) -> bool:
     text = candidate.text
+    if any(each.derivation == CHOSEN for each in candidate.derived):
+        # Whoever chose it can read it.
+        return text != spelling
     words = split_name(text)
     letters = telling_letters(spelling)
     new = set(words) - set(split_name(spelling))

@@ -103,6 +103,31 @@ def read_project(root: Path) -> dict[str, bytes | str]:
     return found
 
 
+def read_nearest(root: Path, name: str, most_bytes: int) -> dict[str, bytes | str]:
+    """The Python files of a project that are nearest to one, that one first, as far as they come to so many bytes
+    together; as `read_tree` gives files."""
+    paths = sorted(filter(is_python, _walk(root, root, set())), key=lambda each: distance(each, name))
+    found: dict[str, bytes | str] = {name: read_content(root / name)}
+    n_bytes = 0
+    for path in paths:
+        if path != name:
+            found[path] = content = read_content(root / path)
+            n_bytes += len(content)
+            if n_bytes > most_bytes:
+                break
+    return found
+
+
+def distance(path: str, other: str) -> tuple[int, str]:
+    """How far a file is from another: a key to sort by, the nearest first."""
+    shared = 0
+    for mine, its in zip(path.split("/")[:-1], other.split("/")[:-1]):
+        if mine != its:
+            break
+        shared += 1
+    return -shared, path
+
+
 def _is_small(path: Path) -> bool:
     try:
         return path.stat().st_size <= LARGEST_SEARCHED

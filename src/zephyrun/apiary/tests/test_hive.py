@@ -4,7 +4,7 @@ import io
 import unittest
 
 import season_report
-from hive import climate, harvest, inspections, labels, log, weights
+from hive import climate, harvest, inspections, labels, log, scales, weights
 
 DAY = datetime.date(2025, 5, 1)
 
@@ -102,6 +102,15 @@ class LabelsTest(unittest.TestCase):
         self.assertEqual(sheet, ['linden, May 2025'])
         self.assertEqual(labels.labels_by_hive(harvests), {'linden': ['linden, May 2025', 'linden']})
         self.assertEqual(labels.hives_with_labels(harvests), ['linden'])
+
+
+class ScalesTest(unittest.TestCase):
+    def test_heavy_hives_are_to_be_harvested(self):
+        north, south = scales.Scale('north', 12), scales.Scale('south', '12.5')
+        north.read('gross: 40,5 kg')
+        south.read('gross: 30 kg')
+        self.assertEqual(scales.hives_to_harvest([south, north]), ['north'])
+        self.assertEqual(scales.heavy_hives([south, north], lim=10), ['south', 'north'])
 
 
 class ReportTest(unittest.TestCase):
