@@ -107,6 +107,18 @@ def test_a_context_knows_whose_name_it_mentions():
     assert mentioned == {("w", "h"), ("h", "w"), ("k", "w"), ("w", "k"), ("f", "h")}
 
 
+def test_contexts_of_every_sort_of_code():
+    """Patterns, handlers of groups, aliases: whatever stands in it."""
+    code = (
+        "from a import b as c\nmatch x:\n    case Hive(weight=3, queen=q), {'k': v, **rest}, [1, *r] | Hive.NONE as y:\n"
+        "        log(q, v)\ntry:\n    go()\nexcept* OSError as e:\n    log(e)\nasync def f(*a, **k):\n    global g\n"
+        "    async with a as b:\n        return [w async for w in b], f'{b!r:{k}}'\n"
+    )
+    parsed = parse(code.encode())
+    found = {parsed.facts.bindings[each].name for each in read_contexts(parsed).by_binding}
+    assert {"q", "v", "e", "a", "b", "w", "f"} <= found
+
+
 # -- tables ------------------------------------------------------------------------------------
 
 NAMES = st.text("abcdeß", min_size=1, max_size=6)

@@ -92,10 +92,12 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=2026)
     parser.add_argument("--score", action="store_true")
     arguments = parser.parse_args()
+
     listed = tomllib.loads((HERE / "sources.toml").read_text())
     folders = [arguments.sources / name for group in _GROUPS for name in listed[group]]
     with ProcessPoolExecutor() as workers:
         pairs = list(workers.map(partial(names_of, kind=arguments.kind), folders))
+
     chance = random.Random(arguments.seed)
     all_found = sorted(each for found, _ in pairs for each in found)
     all_others = sorted(each for _, others in pairs for each in others)

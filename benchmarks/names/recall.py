@@ -34,6 +34,7 @@ HOWS = ("skeleton", "cut to three letters", "one letter over 15 lines or more")
 _LONG_SPAN = 15
 _LEAST_LETTERS = 4
 _CUT = 3
+_SEED = 3
 
 
 def shortened(name: str, how: str) -> str:
@@ -76,7 +77,7 @@ def _with_short_names(parsed: ParsedFile, names: dict[int, str]) -> bytes:
 
 def ask(folder: Path) -> Counter[tuple[str, str]]:
     """How many names of a package were replaced, found, named, and named as before, for each way."""
-    chance = random.Random(3)
+    chance = random.Random(_SEED)
     counts: Counter[tuple[str, str]] = Counter()
     files = {path: path.read_bytes() for path in sorted(folder.rglob("*.py"))}
     usages = {str(path): usage for path, data in files.items() if (usage := read_usage(data)) is not None}

@@ -59,9 +59,8 @@ _UNITS = {
     for unit in names.split()
     for one in [one or names]
 }  # fmt: skip
-_ONE_OF = frozenset(
-    {ContextSort.FROM_CALL, ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, ContextSort.FROM_VARIABLE}
-)
+# Keys of documents are in the singular for lists, too.
+_ONE_OF = frozenset({ContextSort.FROM_CALL, ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_VARIABLE})
 _MANY_OF = frozenset({ContextSort.ALL_OF, ContextSort.EACH, ContextSort.FROM_LITERAL, ContextSort.GROWS_BY})
 _STRAIGHT = frozenset(
     {ContextSort.FROM_VARIABLE, ContextSort.FROM_ATTRIBUTE, ContextSort.BECOMES, ContextSort.STORED, ContextSort.KEYWORD}

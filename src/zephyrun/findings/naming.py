@@ -85,7 +85,7 @@ def answered(
     ]
     project = UsageOfFiles(usages)
     answers = iter(
-        answer(questions, shipped_usage(), project, RESERVED.__contains__, leave_out=_is_of_project(project))
+        answer(questions, shipped_usage(), project, RESERVED.__contains__, leave_out=_own_words_of(project))
     )
     return [
         survey._replace(findings=tuple(sorted(_with_names(survey.findings, answers), key=by_weight)))
@@ -171,8 +171,8 @@ def _answers(
     return [each or () for each in found]
 
 
-def _is_of_project(project: UsageOfFiles) -> Callable[[Question], bool]:
-    """Whether what is asked about is written with the project's own short words, which its readers know."""
+def _own_words_of(project: UsageOfFiles) -> Callable[[Question], bool]:
+    """What says whether a question is about the project's own short words, which its readers know."""
     is_own = cache(project.is_own_word)
     return lambda question: bool(question.short_words) and all(map(is_own, question.short_words))
 

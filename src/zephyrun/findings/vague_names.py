@@ -27,10 +27,11 @@ from zephyrun.proof.normal_form import is_local_variable
 _FEW_LINES = 6
 _FEW_USES = 4
 # Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
-_BETTER = Wanted(0.7, only_said=True)
+_SURELY, _ALMOST_CERTAINLY, _PERHAPS = 0.7, 0.85, 0.3
+_BETTER = Wanted(_SURELY, only_said=True)
 # Parameters are often meant to take anything.
-_BETTER_FOR_OTHERS = Wanted(0.85, only_said=True)
-_BETTER_FOR_DEFINITIONS = Wanted(0.3, only_said=True)
+_BETTER_FOR_OTHERS = Wanted(_ALMOST_CERTAINLY, only_said=True)
+_BETTER_FOR_DEFINITIONS = Wanted(_PERHAPS, only_said=True)
 _MOST_VALUES = 2
 _VAGUENESS = 0.6
 _WEIGHT_OF_A_DEFINITION = 2.0

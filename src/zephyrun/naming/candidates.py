@@ -129,6 +129,7 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         if each.text and each.text.isidentifier():
             derived[each.text].append(each)
     supports = [_supports(case, table) for table in tables]
+
     letters = telling_letters(case.spelling)
     quick: defaultdict[str, float] = defaultdict(float)
     for table_supports in supports:
@@ -137,6 +138,7 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
                 quick[text] += sum(each.information for each in found)
     for text, origins in derived.items():
         quick[text] += _DERIVED_BONUS * len({each.derivation for each in origins})
+
     if letters:
         likeliest = _best(quick, _HELD_AGAINST_LETTERS)
         joined = "".join(words_of(letters))

@@ -46,6 +46,8 @@ _GIVEN_VERBS = {
 }
 _SET_VERBS = ("set", "update", "reset")
 _MOST_NOUN_WORDS = 3
+# Where a sentence asks yes or no, one of its first words says so.
+_SOON = 4
 _MOST_RESULTS = 3
 _SHORTEST_WORD = 2
 
@@ -123,7 +125,7 @@ def _nouns(features: Sequence[Feature], results: Results) -> Iterator[tuple[str,
     if words:
         verb, rest = _verb_and_rest(words)
         noun = _noun(rest if verb else words)
-        if noun and not _ASKING_WORDS & set(words[:3]):
+        if noun and not _ASKING_WORDS & set(words[:_SOON]):
             yield noun, "documented noun", told
 
 
@@ -141,7 +143,7 @@ def _documented(features: Sequence[Feature]) -> Iterator[Origin]:
     words, told = _sentence(features)
     if not words:
         return
-    asking = next((index for index, word in enumerate(words[:4]) if word in _ASKING_WORDS), -1)
+    asking = next((index for index, word in enumerate(words[:_SOON]) if word in _ASKING_WORDS), -1)
     if asking >= 0:
         yield from (Origin(text, "documented question", told) for text in _questions(words[asking + 1 :]))
         return

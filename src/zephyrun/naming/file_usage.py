@@ -19,6 +19,8 @@ from zephyrun.source import SourceText
 _NUMBER = "I"
 # Behind a first word: stands for all names of functions that begin with it.
 ANY_SUCH = "_*"
+# How many names, keys and short words there are.
+_HEAD = 3
 _QUICKLY = 1
 # In the names of so many files, a short word is met by whoever works on a project.
 _FILES_WITH_OWN_WORDS = 4
@@ -61,10 +63,9 @@ def unpacked(packed: bytes) -> FileUsage:
     if not stream.eof or stream.unused_data:
         raise ValueError("a usage ends where its bytes do")
     width = array(_NUMBER).itemsize
-    head = array(_NUMBER, data[: 3 * width])
-    n_names, n_keys, n_short = head
-    end = (3 + 2 * n_names + n_keys) * width
-    numbers = array(_NUMBER, data[3 * width : end])
+    n_names, n_keys, n_short = array(_NUMBER, data[: _HEAD * width])
+    end = (_HEAD + 2 * n_names + n_keys) * width
+    numbers = array(_NUMBER, data[_HEAD * width : end])
     texts = tuple(data[end:].decode("utf-8", "surrogatepass").split("\n")) if n_names + n_short else ()
     if len(texts) != n_names + n_short or len(numbers) != 2 * n_names + n_keys:
         raise ValueError("the parts of a usage do not fit each other")

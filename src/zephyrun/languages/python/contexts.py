@@ -42,8 +42,9 @@ _DOCUMENTED = re.compile(
 
 # Fields of nodes that hold texts and signs, and no other nodes in which names stand.
 _WITHOUT_NODES = frozenset(
-    "id ctx attr op ops kind is_async simple level module names type_comment conversion arg name rest asname".split()
+    "id ctx attr op ops kind is_async simple level module names type_comment conversion arg name rest asname kwd_attrs".split()
 )
+
 
 class _Fields(dict[type[ast.AST], tuple[str, ...]]):
     """For each sort of node, the fields in which nodes are; found when they are asked for."""
@@ -119,6 +120,7 @@ class _ContextWalk:
         self._is_asked_for = is_asked_for
         self.attributes: dict[tuple[int, str], list[int]] = {}
         self._around = _Around()
+
         self.found: defaultdict[int, list[Context]] = defaultdict(list)
         self.answers: list[Answer] = []
         self.classes_by_themselves: set[int] = set()
@@ -129,6 +131,7 @@ class _ContextWalk:
         self._deeds = Deeds()
         self._references = parsed.facts.reference_by_start
         self._places = parsed.places
+
         self._handlers: dict[type[ast.AST], Callable[[Any], None]] = {
             ast.Assign: self._assignment,
             ast.AnnAssign: self._annotated_assignment,
@@ -456,7 +459,7 @@ class _ContextWalk:
 
     def _call(self, node: ast.Call) -> None:
         callee = _callee(node)
-        self._deeds.called(callee, node)
+        self._deeds.note_call(callee, node)
         self._use(node.func, ContextSort.OTHER_USE, "called")
         if callee == "isinstance" and len(node.args) > 1:
             kinds = node.args[1]
@@ -477,7 +480,7 @@ class _ContextWalk:
 
     def _attribute(self, node: ast.Attribute) -> None:
         if isinstance(node.ctx, ast.Store):
-            self._deeds.has_set(node.attr, node)
+            self._deeds.note_set(node.attr, node)
         binding = self._binding(node.value)
         if binding != NO_BINDING:
             written = "=" if isinstance(node.ctx, ast.Store) else ""

@@ -29,12 +29,12 @@ class Deeds:
     returns: list[ast.Return] = field(default_factory=list)
     is_generator: bool = False
 
-    def called(self, callee: str, node: ast.AST) -> None:
+    def note_call(self, callee: str, node: ast.AST) -> None:
         """Note a call."""
         if callee and len(self.calls) < _MOST_CALLS:
             self.calls.setdefault(callee, node)
 
-    def has_set(self, name: str, node: ast.AST) -> None:
+    def note_set(self, name: str, node: ast.AST) -> None:
         """Note that an attribute or a key is set."""
         if name and len(self.sets) < _MOST_CALLS:
             self.sets.setdefault(name, node)
