@@ -30,6 +30,7 @@ _COMPREHENSION_LINES = 2
 # Up to so many lines, a reader has a name before his eyes together with what it stands for.
 _SHORT_SPAN = 6
 _LONG_SPAN = 15
+_VERY_LONG_SPAN = 30
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
 _VOWELS = frozenset("aeiouy")
@@ -124,7 +125,7 @@ def _wanted(judged: _Judged, *, is_in_crowd: bool) -> Wanted | None:
     if judged.shortness is Shortness.STAND_IN or is_bare:
         return Wanted()
     if judged.shortness is Shortness.TRADE_FORM:
-        return Wanted(_LIKELY) if is_long else None
+        return Wanted(_LIKELY, only_said=True) if judged.n_lines >= _VERY_LONG_SPAN else None
     if is_long:
         return Wanted()
     if is_in_crowd or judged.shortness in (Shortness.STUMP, Shortness.SKELETON):
@@ -155,7 +156,7 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     is_in_comprehension = facts.scopes[record.scope].kind is ScopeKind.COMPREHENSION
     if is_in_comprehension and n_lines <= _COMPREHENSION_LINES:
         return None
-    if is_conventional(facts, binding, name, roles, n_lines):
+    if is_conventional(facts, binding, name, roles, n_lines, view.contexts.by_binding.get(binding, ())):
         return None
     shortness = shortness_of(name, view.words)
     if shortness is None:
