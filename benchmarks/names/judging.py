@@ -29,7 +29,7 @@ from zephyrun.proof.remains import Surroundings
 
 JUDGED = HERE.parents[0] / "judged" / "names.toml"
 _GROUPS = ("report", "tune")
-_LINES_AROUND = 4
+_LINES_AROUND = 3
 
 
 class Drawn(NamedTuple):

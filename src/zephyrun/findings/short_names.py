@@ -30,6 +30,7 @@ _OF_CALLS = {
     "f": frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split()),
 }
 _OF_CALLS_LINES = 25
+_CAUGHT_LINES = 20
 _COORDINATES = frozenset("xyz")
 _COORDINATE = re.compile(r"([xyz])_?\d")
 _COORDINATE_LINES = 15
@@ -101,8 +102,11 @@ def is_conventional(
         scope = facts.bindings[binding].scope
         beside = {each.name[:1] for each in facts.bindings if each.scope == scope and is_coordinate(each.name)}
         return len(beside) > 1 and n_lines <= _COORDINATE_LINES
-    allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
     binding_roles = roles - {Role.READ, Role.DELETE, Role.DECLARE}
+    if binding_roles == {Role.CATCH}:
+        # `except ValueError as ve`: what it is stands on the same line.
+        return n_lines <= _CAUGHT_LINES
+    allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
     return binding_roles <= allowed and n_lines <= most_lines
 
 
