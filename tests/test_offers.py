@@ -15,7 +15,7 @@ LOG = (
     + "        log(zq, xr)\n" * 14
     + "    return rows\n"
 )
-STAND_IN = f"{sys.executable} -m zephyrun.stand_in_adviser"
+STAND_IN = f"{sys.executable} -m zephyrun.commands.stand_in_adviser"
 
 
 @pytest.fixture

@@ -21,14 +21,15 @@ from zephyrun.naming.letters import telling_letters
 
 SCHEMA = "zephyrun.plan/1"
 # A suggestion with a lower score is offered, and left to the person. From here on, 85 % of names are just those
-# that their authors gave (benchmarks/names/masking.py, packages of the group `tune`): 90 % where one letter of the
-# name was left, 92 % where more were, and where the old name tells nothing, 87 % from the second score on. Names of
+# that their authors gave (benchmarks/names/masking.py, packages of the group `tune`): 86 % where one letter of the
+# name was left, 89 % where more were, and where the old name tells nothing, 87 % from the second score on. Names of
 # functions are right so often only from the third on, and those of classes never. The scores of constants are by rule
 # of thumb.
-ACCEPTED_FROM = 0.5
+ACCEPTED_FROM = 0.4
 ACCEPTED_WITHOUT_LETTERS_FROM = 0.7
 ACCEPTED_FOR_FUNCTIONS_FROM = 0.9
 NEVER_ACCEPTED = 1.1
+CONSTANTS_ACCEPTED_FROM = 0.5
 
 _ACTIONS = {
     **{name: "rename" for name, kind in KINDS.items() if kind.family == "names"},
@@ -121,6 +122,8 @@ def starts_accepted(step: Step) -> bool:
     """Whether a step is accepted when it is proposed."""
     tells_nothing = step.action == "rename" and not telling_letters(step.old)
     needed = ACCEPTED_WITHOUT_LETTERS_FROM if tells_nothing else ACCEPTED_FROM
+    if step.action == "constant":
+        needed = CONSTANTS_ACCEPTED_FROM
     if step.sort:
         needed = ACCEPTED_FOR_FUNCTIONS_FROM if step.sort == "function" and not tells_nothing else NEVER_ACCEPTED
     return step.remedy == Remedy.SAFE and step.score >= needed
