@@ -112,7 +112,9 @@ def _point_at(path: str, data: Content, line: int, column: int, told: str) -> _P
         sort = _sort_of(facts.roles(binding), is_outside=record.outside)
         raise _NotNamed(f"`{record.name}` is {sort}; {_KNOWN}")
 
-    first = facts.references[record.references[0]]
+    references = [facts.references[each] for each in record.references]
+    # A function may be called above where it is written.
+    first = next((each for each in references if each.role in (Role.FUNCTION, Role.CLASS)), references[0])
     place = source.place(first.start)
     return _Pointed(
         path,

@@ -28,6 +28,10 @@ _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
 _OF_CALLS = {
     "m": frozenset({"match", "search", "fullmatch", "finditer"}),
     "f": frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split()),
+    "st": frozenset({"stat", "lstat", "fstat"}),
+    **dict.fromkeys(
+        "el p a li ol ul tr td th dl dt dd".split(), frozenset({"Element", "SubElement", "createElement", "new_tag"})
+    ),
 }
 _OF_CALLS_LINES = 25
 _CAUGHT_LINES = 20

@@ -16,6 +16,7 @@ from zephyrun.naming.definition_names import (
     class_names,
     function_names,
     in_capitals,
+    sentence_of,
 )
 from zephyrun.naming.features import GROUPS, RESULTS, Feature
 from zephyrun.naming.file_usage import ANY_SUCH
@@ -84,7 +85,6 @@ _SAYING_WORDS = frozenset(
         ContextSort.CALLS,
         ContextSort.SETS,
         ContextSort.TAKES,
-        ContextSort.SAYS,
         ContextSort.MEMBER_OF,
         ContextSort.EXTENDS,
         ContextSort.BEARS,
@@ -202,12 +202,13 @@ def _supports(case: NameCase, table: Usage) -> dict[str, list[Support]]:
 
 def _words_said(case: NameCase, tables: Sequence[Usage]) -> dict[str, str]:
     """Words that the code of a definition says, each with where."""
-    found: dict[str, str] = {}
+    sentence, described = sentence_of(case.features)
+    found = dict.fromkeys(sentence, described)
     for feature in case.features:
         if feature.sort == RESULTS:
             names = {name: f"what it gives is called {name}" for name in tables[-1].row(feature.key).names}
         elif feature.sort in _SAYING_WORDS:
-            names = {feature.name.removeprefix("first "): feature.told}
+            names = {feature.name: feature.told}
         else:
             continue
         for name, told in names.items():

@@ -92,7 +92,7 @@ def function_names(features: Sequence[Feature], spelling: str, results: Results)
 def class_names(features: Sequence[Feature], spelling: str, results: Results) -> Iterator[Origin]:
     """Names for a class of these features: what its documentation calls it, what its bases are, and what its objects
     are called."""
-    words, told = _sentence(features)
+    words, told = sentence_of(features)
     noun = _noun(words)
     yield from (
         Origin(in_capitals(name), "results", said) for each in features for name, said in _called(each, results)
@@ -121,7 +121,7 @@ def _nouns(features: Sequence[Feature], results: Results) -> Iterator[tuple[str,
             yield _leaf(each.name), "set", each.told
         for name, told in _called(each, results):
             yield name, "results", told
-    words, told = _sentence(features)
+    words, told = sentence_of(features)
     if words:
         verb, rest = _verb_and_rest(words)
         noun = _noun(rest if verb else words)
@@ -140,7 +140,7 @@ def _called(feature: Feature, results: Results) -> Iterator[tuple[str, str]]:
 
 def _documented(features: Sequence[Feature]) -> Iterator[Origin]:
     """What the first sentence of the documentation says."""
-    words, told = _sentence(features)
+    words, told = sentence_of(features)
     if not words:
         return
     asking = next((index for index, word in enumerate(words[:_SOON]) if word in _ASKING_WORDS), -1)
@@ -175,7 +175,8 @@ def _questions(words: Sequence[str]) -> Iterator[str]:
             return
 
 
-def _sentence(features: Sequence[Feature]) -> tuple[list[str], str]:
+def sentence_of(features: Sequence[Feature]) -> tuple[list[str], str]:
+    """The words that the documentation of a definition begins with, and how to tell of them."""
     said = [each for each in features if each.sort == ContextSort.SAYS]
     words = [each.name.removeprefix("first ") for each in said]
     return words, f"described as “{' '.join(words)}…”" if words else ""

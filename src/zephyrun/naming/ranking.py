@@ -152,6 +152,7 @@ _VERB_PLACES = [[_PLACES[f"{table}: verb: {what}"] for what in _COUNTED_OF_VERBS
 _DERIVED_PLACES = {each: _PLACES[f"derived: {each}"] for each in DERIVATIONS}
 _ONE_LETTER = [_PLACES[f"one letter: {each}"] for each in Fit._fields]
 _LETTERS = [_PLACES[f"letters: {each}"] for each in Fit._fields]
+_KEEPS_LETTERS = _PLACES["letters: keeps_letters"]
 
 
 def vectors_of(
@@ -190,7 +191,11 @@ def vectors_of(
         fit = fit_of(letters, candidate.text) if n_letters else NO_FIT
         # Who explains a name in a comment may well use other words than those that it is short for.
         is_explained = fit.departs and any(each.derivation in _EXPLAINING for each in candidate.derived)
-        if n_letters and not is_explained:
+        if is_explained:
+            # It is as good as one that fits.
+            for place in _ONE_LETTER[:1] if n_letters == 1 else (_LETTERS[0], _KEEPS_LETTERS):
+                vector[place] = 1.0
+        elif n_letters:
             for place, value in zip(_ONE_LETTER if n_letters == 1 else _LETTERS, fit, strict=True):
                 if value:
                     vector[place] = float(value)

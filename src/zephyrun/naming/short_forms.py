@@ -25,7 +25,7 @@ TRADE_MEANINGS: dict[str, str] = {
 }
 # Those of them that hardly anybody has to think about, though a whole word would be kinder.
 READ_AT_SIGHT = frozenset(
-    """bg cfg cr el fg kv lf li nl ol pat repl st sym tb td th tmpl tok tr ul addr alt arg attr avg bin buf char cls cmd col conf conn ctx cur curr db desc dest dev dict diff dir dst elem env
+    """bg cfg fg kv pat repl sym tb tmpl tok addr alt arg attr avg bin buf char cls cmd col conf conn ctx cur curr db desc dest dev dict diff dir dst elem env
     err exc expr ext fd fig fmt func idx img impl info init int iter kw lang len lib max min misc mod msg num obj op
     opt orig param pos prev prog prop ref regex rel repo repr req resp res ret sec sep seq sig spec src stmt str sys
     temp tmp txt val var ver""".split()
