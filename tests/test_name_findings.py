@@ -24,6 +24,11 @@ def function(*lines):
     return "def f(hive, hives):\n" + "".join(f"    {line}\n" for line in lines)
 
 
+def getter(*lines):
+    """A getter that does this before it gives something."""
+    return "class Hive:\n    def get_weight(self):\n" + "".join(f"        {line}\n" for line in lines) + "        return 4\n"
+
+
 MISLEADING = {
     "a getter that gives nothing": ("def get_weight(hive):\n    hive.kg = 3\n", "gives nothing"),
     "a getter": ("def get_weight(hive):\n    return hive.kg\n", ""),
@@ -53,6 +58,17 @@ MISLEADING = {
     "one unit": (function("wait_seconds = hive.wait_sec", "return wait_seconds"), ""),
     "denied twice": (function("not_full = hive.kg < 3", "if not not_full:", "    return 3"), "denies twice"),
     "denied once": (function("not_full = hive.kg < 3", "if not_full:", "    return 3"), ""),
+    "a getter that changes something": (getter("self.visits = 3"), "only looked, and sets `visits`"),
+    "a getter that keeps what it gives": (getter("self.weight = 3"), ""),
+    "a getter that keeps something for itself": (getter("self._latest = 3"), ""),
+    "a getter that sets up what it gives": (getter("hive = Hive()", "hive.visits = 3"), ""),
+    "a getter that deletes": (getter("self.log.unlink()"), "also calls `unlink()`"),
+    "a getter that complains": ("def get_weight(hive):\n    if hive:\n        log()\n    raise OSError\n", ""),
+    "a plural for one": (function("frames = hive.frame", "return frames"), "sounds like many, and holds one frame"),
+    "a plural for many": (function("frames = hive.frame", "for each in frames:", "    log(each)"), ""),
+    "a plural that somebody has counted": (function("frames = hive['frame']", "return frames"), ""),
+    "a singular for many": (function("frame = hive.frames[1:]", "for each in frame:", "    log(each)"), "holds some of `frames`"),
+    "is a text": (function("weight_is_str = False", "return weight_is_str"), ""),
 }
 
 
@@ -101,6 +117,7 @@ MASKING = {
     "function": ("def weigh(hive): ...\ndef f(hive):\n    weigh = hive.kg\n    return weigh\nweigh(3)\n", ["weigh"]),
     "constant": ("LIMIT = 3\ndef f(hive):\n    LIMIT = hive.kg\n    return LIMIT\nprint(LIMIT)\n", []),
     "import of the same": ("import time\ndef f():\n    import time\n    return time\ntime.time()\n", []),
+    "inside a comprehension": ("import time\ndef f(hives):\n    return [time for time in hives]\ntime.time()\n", []),
     "only annotated": ("def f(hive: 'list'):\n    list = hive\n    return list\n", []),
 }
 
@@ -123,6 +140,53 @@ VAGUE = {
 def test_vague_names(lines, names):
     """Only where the code says surely what it is."""
     assert list(found("vague-name", function(*lines))) == names
+
+
+VAGUE_DEFINITIONS = {
+    "described": ("def process(rows):\n    \"\"\"Read the scales of all hives.\"\"\"\n    scales = {}\n    for row in rows:\n        scales[row[3]] = row\n    return scales\n", ["process"]),
+    "not described": ("def process(row):\n    row[3] += 3\n", []),
+    "a command": ("def run(rows):\n    \"\"\"Parse rows.\"\"\"\n    return parse_rows(rows)\n", []),
+    "of a base": ("class Hive(Box):\n    def process(self, row):\n        \"\"\"Parse a row.\"\"\"\n        return parse_row(row)\n", []),
+    "with what it is for": ("def process_rows(rows):\n    \"\"\"Parse rows.\"\"\"\n    return parse_rows(rows)\n", []),
+}
+
+
+@pytest.mark.parametrize(("code", "names"), VAGUE_DEFINITIONS.values(), ids=VAGUE_DEFINITIONS)
+def test_vague_definitions(code, names):
+    """Functions that say only that they do something, where the code says what."""
+    assert list(found("vague-name", code)) == names
+
+
+SHORT = {
+    "a parameter that the project calls otherwise": (
+        "def _read(pth):\n    with open(pth) as file:\n        return file.read()\n\n\n"
+        "def read(path):\n    return _read(path) or _read(pth=path)\n",
+        {"pth": "path"},
+    ),
+    "a parameter of a method that others call": ("class Hive(Box):\n    def read(self, pth):\n        return open(pth)\n", {}),
+    "an attribute": (
+        "class Hive:\n    def __init__(self, row):\n        self.wt = row['weight']\n\n    def gain(self):\n"
+        "        return self.wt - 3\n",
+        {"wt": "weight"},
+    ),
+    "coordinates": ("class Hive:\n    def __init__(self, row):\n        self.x = row['east']\n", {}),
+    "a variable of a module": ("wght = hive['weight']\nlog(wght)\nstore(weight=wght)\n", {"wght": "weight"}),
+    "a constant": ("W = hive['weight']\nlog(W)\nstore(weight=W)\n", {}),
+    "a function": ("def prs_rw(line):\n    'Parse a row of the log.'\n    return line\n", {"prs_rw": "parse_row"}),
+    "a private function": ("def _prs_rw(line):\n    'Parse a row of the log.'\n    return line\n", {"_prs_rw": "_parse_row"}),
+    "messages": ("def E017(line):\n    'Parse a row.'\n    return line\n", {}),
+    "a match": ("def f(line):\n    m = WEIGHT.match(line)\n    if m:\n        return m[3]\n", {}),
+    "parts of something": ("def f(line):\n    tag1, tag2 = line.split()\n    return tag1, tag2\n", {}),
+    "one more": ("def f(line):\n    tmp1 = line.split()\n    return tmp1\n", {"tmp1": ""}),
+    "cannot be said": ("def f(line):\n    othr = line()\n    return othr\n", {"othr": "other"}),
+}
+
+
+@pytest.mark.parametrize(("code", "names"), SHORT.values(), ids=SHORT)
+def test_what_bears_cryptic_names(code, names):
+    """With the best name for each."""
+    best = {name: each.suggestions[0].text if each.suggestions else "" for name, each in found("cryptic-name", code).items()}
+    assert best == names
 
 
 def test_off_style_names():

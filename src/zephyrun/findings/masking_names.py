@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import FileFacts, Role
+from zephyrun.facts import FileFacts, Role, ScopeKind
 from zephyrun.findings.about_names import about_variable, lines_of, spelling_of
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import BUILTINS
@@ -31,6 +31,10 @@ def find_masking_names(view: FileView) -> Iterator[Finding]:
         if hidden is None or not what:
             continue
         first, last = lines_of(view, binding)
+        scope = facts.scopes[facts.bindings[binding].scope]
+        if scope.kind is ScopeKind.COMPREHENSION and last == first:
+            # Nobody looks for the other one there.
+            continue
         needed = _nearest_use(view, hidden, first)
         if not facts.bindings[hidden].outside and abs(needed - first) > _NEAR_LINES:
             continue

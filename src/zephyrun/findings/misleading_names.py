@@ -60,7 +60,7 @@ _UNITS = {
     for one in [one or names]
 }  # fmt: skip
 # Keys of documents are in the singular for lists, too.
-_ONE_OF = frozenset({ContextSort.FROM_CALL, ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_VARIABLE})
+_ONE_OF = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_VARIABLE})
 _MANY_OF = frozenset({ContextSort.ALL_OF, ContextSort.EACH, ContextSort.FROM_LITERAL, ContextSort.GROWS_BY})
 _STRAIGHT = frozenset(
     {ContextSort.FROM_VARIABLE, ContextSort.FROM_ATTRIBUTE, ContextSort.BECOMES, ContextSort.STORED, ContextSort.KEYWORD}
@@ -150,7 +150,8 @@ def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> s
         if wrong and "bool" not in sorts:
             return f"`{name}` asks yes or no, and holds {_with_article(min(wrong))}."
         return ""
-    said = _TYPE_WORDS.get(words[-1]) if len(words) > 1 and words[0] not in _PREPOSITIONS else None
+    may_say = len(words) > 1 and words[0] not in _PREPOSITIONS and not _ASKING & set(words)
+    said = _TYPE_WORDS.get(words[-1]) if may_say else None
     if said is None or not sorts or said in sorts or (said == "set" and sorts == {"bool"}):
         # What `is_set` may well be `version_set`.
         return ""
@@ -182,7 +183,7 @@ def _with_article(sort: str) -> str:
 def _wrong_number(name: str, contexts: tuple[Context, ...]) -> str:
     """Whether a plural holds one, or a singular holds many, of what the code itself calls the other way."""
     one, many = singular(name), plural(name)
-    if any(each.sort in _ONE_OF and _leaf(each.name) in (one, f"get_{one}") for each in contexts) and one:
+    if one and any(_says(each, one) for each in contexts):
         if not any(each.sort in _MANY_OF or each.sort is ContextSort.ITERATED for each in contexts):
             return f"`{name}` sounds like many, and holds one {one}."
     is_sliced = any(each.sort is ContextSort.ALL_OF and each.name == many for each in contexts)
@@ -191,8 +192,11 @@ def _wrong_number(name: str, contexts: tuple[Context, ...]) -> str:
     return ""
 
 
-def _leaf(name: str) -> str:
-    return name.rpartition("@")[2].removesuffix("()")
+def _says(context: Context, name: str) -> bool:
+    """Whether a variable is made from something of a name; of a function only its getter says what it gives."""
+    if context.sort is ContextSort.FROM_CALL:
+        return context.name == f"get_{name}"
+    return context.sort in _ONE_OF and context.name == name
 
 
 def _wrong_unit(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:

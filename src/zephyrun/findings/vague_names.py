@@ -16,18 +16,17 @@ from zephyrun.findings.about_names import (
     spelling_of,
 )
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.naming.definition_names import VAGUE_VERBS
 from zephyrun.naming.features import is_variable
-from zephyrun.naming.letters import VAGUE_WORDS
+from zephyrun.naming.letters import VAGUE_WORDS, is_vague_definition
 from zephyrun.naming.ranking import VALUES
-from zephyrun.naming.words import crypticness, split_name
+from zephyrun.naming.words import crypticness
 from zephyrun.proof.normal_form import is_local_variable
 
 # A vague word over few lines is read together with what it holds.
 _FEW_LINES = 6
 _FEW_USES = 4
 # Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
-_SURELY, _ALMOST_CERTAINLY, _PERHAPS = 0.7, 0.85, 0.3
+_SURELY, _ALMOST_CERTAINLY, _PERHAPS = 0.7, 0.85, 0.1
 _BETTER = Wanted(_SURELY, only_said=True)
 # Parameters are often meant to take anything.
 _BETTER_FOR_OTHERS = Wanted(_ALMOST_CERTAINLY, only_said=True)
@@ -35,8 +34,6 @@ _BETTER_FOR_DEFINITIONS = Wanted(_PERHAPS, only_said=True)
 _MOST_VALUES = 2
 _VAGUENESS = 0.6
 _WEIGHT_OF_A_DEFINITION = 2.0
-_FILLERS = frozenset("it stuff func function method helper that this all doit foo bar baz".split())
-_VAGUE_CLASSES = frozenset("manager handler helper helpers util utils data info object thing processor stuff misc foo".split())
 
 
 def find_vague_names(view: FileView) -> Iterator[Finding]:
@@ -65,7 +62,9 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
         weight = _VAGUENESS * (log2(1 + n_lines) + log2(1 + n_uses) / 2)
         yield about_variable(view, binding, "vague-name", message, weight, wanted)
     for definition in facts.definitions:
-        if _is_vague(definition) and not owes_its_name(view, definition):
+        # Inside a function, `func` is what it makes and gives.
+        is_inside = facts.scopes[definition.scope].kind is ScopeKind.FUNCTION
+        if not is_inside and is_vague_definition(definition.name) and not owes_its_name(view, definition):
             message = f"`{definition.name}` would fit anything, and the code says what it is for."
             yield about_definition(
                 view, definition, "vague-name", message, _WEIGHT_OF_A_DEFINITION, _BETTER_FOR_DEFINITIONS
@@ -77,11 +76,3 @@ def _wanted(view: FileView, binding: int, around: Definition | None) -> Wanted |
         return _BETTER
     is_parameter = Role.PARAMETER in view.facts.roles(binding)
     return _BETTER_FOR_OTHERS if is_parameter and around is not None and not owes_its_name(view, around) else None
-
-
-def _is_vague(definition: Definition) -> bool:
-    words = set(split_name(definition.name))
-    if definition.sort is ScopeKind.CLASS:
-        return bool(words) and words <= _VAGUE_CLASSES
-    # `run` and `execute` by themselves say all there is to say of a command.
-    return bool(words & (VAGUE_VERBS | _FILLERS)) and words <= VAGUE_VERBS | VAGUE_WORDS | _FILLERS and words != {"run"}

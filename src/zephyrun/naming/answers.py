@@ -11,7 +11,14 @@ from zephyrun.naming.evidence import evidence_of
 from zephyrun.naming.features import RESULTS, Feature
 from zephyrun.naming.letters import stands_for, telling_letters
 from zephyrun.naming.offers import CHOSEN
-from zephyrun.naming.questions import LOWEST_SCORE, NameCase, Question, Suggestion
+from zephyrun.naming.questions import (
+    LOWEST_SCORE,
+    LOWEST_SCORE_OF_A_DEFINITION,
+    NameCase,
+    Question,
+    Sort,
+    Suggestion,
+)
 from zephyrun.naming.ranking import Ranked, rank
 from zephyrun.naming.short_forms import TRADE_MEANINGS
 from zephyrun.naming.usage import ProjectUsage, Usage
@@ -117,12 +124,13 @@ def _ranked(
     ]
     if not free:
         return []
+    lowest = LOWEST_SCORE if case.sort is Sort.VARIABLE else LOWEST_SCORE_OF_A_DEFINITION
     # What loops over the hives is no hives.
     wholes = {plural(each.text) for each in free if any(origin.derivation == "element" for origin in each.derived)}
     return [
         each
         for each in rank(case, free, tables)
-        if each.score >= max(LOWEST_SCORE, question.least_score)
+        if each.score >= max(lowest, question.least_score)
         and (not question.only_said or _is_said(each.candidate))
         and _is_worth_it(each.candidate, case.spelling)
         and not (case.is_one_of_many and each.candidate.text in wholes)

@@ -236,5 +236,3 @@ KNOWN_VERBS = frozenset(
     transform translate trim try turn unpack update upload use validate verify visit wait walk warn watch weigh
     wrap write yield""".split()
 )
-# Of these the name of a function says nothing but that it does something.
-VAGUE_VERBS = frozenset("process handle do perform run execute manage".split())

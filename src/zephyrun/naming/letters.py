@@ -22,6 +22,12 @@ VAGUE_WORDS = frozenset(
     """data info information tmp temp val value values var variable obj object thing things stuff foo bar baz
     item items elem element elements res result results ret retval rv content contents lst arr dct""".split()
 )
+# Of these the name of a function says nothing but that it does something, of those nothing at all.
+VAGUE_VERBS = frozenset("process handle do perform run execute manage".split())
+FILLERS = frozenset("it stuff func function method helper that this all doit foo bar baz".split())
+VAGUE_CLASSES = frozenset(
+    "manager handler helper helpers util utils data info object thing processor stuff misc foo".split()
+)
 _NUMBERED = re.compile(r"^_*([a-zA-Z]{1,5})_?\d+_*$")
 # Of these, some are written short where just that word is meant: `res` for a resource, `val` for a valve.
 _SAYING_NOTHING = frozenset(word for word in VAGUE_WORDS if len(word) > _SHORT_WORD)
@@ -47,12 +53,21 @@ NO_FIT = Fit(*([0.0] * len(Fit._fields)))
 def telling_letters(spelling: str) -> str:
     """An old name as far as its letters may mean a word: "" for a numbered stand-in such as `x1` or `tmp2`, and
     for a word that fits anything."""
-    if spelling.strip("_") in _SAYING_NOTHING:
+    if spelling.strip("_") in _SAYING_NOTHING or is_vague_definition(spelling):
         return ""
     found = _NUMBERED.match(spelling)
     if found and found[1].lower() in _STAND_INS:
         return ""
     return spelling.strip("_")
+
+
+def is_vague_definition(name: str) -> bool:
+    """Whether the name of a function or class only says that it does or is something."""
+    words = set(split_name(name))
+    if name.strip("_")[:1].isupper():
+        return words <= VAGUE_CLASSES
+    # `run` and `execute` by themselves say all there is to say of a command.
+    return bool(words & (VAGUE_VERBS | FILLERS)) and words <= VAGUE_VERBS | VAGUE_WORDS | FILLERS and words != {"run"}
 
 
 @lru_cache(_KEPT_FITS)

@@ -28,6 +28,8 @@ from zephyrun.source import SourceText
 _OF_SELF = re.compile(r"\bself\s*\.\s*(\w+)")
 # Below this, a name is more likely to mislead a reader than to help.
 LOWEST_SCORE = 0.2
+# Of a function it is seldom sure which of several verbs its author would choose; any of them helps a reader.
+LOWEST_SCORE_OF_A_DEFINITION = 0.05
 
 
 class Suggestion(NamedTuple):

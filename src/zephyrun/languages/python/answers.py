@@ -31,7 +31,7 @@ class Given(StrEnum):
 
 class Answer(NamedTuple):
     """What a function gives back. `start` is where its name stands; `is_stub` where it does nothing but raise,
-    pass or return; a generator gives what it yields."""
+    pass or return, or raises at its end; a generator gives what it yields."""
 
     name: str
     start: int
@@ -49,7 +49,7 @@ def answer_of(node: _Function, start: int, returns: Iterable[ast.Return], *, is_
         start,
         frozenset(given_by(each.value) for each in returns),
         is_generator,
-        all(_does_nothing(each) for each in body),
+        all(_does_nothing(each) for each in body) or isinstance(body[-1], ast.Raise),
         bool(node.decorator_list),
     )
 
