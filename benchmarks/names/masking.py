@@ -86,7 +86,7 @@ class Without:
         }
         return Row(row.total - less.total, names)
 
-    def telling(self, key: int) -> Sequence[Told]:
+    def telling(self, key: int) -> Mapping[str, Told]:
         """What the row of a feature's key tells without what is left out."""
         return telling_of(self.row(key), self.share)
 

@@ -7,6 +7,7 @@ from pathlib import Path
 
 from zephyrun.changes.rename_outlook import with_outlook
 from zephyrun.changes.step import Step
+from zephyrun.commands import options
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_project
@@ -32,7 +33,7 @@ def look_at(root: Path, steps: Sequence[Step]) -> list[Step]:
         surroundings,
         kept_facts,
     )
-    with without_collector():
+    with options.waiting("looking at who else uses the names"), without_collector():
         found = with_outlook(contents, steps, world)
     kept_facts.save()
     return found

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 
 from zephyrun.facts import ContextSort
-from zephyrun.naming.candidates import Candidate, candidates_of, derived_names
+from zephyrun.naming.candidates import Candidate, Derived, candidates_of, derived_names
 from zephyrun.naming.evidence import evidence_of
 from zephyrun.naming.features import RESULTS, Feature
 from zephyrun.naming.letters import stands_for, telling_letters
@@ -31,6 +31,8 @@ _SURE_SCORE = 0.5
 _HIGHEST_SCORE = 0.99
 _MOST_WORDS_IN_A_NAME = 4
 _MOSTLY = 0.5
+# What only has to do with a thing need not be what it is.
+_HINTING = frozenset({"function", "compared", "operand", "collection", "shown", "put into"})
 # Where a thing stands says little of what it is.
 _SAYING_LITTLE = frozenset({"within", "shape", ContextSort.GIVES_A, ContextSort.MEMBER_OF, ContextSort.BESIDE})
 # Words that would say no more than the short name does.
@@ -145,19 +147,23 @@ def _beginning(case: NameCase) -> str:
 
 def _is_said(candidate: Candidate) -> bool:
     """Whether something in the code of the project says a name, and not just its letters or other people's code."""
-    return any(each.told for each in candidate.derived) or any(
+    return any(map(_says_outright, candidate.derived)) or any(
         _tells_outright(support.feature, support.share, support.places) for support in candidate.supports[-1]
     )
 
 
 def _says_a_name(case: NameCase, project: Usage) -> bool:
     """Whether anything in the code of the project may say a name: a quick look that spares a long one."""
-    return any(each.told for each in derived_names(case, project)) or any(
+    return any(map(_says_outright, derived_names(case, project))) or any(
         _tells_outright(feature, told.share, told.places)
         for feature in case.features
         if feature.sort not in _SAYING_LITTLE and feature.sort != RESULTS
-        for told in project.telling(feature.key)
+        for told in project.telling(feature.key).values()
     )
+
+
+def _says_outright(origin: Derived) -> bool:
+    return bool(origin.told) and origin.derivation not in _HINTING
 
 
 def _tells_outright(feature: Feature, share: float, places: float) -> bool:

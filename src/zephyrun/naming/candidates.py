@@ -23,7 +23,7 @@ from zephyrun.naming.file_usage import ANY_SUCH
 from zephyrun.naming.letters import expansions, stands_for, telling_letters, words_of
 from zephyrun.naming.offers import ADVISED, CHOSEN
 from zephyrun.naming.questions import NameCase, Sort
-from zephyrun.naming.usage import Usage
+from zephyrun.naming.usage import Told, Usage
 from zephyrun.naming.words import plural, singular, snake_case
 
 # How a name can be derived; the ranking has a weight for each.
@@ -128,14 +128,16 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
     for each in derived_names(case, tables[-1]):
         if each.text and each.text.isidentifier():
             derived[each.text].append(each)
-    supports = [_supports(case, table) for table in tables]
+    rows = [_rows(case, table) for table in tables]
 
     letters = telling_letters(case.spelling)
     quick: defaultdict[str, float] = defaultdict(float)
-    for table_supports in supports:
-        for text, found in table_supports.items():
-            if _is_of_sort(text, case.sort):
-                quick[text] += sum(each.information for each in found)
+    for table_rows in rows:
+        for _, row in table_rows:
+            for text, (information, *_) in row.items():
+                quick[text] += information
+    if case.sort is not Sort.VARIABLE:
+        quick = defaultdict(float, {text: value for text, value in quick.items() if _is_of_sort(text, case.sort)})
     for text, origins in derived.items():
         quick[text] += _DERIVED_BONUS * len({each.derivation for each in origins})
 
@@ -147,7 +149,8 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         said = _words_said(case, tables) if case.sort is not Sort.VARIABLE else {}
         if said:
             verbs = dict.fromkeys(KNOWN_VERBS, _WEIGHT_OF_A_VERB) if case.sort is Sort.FUNCTION else {}
-            words |= {**tables[-1].words, **verbs, **dict.fromkeys(said, _WEIGHT_OF_A_WORD)}
+            known = _beginning_like(words_of(letters), tables[-1].words)
+            words |= {**known, **verbs, **dict.fromkeys(said, _WEIGHT_OF_A_WORD)}
         for text in _expanded(letters, words):
             new = set(words_of(text)) - set(words_of(letters))
             told = " and ".join(dict.fromkeys(said[word] for word in sorted(new))) if new <= said.keys() else ""
@@ -165,8 +168,11 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         Candidate(
             text,
             tuple(derived.get(text, ())),
-            tuple(each.get(text, ()) for each in supports),
-            tuple(each.get(text.partition("_")[0] + ANY_SUCH, ()) for each in supports),
+            tuple(_supports(each, text) for each in rows),
+            tuple(
+                _supports(each, text.partition("_")[0] + ANY_SUCH) if case.sort is Sort.FUNCTION else ()
+                for each in rows
+            ),
         )
         for text in best
     ]
@@ -188,16 +194,21 @@ def _may_stand_for(letters: str, text: str) -> bool:
     return stands_for(letters, "".join(words))
 
 
-def _supports(case: NameCase, table: Usage) -> dict[str, list[Support]]:
-    """What a table says for each name of the rows of a case."""
-    found: defaultdict[str, list[Support]] = defaultdict(list)
+# Features, each with what its row tells of names.
+_Rows = Sequence[tuple[Feature, Mapping[str, Told]]]
+
+
+def _rows(case: NameCase, table: Usage) -> _Rows:
+    """What a table tells by each feature of a case."""
     features = {
         (each.key, each.is_counterpart): each for each in reversed(case.features) if each.sort != RESULTS
     }
-    for feature in features.values():
-        for name, *said in table.telling(feature.key):
-            found[name].append(Support(feature, *said))
-    return found
+    return [(each, told) for each in features.values() if (told := table.telling(each.key))]
+
+
+def _supports(rows: _Rows, text: str) -> list[Support]:
+    """What a table says for one name."""
+    return [Support(feature, *said) for feature, told in rows if (said := told.get(text)) is not None]
 
 
 def _words_said(case: NameCase, tables: Sequence[Usage]) -> dict[str, str]:
@@ -215,6 +226,12 @@ def _words_said(case: NameCase, tables: Sequence[Usage]) -> dict[str, str]:
             for word in words_of(name):
                 found.setdefault(word, told)
     return found
+
+
+def _beginning_like(short: Sequence[str], words: Mapping[str, float]) -> dict[str, float]:
+    """Those of some words that short ones may stand for by their initials."""
+    initials = tuple(dict.fromkeys(each[0] for each in short))
+    return {word: common for word, common in words.items() if word.startswith(initials)}
 
 
 def _expanded(letters: str, quick: dict[str, float]) -> list[str]:

@@ -12,7 +12,7 @@ import sys
 from array import array
 from bisect import bisect_left
 from collections import Counter, defaultdict
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping
 from functools import cached_property, lru_cache
 from heapq import nsmallest
 from math import log
@@ -53,7 +53,6 @@ class Told(NamedTuple):
     """What a row tells of one name: how much likelier the feature makes it (the logarithm, above 0), its share of
     the row, and in how many places it is."""
 
-    name: str
     information: float
     share: float
     places: float
@@ -65,7 +64,7 @@ class Usage(Protocol):
     def row(self, key: int) -> Row:
         """The row of a feature's key; one without names where the feature was not seen."""
 
-    def telling(self, key: int) -> Sequence[Told]:
+    def telling(self, key: int) -> Mapping[str, Told]:
         """What the row of a feature's key tells, of the names that are the commonest there."""
 
     def share(self, name: str) -> float:
@@ -79,9 +78,9 @@ class Usage(Protocol):
         """Whether any variable bears a name."""
 
 
-def telling_of(row: Row, share: Callable[[str], float]) -> tuple[Told, ...]:
+def telling_of(row: Row, share: Callable[[str], float]) -> dict[str, Told]:
     """What a row tells of its commonest names, given the share of all variables that bear a name."""
-    found = []
+    found = {}
     names = row.names
     if len(names) > _NAMES_TOLD:
         names = dict(nsmallest(_NAMES_TOLD, names.items(), key=lambda item: (-item[1], item[0])))
@@ -89,8 +88,8 @@ def telling_of(row: Row, share: Callable[[str], float]) -> tuple[Told, ...]:
         usual = share(name)
         information = log((count + _SMOOTHING * usual) / ((row.total + _SMOOTHING) * usual))
         if information > 0:
-            found.append(Told(name, min(information, _HIGHEST_INFORMATION), count / row.total, count))
-    return tuple(found)
+            found[name] = Told(min(information, _HIGHEST_INFORMATION), count / row.total, count)
+    return found
 
 
 def words_in(names: Mapping[str, float]) -> dict[str, float]:
@@ -130,7 +129,7 @@ class ShippedUsage:
         self.about = bytes(self._data[place + n_name_bytes : place + n_name_bytes + n_about]).decode()
         self.telling = lru_cache(_KEPT_ROWS)(self._telling)
 
-    def _telling(self, key: int) -> Sequence[Told]:
+    def _telling(self, key: int) -> Mapping[str, Told]:
         return telling_of(self.row(key), self.share)
 
     def row(self, key: int) -> Row:
@@ -238,7 +237,7 @@ class ProjectUsage:
         self._names: Counter[str] = Counter()
         self.total = 0
         self._places: dict[tuple[int, str], tuple[str, int]] = {}
-        self._told: dict[int, Sequence[Told]] = {}
+        self._told: dict[int, Mapping[str, Told]] = {}
         self._words: Mapping[str, float] | None = None
 
     def add(self, name: str, keys: Iterable[int]) -> None:
@@ -284,7 +283,7 @@ class ProjectUsage:
         found = self._counts.get(key)
         return Row(found.total(), found) if found else EMPTY_ROW
 
-    def telling(self, key: int) -> Sequence[Told]:
+    def telling(self, key: int) -> Mapping[str, Told]:
         """What the row of a feature's key tells; it is worked out once, when all is counted."""
         if (told := self._told.get(key)) is None:
             told = self._told[key] = telling_of(self.row(key), self.share)
