@@ -23,12 +23,23 @@ DEFINITION_DERIVATIONS = (
     "called",
     "results",
     "kept verb",
-    "kept noun",
     "described class",
     "based",
 )
 # Verbs that documentation begins with, and the ones that names have instead.
-_VERBS_OF_NAMES = {"return": ("get", "compute", "find"), "give": ("get",), "retrieve": ("get", "fetch"), "calculate": ("calculate", "compute"), "generate": ("generate", "iter", "make"), "yield": ("iter",), "determine": ("find", "get"), "construct": ("make", "build"), "create": ("create", "make"), "initialize": ("init",), "initialise": ("init",)}  # fmt: skip
+_VERBS_OF_NAMES = {
+    "return": ("get", "compute", "find"),
+    "give": ("get",),
+    "retrieve": ("get", "fetch"),
+    "calculate": ("calculate", "compute"),
+    "generate": ("generate", "iter", "make"),
+    "yield": ("iter",),
+    "determine": ("find", "get"),
+    "construct": ("make", "build"),
+    "create": ("create", "make"),
+    "initialize": ("init",),
+    "initialise": ("init",),
+}
 _ASKING_WORDS = frozenset("whether if true".split())
 _LEFT_OUT = frozenset(
     """a an the this that its it all any each every given current new some one of or and is are be whether if
