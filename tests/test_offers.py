@@ -99,7 +99,7 @@ def test_chosen_names_speak_for_the_like():
     chosen = (ChosenName("hv_wt", "hive_weight", "log.py"), ChosenName("q", "queen", "log.py"))
     assert list(offers_of(chosen, "hv_wt"))[0] == Offer("hive_weight", "chosen", "you called hv_wt so in log.py")
     assert [each.text for each in offers_of(chosen, "max_wt")] == ["max_weight"]
-    assert [each.text for each in offers_of(chosen, "q")] == ["queen"]
+    assert list(offers_of(chosen, "q")) == list(offers_of(chosen, "max_q")) == []
     assert list(offers_of(chosen, "weight")) == []
     assert words_of_chosen(chosen) == {"hive", "weight", "queen"}
 

@@ -31,11 +31,12 @@ def offers_of(chosen: Iterable[ChosenName], spelling: str) -> Iterator[Offer]:
     words = split_name(spelling)
     meanings: dict[str, ChosenName] = {}
     for each in chosen:
-        if each.old.strip("_") == spelling.strip("_"):
+        # One letter stands for one thing here and for another there.
+        if each.old.strip("_") == spelling.strip("_") and len(each.old.strip("_")) > 1:
             yield Offer(each.new.strip("_"), CHOSEN, f"you called {each.old} so in {each.path}")
         old, new = split_name(each.old), split_name(each.new)
         if len(old) == len(new):
-            meanings.update((one, each) for one, other in zip(old, new) if one != other)
+            meanings.update((one, each) for one, other in zip(old, new) if one != other and len(one) > 1)
     if len(words) > 1 and meanings.keys() & set(words):
         sources = [meanings[word] for word in words if word in meanings]
         text = "_".join(_in_place_of(word, meanings[word]) if word in meanings else word for word in words)
