@@ -16,9 +16,8 @@ from zephyrun.findings.about_names import (
     spelling_of,
 )
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.naming.features import is_variable
+from zephyrun.naming.features import VALUES, is_variable
 from zephyrun.naming.letters import VAGUE_WORDS, is_vague_definition
-from zephyrun.naming.ranking import VALUES
 from zephyrun.naming.words import crypticness
 from zephyrun.proof.normal_form import is_local_variable
 

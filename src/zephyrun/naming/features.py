@@ -112,6 +112,17 @@ _COUNTERPARTS: dict[str, str] = {
     ContextSort.ARGUMENT: ContextSort.PARAMETER,
     ContextSort.PARAMETER: ContextSort.ARGUMENT,
 }
+# What says what a variable was made from.
+VALUES = frozenset(
+    {
+        ContextSort.FROM_CALL,
+        ContextSort.FROM_ATTRIBUTE,
+        ContextSort.FROM_KEY,
+        ContextSort.FROM_OPERATOR,
+        ContextSort.ITEM_OF,
+        ContextSort.GROWS_BY,
+    }
+)
 _SHAPES = {
     ScopeKind.COMPREHENSION: "comprehension",
     ScopeKind.LAMBDA: "lambda",

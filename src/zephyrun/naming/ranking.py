@@ -15,7 +15,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import DERIVATIONS, Candidate, Support
-from zephyrun.naming.features import GROUPS
+from zephyrun.naming.features import GROUPS, VALUES
 from zephyrun.naming.letters import NO_FIT, Fit, fit_of, telling_letters, words_of
 from zephyrun.naming.offers import ADVISED, CHOSEN
 from zephyrun.naming.questions import NameCase, Sort
@@ -54,17 +54,6 @@ _PLAIN = (
 # What says a name outright.
 _SAYING = frozenset({"getter", "attribute", "key", "keyword", "stored", "element", "class", "comment", CHOSEN, ADVISED})
 _EXPLAINING = frozenset({"comment", CHOSEN, ADVISED})
-# What says what a variable was made from.
-VALUES = frozenset(
-    {
-        ContextSort.FROM_CALL,
-        ContextSort.FROM_ATTRIBUTE,
-        ContextSort.FROM_KEY,
-        ContextSort.FROM_OPERATOR,
-        ContextSort.ITEM_OF,
-        ContextSort.GROWS_BY,
-    }
-)
 _FROM_VALUES = frozenset({"call", "getter", "attribute", "key", "class", "operand", "extreme"})
 _FEW_VALUES = 2
 # What only a collection is used for.
