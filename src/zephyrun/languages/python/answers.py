@@ -7,7 +7,8 @@ from collections.abc import Iterable
 from enum import StrEnum
 from typing import NamedTuple
 
-_Function = ast.FunctionDef | ast.AsyncFunctionDef
+FunctionNode = ast.FunctionDef | ast.AsyncFunctionDef
+
 _BOOLEAN_CALLS = frozenset(
     """bool isinstance issubclass callable hasattr any all startswith endswith isdigit isalpha isalnum isspace
     isupper islower isidentifier isnumeric isdecimal istitle exists is_file is_dir is_absolute isfile isdir isabs
@@ -41,9 +42,9 @@ class Answer(NamedTuple):
     is_decorated: bool
 
 
-def answer_of(node: _Function, start: int, returns: Iterable[ast.Return], *, is_generator: bool) -> Answer:
+def answer_of(node: FunctionNode, start: int, returns: Iterable[ast.Return], *, is_generator: bool) -> Answer:
     """What a function gives back whose name stands at `start`, and whose own `return` statements these are."""
-    body = [each for each in node.body if not _is_documentation(each)]
+    body = [each for each in node.body if not is_documentation(each)]
     return Answer(
         node.name,
         start,
@@ -83,7 +84,8 @@ def given_by(value: ast.expr | None) -> Given:
     return Given.UNKNOWN
 
 
-def _is_documentation(node: ast.stmt) -> bool:
+def is_documentation(node: ast.stmt) -> bool:
+    """Whether a statement is a text by itself, as documentation is."""
     return isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant) and isinstance(node.value.value, str)
 
 

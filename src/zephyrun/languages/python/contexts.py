@@ -1,4 +1,5 @@
-"""Where the variables of a file stand: what each was made from and what is done with it.
+"""What a file says of its names: what each variable was made from and what is done with it, and what functions and
+classes do.
 
 Gathered in a walk of its own, for whoever has to find names: neither findings of other families nor the
 proof need it.
@@ -15,8 +16,8 @@ from operator import itemgetter
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, ContextSort, FileFacts, ScopeKind
-from zephyrun.languages.python.answers import Answer, answer_of
-from zephyrun.languages.python.deeds import Deeds, FunctionNode, documentation_of, members_of, words_written
+from zephyrun.languages.python.answers import Answer, FunctionNode, answer_of
+from zephyrun.languages.python.deeds import Deeds, documentation_of, members_of, words_of_sentence, words_of_text
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.walk import all_arguments, position_readers
 
@@ -27,19 +28,15 @@ _PASSING_ON = frozenset("list tuple set frozenset sorted reversed iter deque cha
 # Calls of which a name often tells: `len(hives)`, `max(weights)`.
 _TELLING = frozenset("len sum max min int float str bool abs round any all next open mean median join".split())
 _LONGEST_TEXT = 12
-_MOST_WORDS_OF_A_REMARK = 8
 # Only the parameters next to one tell something of it, and they are many.
 _NEIGHBOURS = 2
 # Names of functions that promise an answer of some sort.
 _PROMISING = re.compile(r"_*(?:is|has|can|should|get|check)_")
-_WORDS = re.compile(r"[^\W\d_]+")
 _LAST_WORD = re.compile(r"([^\W\d]\w*)\s*(?:[:=]|is|\()?\s*['\"]?$")
 _DOCUMENTED = re.compile(
     r"^\s*(?::param(?:\s+[\w.\[\]]+)?\s+|@param\s+|[-*]\s+)?\*{0,2}`{0,2}(\w+)`{0,2}\s*(?:\([^)\n]*\))?\s*:[ \t]*(.*(?:\n[ \t]+\S.*)?)$",
     re.MULTILINE,
 )
-
-
 # Fields of nodes that hold texts and signs, and no other nodes in which names stand.
 _WITHOUT_NODES = frozenset(
     "id ctx attr op ops kind is_async simple level module names type_comment conversion arg name rest asname kwd_attrs".split()
@@ -82,6 +79,13 @@ class Contexts(NamedTuple):
     attributes: tuple[AttributeContexts, ...] = ()
 
 
+class _AttributeUse(NamedTuple):
+    """What stands for an attribute among the numbers of variables, and where it stands."""
+
+    number: int
+    starts: set[int]
+
+
 class _Around(NamedTuple):
     """The class around the code that is looked at, -1 for none, and what its methods call their object there."""
 
@@ -107,8 +111,8 @@ def read_contexts(parsed: ParsedFile, is_asked_for: Callable[[str], bool] = _nev
         if each.sort is ScopeKind.CLASS and each.name_start in walk.classes_by_themselves
     }
     attributes = tuple(
-        AttributeContexts(class_scope, name, tuple(sorted(starts)), by_number.pop(NO_BINDING - 1 - index, ()))
-        for index, ((class_scope, name), starts) in enumerate(walk.attributes.items())
+        AttributeContexts(class_scope, name, tuple(sorted(use.starts)), by_number.pop(use.number, ()))
+        for (class_scope, name), use in walk.attributes.items()
     )
     return Contexts(by_number, tuple(answers), frozenset(by_themselves), attributes)
 
@@ -118,14 +122,13 @@ class _ContextWalk:
 
     def __init__(self, parsed: ParsedFile, is_asked_for: Callable[[str], bool]) -> None:
         self._is_asked_for = is_asked_for
-        self.attributes: dict[tuple[int, str], list[int]] = {}
+        self.attributes: dict[tuple[int, str], _AttributeUse] = {}
         self._around = _Around()
 
         self.found: defaultdict[int, list[Context]] = defaultdict(list)
         self.answers: list[Answer] = []
         self.classes_by_themselves: set[int] = set()
         self._facts: FileFacts = parsed.facts
-        self._text = parsed.source.text
         self._start_of, self._end_of = position_readers(parsed.source)
         # What the function does whose own nodes are looked at.
         self._deeds = Deeds()
@@ -182,15 +185,18 @@ class _ContextWalk:
             self._done(function)
 
     def _nodes_beneath(self, root: ast.AST, functions: list[tuple[FunctionNode, _Around]]) -> None:
-        """Look at the nodes beneath one, but for those beneath functions, which are put with the others."""
+        """Look at the nodes beneath one, but for the bodies of functions, which are put with the others. What stands
+        before its body is no deed of a function."""
         handlers = self._handlers
-        waiting: list[ast.AST] = [root]
+        waiting: list[ast.AST] = list(root.body) if isinstance(root, FunctionNode) else [root]
         while waiting:
             node = waiting.pop()
-            if (handler := handlers.get(type(node))) is not None and node is not root:
+            if (handler := handlers.get(type(node))) is not None:
                 handler(node)
                 if isinstance(node, FunctionNode):
                     functions.append((node, self._around_of(node)))
+                    waiting.extend([*node.decorator_list, node.args, *filter(None, [node.returns])])
+                    waiting.extend(getattr(node, "type_params", ()))
                     continue
             for name in _FIELDS_WITH_NODES[type(node)]:
                 value = getattr(node, name)
@@ -229,11 +235,10 @@ class _ContextWalk:
         around = self._around
         if around.class_scope < 0 or node.value.id != around.first_parameter:
             return NO_BINDING
-        places = self.attributes.setdefault((around.class_scope, node.attr), [])
-        end = self._end_of(node)
-        if (end - len(node.attr)) not in places:
-            places.append(end - len(node.attr))
-        return NO_BINDING - 1 - list(self.attributes).index((around.class_scope, node.attr))
+        known = self.attributes
+        use = known.setdefault((around.class_scope, node.attr), _AttributeUse(NO_BINDING - 1 - len(known), set()))
+        use.starts.add(self._end_of(node) - len(node.attr))
+        return use.number
 
     def _add(self, binding: int, sort: ContextSort, name: str, at: ast.AST, other: int = NO_BINDING) -> None:
         self.found[binding].append(Context(binding, sort, name, other, self._start_of(at), self._end_of(at)))
@@ -603,9 +608,7 @@ class _ContextWalk:
         if around.kind is ScopeKind.CLASS:
             add(binding, ContextSort.MEMBER_OF, around.name, node)
         for decorator in node.decorator_list:
-            name, _ = self._leaf(decorator)
-            if name:
-                add(binding, ContextSort.WRAPPED_BY, name, decorator)
+            self._on_leaf(binding, ContextSort.WRAPPED_BY, "", decorator, decorator)
         for argument in all_arguments(node.args):
             if argument.arg not in ("self", "cls") and (own := self._references.get(self._start_of(argument))):
                 add(binding, ContextSort.TAKES, argument.arg, argument, own.binding)
@@ -627,7 +630,7 @@ class _ContextWalk:
     def _says(self, binding: int, node: FunctionNode | ast.ClassDef) -> None:
         """Tell what the documentation of a definition says, or the comment above it."""
         text = documentation_of(node) or self._heading_of(node)
-        for index, word in enumerate(words_written(text) if text else ()):
+        for index, word in enumerate(words_of_sentence(text) if text else ()):
             self._add(binding, ContextSort.SAYS, f"first {word}" if not index else word, node)
 
     def _heading_of(self, node: FunctionNode | ast.ClassDef) -> str:
@@ -721,7 +724,7 @@ class _ContextWalk:
         if not documentation or not names:
             return {}
         return {
-            found[1]: [word.lower() for word in _WORDS.findall(found[2])[:_MOST_WORDS_OF_A_REMARK]]
+            found[1]: words_of_text(found[2])
             for found in _DOCUMENTED.finditer(documentation)
             if found[1] in names
         }

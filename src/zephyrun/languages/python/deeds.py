@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterator
 from dataclasses import dataclass, field
+from typing import Any
 
-from zephyrun.languages.python.answers import Given, given_by
-
-FunctionNode = ast.FunctionDef | ast.AsyncFunctionDef
+from zephyrun.languages.python.answers import FunctionNode, Given, given_by, is_documentation
 
 _WORDS = re.compile(r"[^\W\d_]+")
 _END_OF_SENTENCE = re.compile(r"[.:;!?](?:\s|$)|\n\s*\n")
@@ -22,7 +20,7 @@ _MOST_MEMBERS = 12
 @dataclass
 class Deeds:
     """What the own statements of one function do, gathered while they are looked at: what it calls and which
-    attributes and keys it sets, each with the first place, and what it gives."""
+    attributes it sets, each with the first place, and what it gives."""
 
     calls: dict[str, ast.AST] = field(default_factory=dict)
     sets: dict[str, ast.AST] = field(default_factory=dict)
@@ -35,7 +33,7 @@ class Deeds:
             self.calls.setdefault(callee, node)
 
     def note_set(self, name: str, node: ast.AST) -> None:
-        """Note that an attribute or a key is set."""
+        """Note that an attribute is set."""
         if name and len(self.sets) < _MOST_CALLS:
             self.sets.setdefault(name, node)
 
@@ -52,21 +50,23 @@ class Deeds:
         return "value"
 
 
-def words_written(text: str) -> list[str]:
+def words_of_text(text: str) -> list[str]:
+    """The first words of a text, in small letters."""
+    return [word.lower() for word in _WORDS.findall(text)[:_MOST_WORDS]]
+
+
+def words_of_sentence(text: str) -> list[str]:
     """The first words of the first sentence of a documentation or comment, in small letters."""
-    sentence = _END_OF_SENTENCE.split(text.strip().lstrip("#").strip(), maxsplit=1)[0]
-    return [word.lower() for word in _WORDS.findall(sentence)[:_MOST_WORDS]]
+    return words_of_text(_END_OF_SENTENCE.split(text.strip().lstrip("#").strip(), maxsplit=1)[0])
 
 
 def documentation_of(node: FunctionNode | ast.ClassDef) -> str:
     """The documentation of a function or class as it is written, "" for none."""
-    first = node.body[0]
-    if isinstance(first, ast.Expr) and isinstance(first.value, ast.Constant) and isinstance(first.value.value, str):
-        return first.value.value
-    return ""
+    first: Any = node.body[0]
+    return str(first.value.value) if is_documentation(first) else ""
 
 
-def members_of(node: ast.ClassDef) -> Iterator[str]:
+def members_of(node: ast.ClassDef) -> list[str]:
     """The names of the first methods of a class, special ones left out."""
     names = [each.name for each in node.body if isinstance(each, FunctionNode) and not each.name.startswith("__")]
-    yield from names[:_MOST_MEMBERS]
+    return names[:_MOST_MEMBERS]
