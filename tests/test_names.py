@@ -16,7 +16,7 @@ from zephyrun.languages.python import parse
 from zephyrun.languages.python.contexts import read_contexts
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, unpacked, usage_of
 from zephyrun.naming.letters import expansions, fit_of, skeleton, telling_letters
-from zephyrun.naming.offers import Offer
+from zephyrun.naming.offers import Derived
 from zephyrun.naming.questions import Question, Sort
 from zephyrun.naming.ranking import PARTS, trained_weights
 from zephyrun.naming.usage import ProjectUsage, Row, ShippedUsage, shipped_usage, write_table
@@ -361,7 +361,7 @@ def test_questions_are_kept_as_plain_data():
     survey = survey_source("hives.py", code.encode(), Surroundings(), ["cryptic-name"])
     questions = [each.question for each in survey.findings]
     assert sorted(each.case.sort for each in questions) == ["function", "variable", "variable"]
-    for question in (*questions, questions[0].with_offers([Offer("hives", "advised", "so they say")])):
+    for question in (*questions, questions[0].with_offers([Derived("hives", "advised", "so they say")])):
         assert Question.from_row(json.loads(json.dumps(question.as_row()))) == question
 
 

@@ -8,7 +8,7 @@ import tomllib
 import pytest
 
 from tests.helpers import document, zephyrun
-from zephyrun.naming.offers import ChosenName, Offer, offers_of, words_of_chosen
+from zephyrun.naming.offers import ChosenName, Derived, offers_of, words_of_chosen
 
 LOG = (
     "def read(rows):\n    for row in rows:\n        zq = row()\n        xr = row()\n"
@@ -97,7 +97,7 @@ def test_a_bad_adviser_costs_nothing(project, command, said):
 def test_chosen_names_speak_for_the_like():
     """For the same name, and for those that are built of its words; their words are the team's."""
     chosen = (ChosenName("hv_wt", "hive_weight", "log.py"), ChosenName("q", "queen", "log.py"))
-    assert list(offers_of(chosen, "hv_wt"))[0] == Offer("hive_weight", "chosen", "you called hv_wt so in log.py")
+    assert list(offers_of(chosen, "hv_wt"))[0] == Derived("hive_weight", "chosen", "you called hv_wt so in log.py")
     assert [each.text for each in offers_of(chosen, "max_wt")] == ["max_weight"]
     assert list(offers_of(chosen, "q")) == list(offers_of(chosen, "max_q")) == []
     assert list(offers_of(chosen, "weight")) == []

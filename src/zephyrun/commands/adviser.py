@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING
 
 from zephyrun.commands import options
 from zephyrun.naming.features import Feature
-from zephyrun.naming.offers import ADVISED, Offer
+from zephyrun.naming.offers import ADVISED, Derived
 from zephyrun.naming.remarks import snippet
 
 if TYPE_CHECKING:
@@ -55,20 +55,20 @@ class Adviser:
     seconds: int
     most_questions: int
 
-    def about(self, contents: Mapping[str, bytes]) -> Callable[[Sequence[Finding]], list[tuple[Offer, ...]]]:
+    def about(self, contents: Mapping[str, bytes]) -> Callable[[Sequence[Finding]], list[tuple[Derived, ...]]]:
         """What asks it about findings in these files, about the heaviest ones first."""
 
-        def ask(findings: Sequence[Finding]) -> list[tuple[Offer, ...]]:
+        def ask(findings: Sequence[Finding]) -> list[tuple[Derived, ...]]:
             order = sorted(range(len(findings)), key=lambda each: -findings[each].weight)[: self.most_questions]
             answers = self.ask([_asked(findings[each]) for each in order], contents)
-            offers: list[tuple[Offer, ...]] = [()] * len(findings)
+            offers: list[tuple[Derived, ...]] = [()] * len(findings)
             for number, answer in zip(order, answers, strict=True):
                 offers[number] = answer
             return offers
 
         return ask
 
-    def ask(self, asked: Sequence[Asked], contents: Mapping[str, bytes]) -> list[tuple[Offer, ...]]:
+    def ask(self, asked: Sequence[Asked], contents: Mapping[str, bytes]) -> list[tuple[Derived, ...]]:
         """The names that it offers for each thing. No errors: where it fails or is too slow, there are none, and the
         person is told."""
         questions = "".join(
@@ -76,7 +76,7 @@ class Adviser:
             for number, each in enumerate(asked, 1)
         )
         output, trouble = self._run(questions.encode("utf-8", "surrogateescape"))
-        offers: list[tuple[Offer, ...]] = [()] * len(asked)
+        offers: list[tuple[Derived, ...]] = [()] * len(asked)
         n_unread = 0
         for line in output.splitlines():
             try:
@@ -183,7 +183,7 @@ def _question(number: int, asked: Asked, contents: Mapping[str, bytes]) -> dict[
     }
 
 
-def _read_answer(line: bytes, n_questions: int) -> tuple[int, tuple[Offer, ...]]:
+def _read_answer(line: bytes, n_questions: int) -> tuple[int, tuple[Derived, ...]]:
     """The number of a question and the names for it. Errors: `ValueError`, `KeyError` or `TypeError` for what is no
     answer."""
     document = json.loads(line)
@@ -196,7 +196,7 @@ def _read_answer(line: bytes, n_questions: int) -> tuple[int, tuple[Offer, ...]]
         if not isinstance(name, str) or not isinstance(why, str):
             raise TypeError("names and reasons are texts")
         if name.isidentifier() and len(name) <= _LONGEST_NAME:
-            offers.append(Offer(name, ADVISED, snippet(f"the adviser: {why}" if why else "the adviser says so")))
+            offers.append(Derived(name, ADVISED, snippet(f"the adviser: {why}" if why else "the adviser says so")))
     return number, tuple(offers)
 
 

@@ -18,7 +18,7 @@ from zephyrun.findings.naming import better_attribute_names, better_names
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts, read_contexts
 from zephyrun.naming.features import feature_of, is_definition, is_variable
-from zephyrun.naming.offers import Offer
+from zephyrun.naming.offers import Derived
 from zephyrun.naming.questions import Sort, Suggestion, sort_of
 from zephyrun.naming.telling import teller
 from zephyrun.project.discovery import read_content, read_nearest
@@ -141,7 +141,7 @@ def _attribute_at(path: str, parsed: ParsedFile, offset: int) -> _Pointed:
     raise _NotNamed(f"`{word[0]}` is none of those here; {_KNOWN}")
 
 
-def _offers(asked: adviser.Adviser, pointed: _Pointed, contents: Mapping[str, Content]) -> tuple[Offer, ...]:
+def _offers(asked: adviser.Adviser, pointed: _Pointed, contents: Mapping[str, Content]) -> tuple[Derived, ...]:
     """What an adviser calls what is pointed at."""
     data = contents[pointed.path]
     assert isinstance(data, bytes), "it has been read"

@@ -2,27 +2,21 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-
 from zephyrun.facts import Definition, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts
-from zephyrun.naming.questions import Question, Suggestion, ask, ask_about_attribute, group_of, members_mentioned
+from zephyrun.naming.questions import (
+    ANY_NAME,
+    Question,
+    Suggestion,
+    Wanted,
+    ask,
+    ask_about_attribute,
+    group_of,
+    members_mentioned,
+)
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.remains import reservations
-
-
-@dataclass(frozen=True)
-class Wanted:
-    """Which names are worth a finding: with a score of at least `least_score`, where there is nothing to be found
-    without one; with `only_said`, such as the code says. None is, where all of `short_words` are the project's own."""
-
-    least_score: float = 0.0
-    only_said: bool = False
-    short_words: tuple[str, ...] = ()
-
-
-ANY_NAME = Wanted()
 
 
 def lines_of(view: FileView, binding: int) -> tuple[int, int]:
@@ -128,10 +122,8 @@ def about_attribute(
         (NO_BINDING - 1 - number, attribute.name, attribute.contexts),
         members_mentioned(view.source, facts, attribute.class_scope),
         f"{view.path} class {attribute.class_scope}",
-        wanted.least_score,
-        only_said=wanted.only_said,
+        wanted,
     )
-    question = replace(question, short_words=wanted.short_words)
     confirm = (_nobody_else(attribute.name),)
     return _finding(
         view,
@@ -160,7 +152,7 @@ def _question(view: FileView, binding: int, spelling: str, wanted: Wanted) -> Qu
     facts = view.facts
     record = facts.bindings[binding]
     is_inside = is_local_variable(facts, binding) or facts.scopes[record.scope].kind is ScopeKind.FUNCTION
-    question = ask(
+    return ask(
         view.source,
         facts,
         binding,
@@ -168,10 +160,8 @@ def _question(view: FileView, binding: int, spelling: str, wanted: Wanted) -> Qu
         view.names_mentioned(facts.owner(record.scope)) if is_inside else facts.names | facts.attributes,
         spelling,
         group_of(facts, view.path, binding),
-        wanted.least_score,
-        wanted.only_said,
+        wanted,
     )
-    return replace(question, short_words=wanted.short_words)
 
 
 def _finding(

@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import replace
 from math import log2
 from typing import NamedTuple
 
 from zephyrun.facts import ContextSort, Definition, Role, ScopeKind
 from zephyrun.findings.about_names import (
-    Wanted,
     about_attribute,
     about_definition,
     about_variable,
@@ -22,7 +20,7 @@ from zephyrun.findings.about_names import (
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.short_names import Shortness, is_conventional, is_coordinate, shortness_of
 from zephyrun.naming.features import is_variable
-from zephyrun.naming.questions import LOWEST_SCORE, group_of
+from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
 from zephyrun.proof.normal_form import is_local_variable
 
 # Inside a comprehension on one or two lines even a letter is read together with what it means.
@@ -94,7 +92,7 @@ def _variables(view: FileView) -> Iterator[Finding]:
         is_wide = not is_local_variable(facts, each.binding)
         wanted = _wanted_for_others(each) if is_wide else _wanted(each, is_in_crowd=is_in_crowd)
         if wanted is not None:
-            wanted = replace(wanted, short_words=_short_words(view, facts.bindings[each.binding].name))
+            wanted = wanted._replace(short_words=_short_words(view, facts.bindings[each.binding].name))
             message = _message(spelling_of(view, each.binding), each.n_lines, len(facts.bindings[each.binding].references))
             yield about_variable(view, each.binding, "cryptic-name", message, each.weight, wanted)
 
@@ -123,11 +121,11 @@ def _wanted(judged: _Judged, *, is_in_crowd: bool) -> Wanted | None:
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
     is_bare = judged.shortness is Shortness.SKELETON and not judged.can_be_said
     if judged.shortness is Shortness.STAND_IN or is_bare:
-        return Wanted()
+        return ANY_NAME
     if judged.shortness is Shortness.TRADE_FORM:
         return Wanted(_LIKELY, only_said=True) if judged.n_lines >= _VERY_LONG_SPAN else None
     if is_long:
-        return Wanted()
+        return ANY_NAME
     if is_in_crowd or judged.shortness in (Shortness.STUMP, Shortness.SKELETON):
         return Wanted(LOWEST_SCORE if is_short else 0.0)
     # What a reader sees at a glance is worth a word only where the code beside it says a better one.

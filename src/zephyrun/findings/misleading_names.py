@@ -7,7 +7,6 @@ from math import log2
 
 from zephyrun.facts import Context, ContextSort
 from zephyrun.findings.about_names import (
-    Wanted,
     about_definition,
     about_variable,
     lines_of,
@@ -15,6 +14,7 @@ from zephyrun.findings.about_names import (
 )
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.answers import Answer, Given
+from zephyrun.naming.questions import Wanted
 from zephyrun.naming.words import plural, singular, split_name
 
 _ASKING = frozenset({"is", "has", "can", "should"})

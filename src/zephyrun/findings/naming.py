@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import cache
-
 from typing import TYPE_CHECKING
 
 from zephyrun.facts import FileFacts
@@ -13,11 +12,11 @@ from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts, read_contexts
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.languages.python.reserved import RESERVED
-from zephyrun.naming.features import is_good, is_variable
 from zephyrun.naming.answers import answer
+from zephyrun.naming.features import is_good, is_variable
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, usage_of
 from zephyrun.naming.glossary import NamedThing, things_in
-from zephyrun.naming.offers import Offer, offers_of
+from zephyrun.naming.offers import Derived, offers_of
 from zephyrun.naming.questions import (
     Question,
     Suggestion,
@@ -60,7 +59,7 @@ def read_things(item: tuple[str, bytes]) -> list[NamedThing]:
 
 
 # For each finding that asks for names, those that somebody outside proposes.
-Advice = Callable[[Sequence["Finding"]], Sequence[Sequence[Offer]]]
+Advice = Callable[[Sequence["Finding"]], Sequence[Sequence[Derived]]]
 
 
 def answered(
@@ -99,7 +98,7 @@ def _with_names(
     for finding in findings:
         if finding.question is None:
             yield finding
-        elif (suggestions := next(answers)) or (suggestions is not None and not finding.question.least_score):
+        elif (suggestions := next(answers)) or (suggestions is not None and not finding.question.wanted.least_score):
             yield _named(finding, suggestions)
 
 
@@ -109,7 +108,7 @@ def better_names(
     binding: int,
     usages: Mapping[str, FileUsage],
     words: WordChoices = WordChoices(),
-    offers: Sequence[Offer] = (),
+    offers: Sequence[Derived] = (),
 ) -> tuple[Suggestion, ...]:
     """Names for one variable, function or class of a file; for a variable chosen together with those of the variables
     beside it that have no good name either. `usages` are those of the project's files, `words` what its team says
@@ -147,7 +146,7 @@ def better_attribute_names(
     attribute: AttributeContexts,
     usages: Mapping[str, FileUsage],
     words: WordChoices = WordChoices(),
-    offers: Sequence[Offer] = (),
+    offers: Sequence[Derived] = (),
 ) -> tuple[Suggestion, ...]:
     """Names for one attribute that the methods of a class use of their own object; the rest as for `better_names`."""
     facts = parsed.facts
@@ -157,8 +156,6 @@ def better_attribute_names(
         (NO_BINDING - 1, attribute.name, attribute.contexts),
         members_mentioned(parsed.source, facts, attribute.class_scope),
         path,
-        0.0,
-        only_said=False,
     )
     (found,) = _answers([question.with_offers((*offers_of(words.chosen, attribute.name), *offers))], usages)
     return found
@@ -174,7 +171,12 @@ def _answers(
 def _own_words_of(project: UsageOfFiles) -> Callable[[Question], bool]:
     """What says whether a question is about the project's own short words, which its readers know."""
     is_own = cache(project.is_own_word)
-    return lambda question: bool(question.short_words) and all(map(is_own, question.short_words))
+
+    def are_own(question: Question) -> bool:
+        words = question.wanted.short_words
+        return bool(words) and all(map(is_own, words))
+
+    return are_own
 
 
 def _named(finding: Finding, suggestions: tuple[Suggestion, ...]) -> Finding:

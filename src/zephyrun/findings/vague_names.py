@@ -7,7 +7,6 @@ from math import log2
 
 from zephyrun.facts import Definition, Role, ScopeKind
 from zephyrun.findings.about_names import (
-    Wanted,
     about_definition,
     about_variable,
     lines_of,
@@ -18,6 +17,7 @@ from zephyrun.findings.about_names import (
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.naming.features import VALUES, is_variable
 from zephyrun.naming.letters import VAGUE_WORDS, is_vague_definition
+from zephyrun.naming.questions import Wanted
 from zephyrun.naming.words import crypticness
 from zephyrun.proof.normal_form import is_local_variable
 

@@ -6,11 +6,11 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 
 from zephyrun.facts import ContextSort
-from zephyrun.naming.candidates import Candidate, Derived, candidates_of, derived_names
+from zephyrun.naming.candidates import Candidate, candidates_of, derived_names
 from zephyrun.naming.evidence import evidence_of
 from zephyrun.naming.features import RESULTS, Feature
 from zephyrun.naming.letters import stands_for, telling_letters
-from zephyrun.naming.offers import CHOSEN
+from zephyrun.naming.offers import CHOSEN, Derived
 from zephyrun.naming.questions import (
     LOWEST_SCORE,
     LOWEST_SCORE_OF_A_DEFINITION,
@@ -33,8 +33,8 @@ _MOST_WORDS_IN_A_NAME = 4
 _MOSTLY = 0.5
 # What only has to do with a thing need not be what it is.
 _HINTING = frozenset({"function", "compared", "operand", "collection", "shown", "put into"})
-# Where a thing stands says little of what it is.
-_SAYING_LITTLE = frozenset({"within", "shape", ContextSort.GIVES_A, ContextSort.MEMBER_OF, ContextSort.BESIDE})
+# Where a thing stands says little of what it is; results are looked up among variables.
+_SAYING_LITTLE = frozenset({"within", "shape", RESULTS, ContextSort.GIVES_A, ContextSort.MEMBER_OF, ContextSort.BESIDE})
 # Words that would say no more than the short name does.
 _EMPTY_WORDS = frozenset(
     """data info value values item items result results object obj thing things tmp temp temporary
@@ -46,7 +46,7 @@ _EMPTY_WORDS = frozenset(
 )
 
 
-def _none(_: Question) -> bool:
+def _nothing(_: Question) -> bool:
     return False
 
 
@@ -55,7 +55,7 @@ def answer(
     shipped: Usage,
     project: ProjectUsage,
     is_reserved: Callable[[str], bool],
-    leave_out: Callable[[Question], bool] = _none,
+    leave_out: Callable[[Question], bool] = _nothing,
 ) -> list[tuple[Suggestion, ...] | None]:
     """At most five names for each question, best first; none where nothing is worth proposing, and `None` for those
     that are to be left out.
@@ -117,7 +117,7 @@ def _ranked(
 ) -> list[Ranked]:
     case = question.case
     tables = (shipped, project)
-    if question.only_said and not _says_a_name(case, project):
+    if question.wanted.only_said and not _says_a_name(case, project):
         return []
     free = [
         each
@@ -132,8 +132,8 @@ def _ranked(
     return [
         each
         for each in rank(case, free, tables)
-        if each.score >= max(lowest, question.least_score)
-        and (not question.only_said or _is_said(each.candidate))
+        if each.score >= max(lowest, question.wanted.least_score)
+        and (not question.wanted.only_said or _is_said(each.candidate))
         and _is_worth_it(each.candidate, case.spelling)
         and not (case.is_one_of_many and each.candidate.text in wholes)
         and evidence_of(each.candidate, case.spelling, project)
@@ -148,7 +148,9 @@ def _beginning(case: NameCase) -> str:
 def _is_said(candidate: Candidate) -> bool:
     """Whether something in the code of the project says a name, and not just its letters or other people's code."""
     return any(map(_says_outright, candidate.derived)) or any(
-        _tells_outright(support.feature, support.share, support.places) for support in candidate.supports[-1]
+        _tells_outright(support.feature, support.share, support.places)
+        for support in candidate.supports[-1]
+        if support.feature.sort not in _SAYING_LITTLE
     )
 
 
@@ -157,7 +159,7 @@ def _says_a_name(case: NameCase, project: Usage) -> bool:
     return any(map(_says_outright, derived_names(case, project))) or any(
         _tells_outright(feature, told.share, told.places)
         for feature in case.features
-        if feature.sort not in _SAYING_LITTLE and feature.sort != RESULTS
+        if feature.sort not in _SAYING_LITTLE
         for told in project.telling(feature.key).values()
     )
 
@@ -167,8 +169,7 @@ def _says_outright(origin: Derived) -> bool:
 
 
 def _tells_outright(feature: Feature, share: float, places: float) -> bool:
-    is_telling = feature.is_counterpart or (share >= _MOSTLY and places > 1)
-    return is_telling and feature.sort not in _SAYING_LITTLE
+    return feature.is_counterpart or (share >= _MOSTLY and places > 1)
 
 
 def _is_worth_it(candidate: Candidate, spelling: str) -> bool:

@@ -1,4 +1,4 @@
-"""Names that a variable might have: derived from what the code beside it says, and found in tables of usage."""
+"""Names that a thing might have: derived from what the code says of it, and found in tables of usage."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from zephyrun.naming.definition_names import (
 from zephyrun.naming.features import GROUPS, RESULTS, Feature
 from zephyrun.naming.file_usage import ANY_SUCH
 from zephyrun.naming.letters import expansions, stands_for, telling_letters, words_of
-from zephyrun.naming.offers import ADVISED, CHOSEN
+from zephyrun.naming.offers import ADVISED, CHOSEN, Derived
 from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Told, Usage
 from zephyrun.naming.words import plural, singular, snake_case
@@ -93,14 +93,6 @@ _SAYING_WORDS = frozenset(
 _LETTER_BONUS = 4.0
 
 
-class Derived(NamedTuple):
-    """A name that something says, how it is derived, and what says so, in words."""
-
-    text: str
-    derivation: str
-    told: str
-
-
 class Support(NamedTuple):
     """What a table says for a name by one feature: how telling that is, the share of the name there, and in
     how many places it is."""
@@ -137,7 +129,8 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
             for text, (information, *_) in row.items():
                 quick[text] += information
     if case.sort is not Sort.VARIABLE:
-        quick = defaultdict(float, {text: value for text, value in quick.items() if _is_of_sort(text, case.sort)})
+        for text in [text for text in quick if not _is_of_definition(text, case.sort)]:
+            del quick[text]
     for text, origins in derived.items():
         quick[text] += _DERIVED_BONUS * len({each.derivation for each in origins})
 
@@ -146,8 +139,9 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         joined = "".join(words_of(letters))
         # One letter stands for too many words.
         words = {text: quick[text] for text in likeliest} if len(joined) > 1 else {}
-        said = _words_said(case, tables) if case.sort is not Sort.VARIABLE else {}
-        if said:
+        said: dict[str, str] = {}
+        if case.sort is not Sort.VARIABLE:
+            said = _words_said(case, tables)
             verbs = dict.fromkeys(KNOWN_VERBS, _WEIGHT_OF_A_VERB) if case.sort is Sort.FUNCTION else {}
             known = _beginning_like(words_of(letters), tables[-1].words)
             words |= {**known, **verbs, **dict.fromkeys(said, _WEIGHT_OF_A_WORD)}
@@ -178,9 +172,9 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
     ]
 
 
-def _is_of_sort(text: str, sort: Sort) -> bool:
-    """Whether a name is written as those of a sort of thing are: the tables mix functions with classes."""
-    return sort is Sort.VARIABLE or (not text.endswith(ANY_SUCH) and text[:1].isupper() == (sort is Sort.CLASS))
+def _is_of_definition(text: str, sort: Sort) -> bool:
+    """Whether a name is written as those of functions or of classes are: the tables mix them."""
+    return not text.endswith(ANY_SUCH) and text[:1].isupper() == (sort is Sort.CLASS)
 
 
 def _best(scores: Mapping[str, float], most: int) -> list[str]:
@@ -244,11 +238,10 @@ def _expanded(letters: str, quick: dict[str, float]) -> list[str]:
 
 def derived_names(case: NameCase, of_project: Usage) -> Iterator[Derived]:
     """Names that the code itself says, people have chosen before, or an adviser proposes; some more than once."""
-    yield from (Derived(*each) for each in case.offers)
+    yield from case.offers
     if case.sort is not Sort.VARIABLE:
         names_of = function_names if case.sort is Sort.FUNCTION else class_names
-        found = names_of(case.features, case.spelling, lambda feature: of_project.row(feature.key).names)
-        yield from (Derived(*each) for each in found)
+        yield from names_of(case.features, case.spelling, lambda feature: of_project.row(feature.key).names)
         return
     for feature in case.features:
         if GROUPS[feature.group] in ("within", "shape") or feature.is_counterpart:

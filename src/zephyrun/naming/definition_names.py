@@ -4,10 +4,10 @@ bases."""
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from typing import NamedTuple
 
 from zephyrun.facts import ContextSort
 from zephyrun.naming.features import RESULTS, Feature
+from zephyrun.naming.offers import Derived
 from zephyrun.naming.words import is_readable, singular, snake_case, split_name
 
 # How the name of a definition can be derived; the ranking has a weight for each.
@@ -63,62 +63,54 @@ _MOST_RESULTS = 3
 _SHORTEST_WORD = 2
 
 
-class Origin(NamedTuple):
-    """A name that something says, how it is derived, and what says so, in words."""
-
-    text: str
-    derivation: str
-    told: str
-
-
 # For a feature, the names of the variables that have it, each with how many there are.
 Results = Callable[[Feature], Mapping[str, float]]
 
 
-def function_names(features: Sequence[Feature], spelling: str, results: Results) -> Iterator[Origin]:
+def function_names(features: Sequence[Feature], spelling: str, results: Results) -> Iterator[Derived]:
     """Names for a function of these features, some of them more than once."""
     kept = _kept_verb(spelling)
     sort_given = next((each.name for each in features if each.sort == ContextSort.GIVES_A), "")
     for noun, derivation, told in _nouns(features, results):
         if derivation in ("given", "results", "documented noun"):
-            yield Origin(noun, derivation, told)
+            yield Derived(noun, derivation, told)
         verbs = _SET_VERBS if derivation == "set" else _GIVEN_VERBS.get(sort_given, ())
         with_a_verb = derivation if derivation in ("set", "results") else "given with a verb"
         for verb in verbs:
-            yield Origin(f"{verb}_{noun}", with_a_verb, told)
+            yield Derived(f"{verb}_{noun}", with_a_verb, told)
         if kept:
-            yield Origin(f"{kept}_{noun}", "kept verb", told)
+            yield Derived(f"{kept}_{noun}", "kept verb", told)
     yield from _documented(features)
     for each in features:
         if each.sort == ContextSort.CALLS:
-            yield Origin(_leaf(each.name), "called", each.told)
+            yield Derived(_leaf(each.name), "called", each.told)
         elif each.sort == ContextSort.GIVES and each.name.endswith("()"):
-            yield Origin(_leaf(each.name), "given call", each.told)
+            yield Derived(_leaf(each.name), "given call", each.told)
         elif each.sort == ContextSort.ASKS:
             noun = _leaf(each.name.rpartition(":")[2])
             for verb in ("is", "has"):
-                yield Origin(f"{verb}_{noun}" if noun else "", "asked", each.told)
+                yield Derived(f"{verb}_{noun}" if noun else "", "asked", each.told)
 
 
-def class_names(features: Sequence[Feature], spelling: str, results: Results) -> Iterator[Origin]:
+def class_names(features: Sequence[Feature], spelling: str, results: Results) -> Iterator[Derived]:
     """Names for a class of these features: what its documentation calls it, what its bases are, and what its objects
     are called."""
     words, told = sentence_of(features)
     noun = _noun(words)
     yield from (
-        Origin(in_capitals(name), "results", said) for each in features for name, said in _called(each, results)
+        Derived(in_capitals(name), "results", said) for each in features for name, said in _called(each, results)
     )
     bases = [each for each in features if each.sort == ContextSort.EXTENDS]
     if noun:
-        yield Origin(in_capitals(noun), "described class", told)
-        yield Origin(in_capitals(noun.rpartition("_")[2]), "described class", told)
+        yield Derived(in_capitals(noun), "described class", told)
+        yield Derived(in_capitals(noun.rpartition("_")[2]), "described class", told)
     for base in bases:
         kind = split_name(base.name)[-1:]
         if kind and noun:
-            yield Origin(in_capitals(f"{noun}_{kind[0]}"), "based", told)
+            yield Derived(in_capitals(f"{noun}_{kind[0]}"), "based", told)
         own = [word for word in split_name(spelling) if is_readable(word) and len(word) > _SHORTEST_WORD]
         if kind and own and kind[0] not in own:
-            yield Origin(in_capitals("_".join([*own, kind[0]])), "based", base.told)
+            yield Derived(in_capitals("_".join([*own, kind[0]])), "based", base.told)
 
 
 def _nouns(features: Sequence[Feature], results: Results) -> Iterator[tuple[str, str, str]]:
@@ -149,26 +141,26 @@ def _called(feature: Feature, results: Results) -> Iterator[tuple[str, str]]:
             yield snake_case(name), f"what it gives is called {name} {times}"
 
 
-def _documented(features: Sequence[Feature]) -> Iterator[Origin]:
+def _documented(features: Sequence[Feature]) -> Iterator[Derived]:
     """What the first sentence of the documentation says."""
     words, told = sentence_of(features)
     if not words:
         return
     asking = next((index for index, word in enumerate(words[:_SOON]) if word in _ASKING_WORDS), -1)
     if asking >= 0:
-        yield from (Origin(text, "documented question", told) for text in _questions(words[asking + 1 :]))
+        yield from (Derived(text, "documented question", told) for text in _questions(words[asking + 1 :]))
         return
     verb, rest = _verb_and_rest(words)
     noun = _noun(rest)
     if not verb:
         return
     for one in (verb, *_VERBS_OF_NAMES.get(verb, ())):
-        yield Origin(one, "documented", told)
+        yield Derived(one, "documented", told)
         if noun:
-            yield Origin(f"{one}_{noun}", "documented", told)
-            yield Origin(f"{one}_{noun.rpartition('_')[2]}", "documented", told)
+            yield Derived(f"{one}_{noun}", "documented", told)
+            yield Derived(f"{one}_{noun.rpartition('_')[2]}", "documented", told)
             if singular(noun):
-                yield Origin(f"{one}_{singular(noun)}", "documented", told)
+                yield Derived(f"{one}_{singular(noun)}", "documented", told)
 
 
 def _questions(words: Sequence[str]) -> Iterator[str]:

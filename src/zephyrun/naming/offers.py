@@ -10,11 +10,12 @@ from zephyrun.naming.words import split_name
 CHOSEN, ADVISED = "chosen", "advised"
 
 
-class Offer(NamedTuple):
-    """A name for something, where it is from (`CHOSEN` or `ADVISED`), and why in a few words."""
+class Derived(NamedTuple):
+    """A name that something says, how it is derived (`CHOSEN` or `ADVISED` where the code itself does not say it), and
+    what says so, in words."""
 
     text: str
-    source: str
+    derivation: str
     told: str
 
 
@@ -26,21 +27,21 @@ class ChosenName(NamedTuple):
     path: str
 
 
-def offers_of(chosen: Iterable[ChosenName], spelling: str) -> Iterator[Offer]:
+def offers_of(chosen: Iterable[ChosenName], spelling: str) -> Iterator[Derived]:
     """What the names that were chosen before say of one of the old ones, or of one that is built of their words."""
     words = split_name(spelling)
     meanings: dict[str, ChosenName] = {}
     for each in chosen:
         # One letter stands for one thing here and for another there.
         if each.old.strip("_") == spelling.strip("_") and len(each.old.strip("_")) > 1:
-            yield Offer(each.new.strip("_"), CHOSEN, f"you called {each.old} so in {each.path}")
+            yield Derived(each.new.strip("_"), CHOSEN, f"you called {each.old} so in {each.path}")
         old, new = split_name(each.old), split_name(each.new)
         if len(old) == len(new):
             meanings.update((one, each) for one, other in zip(old, new) if one != other and len(one) > 1)
     if len(words) > 1 and meanings.keys() & set(words):
         sources = [meanings[word] for word in words if word in meanings]
         text = "_".join(_in_place_of(word, meanings[word]) if word in meanings else word for word in words)
-        yield Offer(text, CHOSEN, f"you made {sources[0].old} {sources[0].new} in {sources[0].path}")
+        yield Derived(text, CHOSEN, f"you made {sources[0].old} {sources[0].new} in {sources[0].path}")
 
 
 def words_of_chosen(chosen: Iterable[ChosenName]) -> frozenset[str]:

@@ -20,7 +20,7 @@ from zephyrun.naming.features import (
     passed_as,
     results_of,
 )
-from zephyrun.naming.offers import Offer
+from zephyrun.naming.offers import Derived
 from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.telling import teller
 from zephyrun.source import SourceText
@@ -61,16 +61,26 @@ class NameCase(NamedTuple):
     is_parameter: bool = False
     is_one_of_many: bool = False
     sort: Sort = Sort.VARIABLE
-    offers: tuple[Offer, ...] = ()
+    offers: tuple[Derived, ...] = ()
+
+
+class Wanted(NamedTuple):
+    """Which names are an answer: with a score of at least `least_score`; with `only_said`, such as something in the code
+    says. There is nothing to ask where all of `short_words` are the project's own."""
+
+    least_score: float = 0.0
+    only_said: bool = False
+    short_words: tuple[str, ...] = ()
+
+
+ANY_NAME = Wanted()
 
 
 @dataclass(frozen=True)
 class Question:
     """What it is whose name is to be better. `taken` are names that it cannot have; `group` is the function
     whose variables are named together. `waiting` are features that mention another variable whose name is no
-    better, each with that variable's number in the file and its name. A name with a score below `least_score` is
-    no answer; with `only_said`, neither is one that nothing in the code says. There is nothing to ask where all of
-    `short_words` are the project's own.
+    better, each with that variable's number in the file and its name.
     """
 
     binding: int
@@ -78,19 +88,16 @@ class Question:
     taken: frozenset[str]
     group: str
     waiting: tuple[tuple[Feature, int, str], ...] = ()
-    least_score: float = 0.0
-    only_said: bool = False
-    short_words: tuple[str, ...] = ()
+    wanted: Wanted = ANY_NAME
 
     def as_row(self) -> list[Any]:
         """The question as plain data, for the cache."""
-        wanted = [self.least_score, self.only_said, self.short_words]
-        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, *wanted]
+        return [self.binding, list(self.case), sorted(self.taken), self.group, self.waiting, list(self.wanted)]
 
     @classmethod
     def from_row(cls, row: Sequence[Any]) -> Question:
         """The question that `as_row` gave. Errors: `ValueError` or `TypeError` for a row that is none."""
-        binding, (spelling, features, remarks, *further), taken, group, waiting, *wanted = row
+        binding, (spelling, features, remarks, *further), taken, group, waiting, wanted = row
         function, is_parameter, is_one_of_many, sort, offers = further
         case = NameCase(
             spelling,
@@ -100,15 +107,14 @@ class Question:
             is_parameter,
             is_one_of_many,
             Sort(sort),
-            tuple(Offer(*each) for each in offers),
+            tuple(Derived(*each) for each in offers),
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
         least_score, only_said, short_words = wanted
-        return cls(
-            binding, case, frozenset(taken), group, held_back, least_score, only_said, tuple(short_words)
-        )
+        judged = Wanted(least_score, only_said, tuple(short_words))
+        return cls(binding, case, frozenset(taken), group, held_back, judged)
 
-    def with_offers(self, offers: Iterable[Offer]) -> Question:
+    def with_offers(self, offers: Iterable[Derived]) -> Question:
         """The same question with names that the code does not say."""
         more = (*self.case.offers, *offers)
         return replace(self, case=self.case._replace(offers=more)) if more else self
@@ -132,8 +138,7 @@ def ask(
     taken: Collection[str],
     spelling: str,
     group: str,
-    least_score: float = 0.0,
-    only_said: bool = False,
+    wanted: Wanted = ANY_NAME,
 ) -> Question:
     """The question what one variable, function or class of a file should be called."""
     record = facts.bindings[binding]
@@ -162,7 +167,7 @@ def ask(
         for each in own
         if each.other >= 0 and is_variable(facts, each.other) and not is_learned_from(facts, each.other)
     )
-    return Question(binding, case, frozenset(taken), group, waiting, least_score, only_said)
+    return Question(binding, case, frozenset(taken), group, waiting, wanted)
 
 
 def ask_about_attribute(
@@ -171,16 +176,14 @@ def ask_about_attribute(
     attribute: tuple[int, str, Sequence[Context]],
     taken: Collection[str],
     group: str,
-    least_score: float,
-    *,
-    only_said: bool,
+    wanted: Wanted = ANY_NAME,
 ) -> Question:
     """The question what an attribute should be called, of which its number, name and contexts are given."""
     number, spelling, contexts = attribute
     tell = teller(source)
     known = [each for each in contexts if each.other < 0 or is_learned_from(facts, each.other)]
     features = (*(feature_of(each, tell) for each in known), ATTRIBUTE_SHAPE)
-    return Question(number, NameCase(spelling, features), frozenset(taken), group, (), least_score, only_said)
+    return Question(number, NameCase(spelling, features), frozenset(taken), group, (), wanted)
 
 
 def sort_of(roles: frozenset[Role]) -> Sort:
