@@ -149,6 +149,8 @@ def test_a_parameter_that_the_project_alone_knows(tmp_path, settings, remedy):
     (tmp_path / "report.py").write_text("from scale import _weigh\n\nprint(_weigh([1, 2, 3], lim=2))\n")
     found = steps(tmp_path)["lim"]
     assert (found["new"], found["remedy"], found["confirm"], found["accept"]) == ("limit", remedy, [], True)
+    # All files that would change are known as they are, and not just that of the step.
+    assert set(tomllib.loads((tmp_path / "plan.toml").read_text())["files"]) == {"report.py", "scale.py"}
     done = json.loads(zephyrun("apply", "plan.toml", "--format", "json", cwd=tmp_path).stdout)
     assert (done["refused"], done["files"]) == ([], ["report.py", "scale.py"])
     assert "limit=2" in (tmp_path / "report.py").read_text()

@@ -463,6 +463,11 @@ class FileFacts:
             found.setdefault(definition.name, []).append(definition)
         return found
 
+    @cached_property
+    def definitions_by_inner_scope(self) -> dict[int, Definition]:
+        """Each function and class by the scope inside it."""
+        return {each.inner_scope: each for each in self.definitions}
+
     def trailing_comment(self, statement: int) -> Comment | None:
         """The comment behind a statement on its own lines, if there is one."""
         return self._trailing_comments.get(statement)

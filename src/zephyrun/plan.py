@@ -28,7 +28,6 @@ SCHEMA = "zephyrun.plan/1"
 ACCEPTED_FROM = 0.4
 ACCEPTED_WITHOUT_LETTERS_FROM = 0.7
 ACCEPTED_FOR_FUNCTIONS_FROM = 0.9
-NEVER_ACCEPTED = 1.1
 CONSTANTS_ACCEPTED_FROM = 0.5
 
 _ACTIONS = {
@@ -120,13 +119,17 @@ def renumbered(steps: Iterable[Step]) -> tuple[Step, ...]:
 
 def starts_accepted(step: Step) -> bool:
     """Whether a step is accepted when it is proposed."""
-    tells_nothing = step.action == "rename" and not telling_letters(step.old)
-    needed = ACCEPTED_WITHOUT_LETTERS_FROM if tells_nothing else ACCEPTED_FROM
-    if step.action == "constant":
-        needed = CONSTANTS_ACCEPTED_FROM
-    if step.sort:
-        needed = ACCEPTED_FOR_FUNCTIONS_FROM if step.sort == "function" and not tells_nothing else NEVER_ACCEPTED
-    return step.remedy == Remedy.SAFE and step.score >= needed
+    needed = _needed_score(step)
+    return step.remedy == Remedy.SAFE and needed is not None and step.score >= needed
+
+
+def _needed_score(step: Step) -> float | None:
+    """From which score on a step starts out accepted; `None` where it never does."""
+    if step.action != "rename":
+        return CONSTANTS_ACCEPTED_FROM
+    if telling_letters(step.old):
+        return {"": ACCEPTED_FROM, "function": ACCEPTED_FOR_FUNCTIONS_FROM}.get(step.sort)
+    return None if step.sort else ACCEPTED_WITHOUT_LETTERS_FROM
 
 
 def plan_text(plan: Plan, destination: Path) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from typing import NamedTuple
 
 from zephyrun.changes.project_renames import Objections, Wish, carry_out_renames, open_sentences
 from zephyrun.changes.rename_batches import target_of_step
@@ -16,13 +17,20 @@ from zephyrun.proof.renames import World
 _MOST_OPEN_PLACES = 8
 
 
-def with_outlook(contents: Mapping[str, Content], steps: Sequence[Step], world: World) -> list[Step]:
-    """The steps that could be carried out, each with what there is to confirm: "safe" where that is nothing.
+class Outlook(NamedTuple):
+    """Steps that could be carried out, each with what there is to confirm: "safe" where that is nothing; and the paths
+    of all files that they would change."""
 
-    Each is looked at by itself; whether they are proved together is found out when they are carried out.
-    """
+    steps: tuple[Step, ...]
+    paths: frozenset[str]
+
+
+def outlook_of(contents: Mapping[str, Content], steps: Sequence[Step], world: World) -> Outlook:
+    """What would become of some rename steps. Each is looked at by itself; whether they are proved together is found
+    out when they are carried out."""
     evaluator = world.evaluator(contents)
-    found = []
+    found: list[Step] = []
+    paths: set[str] = set()
     for step in steps:
         target = target_of_step(evaluator, step)
         if target is None:
@@ -33,7 +41,8 @@ def with_outlook(contents: Mapping[str, Content], steps: Sequence[Step], world: 
             continue
         confirm = _to_confirm(evaluator, own)
         found.append(replace(step, remedy="review" if confirm else "safe", confirm=confirm))
-    return found
+        paths |= change.changed.keys() | {each.place.path for each in own.open_places}
+    return Outlook(tuple(found), frozenset(paths))
 
 
 def _to_confirm(evaluator: Evaluator, objections: Objections) -> tuple[str, ...]:

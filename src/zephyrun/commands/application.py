@@ -239,19 +239,11 @@ class Application:
         """The outcome of rename steps that reach beyond their files, proved; nothing is written."""
         # Imported here: few plans have such steps, and start-up should stay fast.
         from zephyrun.changes.rename_batches import settle_rename_steps
+        from zephyrun.commands.worlds import world_of
         from zephyrun.project.kept_facts import KeptFacts
-        from zephyrun.project.library import read_library
-        from zephyrun.proof.renames import World
 
         kept_facts = KeptFacts(self.plan.root)
-        world = World(
-            self.settings.import_roots,
-            self.settings.harmless_decorators,
-            read_library,
-            is_library(self.plan.root, self.settings),
-            self._known_surroundings(),
-            kept_facts,
-        )
+        world = world_of(self.plan.root, self.settings, kept_facts, self._known_surroundings())
         with without_collector():
             settled = settle_rename_steps(self.contents, steps, world)
         kept_facts.save()

@@ -2,38 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from zephyrun.changes.rename_outlook import with_outlook
+from zephyrun.changes.rename_outlook import Outlook, outlook_of
 from zephyrun.changes.step import Step
 from zephyrun.commands import options
+from zephyrun.commands.worlds import world_of
 from zephyrun.languages.python.reading import without_collector
+from zephyrun.linking.linkage import Content
 from zephyrun.project.audience import is_library
-from zephyrun.project.discovery import read_project
 from zephyrun.project.kept_facts import KeptFacts
-from zephyrun.project.library import read_library
 from zephyrun.project.settings import read_settings
-from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import find_surroundings
 
 
-def look_at(root: Path, steps: Sequence[Step]) -> list[Step]:
-    """Those of some rename steps that can be carried out, each with what there is to confirm."""
+def look_at(root: Path, contents: Mapping[str, Content], steps: Sequence[Step]) -> Outlook:
+    """What would become of some rename steps in the project at a root, whose files have these contents."""
     settings = read_settings(root)
-    contents = read_project(root)
-    for_outsiders = is_library(root, settings)
-    surroundings = find_surroundings(contents, settings.import_roots, is_library=for_outsiders)
+    surroundings = find_surroundings(contents, settings.import_roots, is_library=is_library(root, settings))
     kept_facts = KeptFacts(root)
-    world = World(
-        settings.import_roots,
-        settings.harmless_decorators,
-        read_library,
-        for_outsiders,
-        surroundings,
-        kept_facts,
-    )
     with options.waiting("looking at who else uses the names"), without_collector():
-        found = with_outlook(contents, steps, world)
+        found = outlook_of(contents, steps, world_of(root, settings, kept_facts, surroundings))
     kept_facts.save()
     return found

@@ -7,15 +7,14 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from zephyrun.commands.positions import POSITION, offset_in
+from zephyrun.commands.worlds import world_of
 from zephyrun.errors import UserError
 from zephyrun.linking.linkage import Content
 from zephyrun.linking.targets import FixedTarget, NoTarget, target_at, target_named
 from zephyrun.linking.usage import Target
 from zephyrun.linking.values import Evaluator
-from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_content, read_project
 from zephyrun.project.kept_facts import KeptFacts
-from zephyrun.project.library import read_library
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import Settings, read_settings
 from zephyrun.proof.renames import World
@@ -59,13 +58,7 @@ def point_at(text: str) -> PointedAt:
     settings = read_settings(root)
     contents = read_project(root)
     kept_facts = KeptFacts(root)
-    world = World(
-        settings.import_roots,
-        settings.harmless_decorators,
-        read_library,
-        is_library(root, settings),
-        memory=kept_facts,
-    )
+    world = world_of(root, settings, kept_facts)
     if match is not None:
         name = relative_to_root(path, root)
         contents.setdefault(name, read_content(path.resolve()))

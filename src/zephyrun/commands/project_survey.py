@@ -33,17 +33,19 @@ from zephyrun.proof.surroundings import find_surroundings
 if TYPE_CHECKING:
     from zephyrun.commands.adviser import Adviser
     from zephyrun.findings.naming import Advice
+    from zephyrun.linking.linkage import Content
     from zephyrun.project.cache import Cache
 
 
 @dataclass(frozen=True)
 class Survey:
-    """What was looked at and what was found. `contents` holds each file's bytes by path; `n_declined`
-    counts findings that the team wants nothing done about."""
+    """What was looked at and what was found. `contents` holds each file's bytes by path, and `everything` all of the
+    project that was read; `n_declined` counts findings that the team wants nothing done about."""
 
     root: Path
     summary: Summary
     contents: Mapping[str, bytes]
+    everything: Mapping[str, Content]
     n_declined: int
     notes: tuple[Note, ...]
     _load: Callable[[], tuple[Finding, ...]] = field(repr=False)
@@ -77,7 +79,7 @@ def survey_paths(
         reading.advice = adviser.about(reading.contents)
     if since is None and not decisions.declined and adviser is None:
         summary, load = reading.known_or_found()
-        return Survey(root, summary, reading.contents, 0, decisions.notes, load)
+        return Survey(root, summary, reading.contents, reading.everything, 0, decisions.notes, load)
     surveyed = reading.survey_files()
     if since is not None:
         # Imported here: few surveys ask version control, and start-up should stay fast.
@@ -88,7 +90,7 @@ def survey_paths(
     undecided = [_undecided(survey, decisions) for survey in surveyed]
     summary, findings = summarize(undecided, reading.left_out)
     n_declined = n_found - len(findings)
-    return Survey(root, summary, reading.contents, n_declined, decisions.notes, lambda: findings)
+    return Survey(root, summary, reading.contents, reading.everything, n_declined, decisions.notes, lambda: findings)
 
 
 class _Reading:
@@ -114,13 +116,13 @@ class _Reading:
         # Where somebody outside proposes more names.
         self.advice: Advice | None = None
         self._has_names = has_names
-        self._everything = read_project(root)
+        self.everything = read_project(root)
         # Only what ignore files leave out and somebody named is not in the read set.
-        self._everything.update(
-            (name, read_content(root / name)) for name in sources.files if name not in self._everything
+        self.everything.update(
+            (name, read_content(root / name)) for name in sources.files if name not in self.everything
         )
         # A cache for little would cost more than it saves, and leave something behind.
-        n_bytes = sum(len(self._everything[name]) for name in sources.files)
+        n_bytes = sum(len(self.everything[name]) for name in sources.files)
         self._cache = _open_cache(root) if n_bytes >= options.WORTH_A_CACHE else None
 
     @cached_property
@@ -130,7 +132,7 @@ class _Reading:
 
         return {
             name: content_key(data) if isinstance(data, bytes) else data
-            for name, data in self._everything.items()
+            for name, data in self.everything.items()
         }
 
     @cached_property
@@ -138,7 +140,7 @@ class _Reading:
         """Files that are only read, by path, and why."""
         found: dict[str, str] = dict.fromkeys(self._sources.inner_projects, LeftOut.PROJECT)
         for name in self._sources.files:
-            data = self._everything[name]
+            data = self.everything[name]
             if self._settings.leaves_out(name):
                 found[name] = LeftOut.SETTINGS
             elif isinstance(data, bytes):
@@ -152,7 +154,7 @@ class _Reading:
         return {
             name: data
             for name in self._sources.files
-            if isinstance(data := self._everything[name], bytes)
+            if isinstance(data := self.everything[name], bytes)
         }
 
     def known_or_found(self) -> tuple[Summary, Callable[[], tuple[Finding, ...]]]:
@@ -194,7 +196,7 @@ class _Reading:
     def survey_files(self) -> list[FileSurvey]:
         """What was found in each file, and which could not be read, in the order of their paths."""
         surroundings = find_surroundings(
-            self._everything,
+            self.everything,
             self._settings.import_roots,
             is_library=self._is_library,
         )
@@ -219,7 +221,7 @@ class _Reading:
         unread = [
             FileSurvey(name, 0, unread=data)
             for name in self._sources.files
-            if isinstance(data := self._everything[name], str)
+            if isinstance(data := self.everything[name], str)
         ]
         return sorted([*surveyed, *unread], key=lambda survey: survey.path)
 
@@ -232,7 +234,7 @@ class _Reading:
         from zephyrun.findings.naming import answered
 
         read = {each.path: each.usage for each in surveyed if each.usage is not None}
-        names = ProjectNames(self.root, self._everything, self._settings, self._sources.named, self._jobs)
+        names = ProjectNames(self.root, self.everything, self._settings, self._sources.named, self._jobs)
         usages = names.usages(read, {survey.path for survey in surveyed})
         return answered(surveyed, usages, self._words, self.advice)
 
@@ -244,7 +246,7 @@ class _Reading:
         # Imported here: what is known already need not be measured.
         from zephyrun.commands.project_habits import measure_sample, sample_of
 
-        sample = sample_of(self._everything, self._settings)
+        sample = sample_of(self.everything, self._settings)
         if self._cache is None:
             return measure_sample(sample, self._settings, self._jobs).sides
         from zephyrun.project.cache import joint_key

@@ -41,11 +41,13 @@ def run(arguments: argparse.Namespace) -> int:
         arguments.since,
         adviser.chosen_adviser(arguments),
     )
-    root, contents = survey.root, survey.contents
-    steps = _looked_at(survey, steps_from_findings(survey.findings))
-    paths = sorted({step.path for step in steps})
-    fingerprints = {path: fingerprint(contents[path]) for path in paths}
-    plan = Plan(root, fingerprints, steps, tuple(step.finding for step in steps))
+    steps, touched = _looked_at(survey, steps_from_findings(survey.findings))
+    fingerprints = {
+        path: fingerprint(data)
+        for path in sorted({step.path for step in steps} | touched)
+        if isinstance(data := survey.everything[path], bytes)
+    }
+    plan = Plan(survey.root, fingerprints, steps, tuple(step.finding for step in steps))
     destination = arguments.output or Path("cleanup.toml")
     text = plan_text(plan, destination)
     if arguments.output is None and arguments.format == "text":
@@ -60,19 +62,21 @@ def run(arguments: argparse.Namespace) -> int:
     return OK
 
 
-def _looked_at(survey: Survey, steps: Sequence[Step]) -> tuple[Step, ...]:
+def _looked_at(survey: Survey, steps: Sequence[Step]) -> tuple[tuple[Step, ...], frozenset[str]]:
     """The steps, those about names that others can see with what there is to confirm for each; without those of them
-    that cannot be carried out."""
+    that cannot be carried out. And the paths of the files that these would change."""
     wide = {finding.id for finding in survey.findings if finding.is_wide}
     asked = [step for step in steps if step.finding in wide and step.new]
-    looked_at = {}
-    if asked:
-        # Imported here: few plans have such steps, and start-up should stay fast.
-        from zephyrun.commands.outlook import look_at
+    if not asked:
+        return tuple(steps), frozenset()
+    # Imported here: few plans have such steps, and start-up should stay fast.
+    from zephyrun.commands.outlook import look_at
 
-        looked_at = {step.id: step for step in look_at(survey.root, asked)}
+    outlook = look_at(survey.root, survey.everything, asked)
+    looked_at = {step.id: step for step in outlook.steps}
     refused = {step.id for step in asked} - looked_at.keys()
-    return renumbered(looked_at.get(step.id, step) for step in steps if step.id not in refused)
+    kept = renumbered(looked_at.get(step.id, step) for step in steps if step.id not in refused)
+    return kept, outlook.paths
 
 
 def _print_document(plan: Plan, destination: Path | None) -> None:

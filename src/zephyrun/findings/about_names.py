@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zephyrun.facts import Definition, ScopeKind
+from zephyrun.facts import Definition, Role, ScopeKind
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.contexts import NO_BINDING, AttributeContexts
 from zephyrun.naming.questions import (
@@ -146,6 +146,14 @@ def owes_its_name(view: FileView, definition: Definition) -> bool:
         return True
     around = view.facts.scopes[definition.scope]
     return around.kind is ScopeKind.CLASS and definition.scope not in view.contexts.classes_by_themselves
+
+
+def is_free_parameter(view: FileView, binding: int) -> bool:
+    """Whether a binding is a parameter of a function that owes its name to nobody else."""
+    facts = view.facts
+    function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
+    is_parameter = Role.PARAMETER in facts.roles(binding)
+    return is_parameter and function is not None and not owes_its_name(view, function)
 
 
 def _question(view: FileView, binding: int, spelling: str, wanted: Wanted) -> Question:

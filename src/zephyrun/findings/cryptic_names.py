@@ -12,6 +12,7 @@ from zephyrun.findings.about_names import (
     about_attribute,
     about_definition,
     about_variable,
+    is_free_parameter,
     lines_of,
     owes_its_name,
     span,
@@ -21,6 +22,7 @@ from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.short_names import Shortness, is_conventional, is_coordinate, shortness_of
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
+from zephyrun.naming.words import has_vowel
 from zephyrun.proof.normal_form import is_local_variable
 
 # Inside a comprehension on one or two lines even a letter is read together with what it means.
@@ -31,7 +33,6 @@ _LONG_SPAN = 15
 _VERY_LONG_SPAN = 30
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
-_VOWELS = frozenset("aeiouy")
 _LIKELY = 0.5
 _FAIRLY_LIKELY = 0.4
 # What is met all over a file costs more than a local.
@@ -75,13 +76,12 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
 
 def _variables(view: FileView) -> Iterator[Finding]:
     facts = view.facts
-    by_inner_scope = {each.inner_scope: each for each in facts.definitions}
     judged = [
         each
         for binding, record in enumerate(facts.bindings)
         # The cheap question first: most names are fine.
         if view.words.crypticness(record.name.strip("_"))
-        and _is_asked(view, binding, by_inner_scope.get(record.scope))
+        and _is_asked(view, binding)
         and (each := _judge(view, binding)) is not None
     ]
     crowds = Counter(
@@ -97,18 +97,15 @@ def _variables(view: FileView) -> Iterator[Finding]:
             yield about_variable(view, each.binding, "cryptic-name", message, each.weight, wanted)
 
 
-def _is_asked(view: FileView, binding: int, around: Definition | None) -> bool:
-    """Whether a binding is a variable that could have another name; `around` is what it is of, where that is a
-    function or class."""
+def _is_asked(view: FileView, binding: int) -> bool:
+    """Whether a binding is a variable that could have another name."""
     facts = view.facts
     record = facts.bindings[binding]
     if record.outside or not is_variable(facts, binding):
         return False
-    if is_local_variable(facts, binding):
+    if is_local_variable(facts, binding) or is_free_parameter(view, binding):
         return True
     kind = facts.scopes[record.scope].kind
-    if Role.PARAMETER in facts.roles(binding):
-        return around is not None and not owes_its_name(view, around)
     # Constants of one letter are mathematics, or stand for types.
     is_constant = record.name.isupper()
     if kind is ScopeKind.CLASS:
@@ -160,7 +157,7 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     if shortness is None:
         return None
     weight = view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
-    can_be_said = all(_VOWELS & set(word) for word in view.words.unknown(name))
+    can_be_said = all(map(has_vowel, view.words.unknown(name)))
     return _Judged(binding, shortness, weight, n_lines, can_be_said)
 
 

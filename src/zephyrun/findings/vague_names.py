@@ -5,10 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import Definition, Role, ScopeKind
+from zephyrun.facts import ScopeKind
 from zephyrun.findings.about_names import (
     about_definition,
     about_variable,
+    is_free_parameter,
     lines_of,
     owes_its_name,
     span,
@@ -39,12 +40,11 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
     """Judge variables and parameters whose names can be read, and functions and classes that owe their names to nobody
     else."""
     facts = view.facts
-    by_inner_scope = {each.inner_scope: each for each in facts.definitions}
     for binding, record in enumerate(facts.bindings):
         name = record.name.strip("_")
         if name not in VAGUE_WORDS or crypticness(name) or not is_variable(facts, binding):
             continue
-        if (wanted := _wanted(view, binding, by_inner_scope.get(record.scope))) is None:
+        if (wanted := _wanted(view, binding)) is None:
             continue
         first, last = lines_of(view, binding)
         n_lines, n_uses = last - first + 1, len(record.references)
@@ -70,8 +70,7 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
             )
 
 
-def _wanted(view: FileView, binding: int, around: Definition | None) -> Wanted | None:
+def _wanted(view: FileView, binding: int) -> Wanted | None:
     if is_local_variable(view.facts, binding):
         return _BETTER
-    is_parameter = Role.PARAMETER in view.facts.roles(binding)
-    return _BETTER_FOR_OTHERS if is_parameter and around is not None and not owes_its_name(view, around) else None
+    return _BETTER_FOR_OTHERS if is_free_parameter(view, binding) else None

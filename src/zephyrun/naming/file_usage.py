@@ -121,8 +121,9 @@ class UsageOfFiles(ProjectUsage):
         """Whether a short word is one of the project's own: in names all over it, and not short for another one."""
         if self._short_words[word] < _FILES_WITH_OWN_WORDS:
             return False
+        bones = skeleton(word)
         return not any(
-            (full.startswith(word) or skeleton(full) == skeleton(word)) and full != word and is_readable(full)
+            (full.startswith(word) or skeleton(full) == bones) and full != word and is_readable(full)
             for full in self.words
         )
 

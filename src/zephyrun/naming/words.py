@@ -162,13 +162,18 @@ def stem(word: str) -> str:
     return word.rstrip("e")
 
 
+def has_vowel(word: str) -> bool:
+    """Whether a lower-case word has a vowel, so that one could try to say it."""
+    return not _VOWELS.isdisjoint(word)
+
+
 @cache
 def is_readable(word: str) -> bool:
     """Whether a reader knows or can at least pronounce a lower-case word."""
     if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS:
         # Words of other scripts are for their own readers to judge.
         return True
-    if len(word) <= _LONGEST_TRUSTED_SKELETON or not _VOWELS & set(word):
+    if len(word) <= _LONGEST_TRUSTED_SKELETON or not has_vowel(word):
         return False
     if word[0] in _PREFIXED and is_readable(word[1:]):
         # `nrows`, `xmin`: a letter of the trade before a word.
