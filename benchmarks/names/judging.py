@@ -4,7 +4,8 @@
 
 So many findings of a kind are drawn from packages that the shipped table was not learned from, and so many variables
 and parameters that were not found are mixed in. Each is printed with the lines around it, and a question: would a
-careful reviewer ask for another name here? With `--score`, the answers in `benchmarks/judged/names.toml` are counted.
+careful reviewer ask for another name here? With `--score`, the answers in `benchmarks/judged/names.toml` are counted: of the
+names there that are found today, and of those that are not, how many need another.
 """
 
 from __future__ import annotations
@@ -98,27 +99,33 @@ def main() -> None:
     with ProcessPoolExecutor() as workers:
         pairs = list(workers.map(partial(names_of, kind=arguments.kind), folders))
 
-    chance = random.Random(arguments.seed)
     all_found = sorted(each for found, _ in pairs for each in found)
     all_others = sorted(each for _, others in pairs for each in others)
+    if arguments.score:
+        print_score(arguments.kind, all_found, all_others)
+        return
+
+    chance = random.Random(arguments.seed)
     found = chance.sample(all_found, min(arguments.draw, len(all_found)))
     others = chance.sample(all_others, arguments.mix)
     mixed = [*found, *others]
     chance.shuffle(mixed)
-    n_named = len(all_found) + len(all_others)
-    if not arguments.score:
-        for number, each in enumerate(mixed, 1):
-            told = f"\n      {each.message}" if each.message and arguments.kind != "cryptic-name" else ""
-            print(f"{number:3} {each.key}{told}\n{each.code}\n")
-        return
+    for number, each in enumerate(mixed, 1):
+        told = f"\n      {each.message}" if each.message and arguments.kind != "cryptic-name" else ""
+        print(f"{number:3} {each.key}{told}\n{each.code}\n")
+
+
+def print_score(kind: str, found: list[Drawn], others: list[Drawn]) -> None:
+    """How many of the judged names need another one, of those that are found and of those that are not."""
     judged = {
         f"{each['place']} {each['name']}": each["agree"]
         for each in tomllib.loads(JUDGED.read_text("utf-8"))["judged"]
-        if each["kind"] == arguments.kind
+        if each["kind"] == kind
     }
-    print(f"{arguments.kind}: {len(all_found)} of {n_named} names, {len(all_found) / n_named:.1%}")
-    for what, chosen in (("found", found), ("not found", others)):
-        known = [judged[each.key] for each in chosen if each.key in judged]
+    n_named = len(found) + len(others)
+    print(f"{kind}: {len(found)} of {n_named} names, {len(found) / n_named:.1%}")
+    for what, named in (("found", found), ("not found", others)):
+        known = [judged[key] for key in dict.fromkeys(each.key for each in named) if key in judged]
         if known:
             print(f"{what}: {sum(known)} of {len(known)} need another name, {sum(known) / len(known):.0%}")
 
