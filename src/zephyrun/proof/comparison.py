@@ -25,6 +25,7 @@ from zephyrun.proof.named_constants import (
     namespace_reservations,
 )
 from zephyrun.proof.normal_form import NormalForm, Respelled, Version, differ_in_documentation
+from zephyrun.proof.own_text import own_text_reservations
 from zephyrun.proof.python_versions import unreadable_spelling
 from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
@@ -194,6 +195,7 @@ def _compare(
         *_constant_reservations(old, new, surroundings),
         *_postponing_reservations(old, rewriting, surroundings),
         *_quoted_line_reservations(old, new, surroundings),
+        *_own_text_reservations(old),
     ]
     differences = (
         *_compiled_witness(old, new, respelling.pairs, rewriting),
@@ -315,6 +317,11 @@ def _quoted_line_reservations(
     old: Version, new: Version, surroundings: Surroundings
 ) -> Iterator[_Reserved]:
     for what, start in changed_quoted_lines(old.parsed, new.parsed, surroundings):
+        yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
+
+
+def _own_text_reservations(old: Version) -> Iterator[_Reserved]:
+    for what, start in own_text_reservations(old.parsed):
         yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 
