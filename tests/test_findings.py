@@ -25,7 +25,8 @@ def test_the_table_of_kinds_tells_the_truth(kind):
 
 
 CRYPTIC = {
-    "letter": ("def f(h):\n    w = h.weight\n    log(w)\n    return w\n", ["w"]),
+    "letter": ("def f(h):\n    w = h.weight\n" + "    log(w)\n" * 14 + "    return w\n", ["w"]),
+    "letter at a glance": ("def f(h):\n    w = h.read()\n    return w + w\n", []),
     "skeleton": ("def f(h):\n    wght = h.weight\n    return wght\n", ["wght"]),
     "numbered": ("def f(h):\n    x1 = h.weight\n    return x1\n", ["x1"]),
     "lambda": ("def f(h):\n    w = lambda: h.weight\n" + "    log(w)\n" * 14 + "    return w\n", ["w"]),
@@ -53,15 +54,17 @@ def test_cryptic_names(code, names):
     assert [each.subject for each in found(code)] == names
 
 
+# A letter is let alone where it is read at a glance.
+_BETWEEN = "\n" + "    log()\n" * 14
 SUGGESTED = {
-    "attribute": ("w = h.weight\n    return w", "weight", "assigned from h.weight"),
-    "key": ("w = h['net_weight']\n    return w", "net_weight", "assigned from h['net_weight']"),
+    "attribute": (f"w = h.weight{_BETWEEN}    return w", "weight", "assigned from h.weight"),
+    "key": (f"w = h['net_weight']{_BETWEEN}    return w", "net_weight", "assigned from h['net_weight']"),
     "getter": ("ed = h.get_elapsed_days()\n    return ed", "elapsed_days", "assigned from h.get_elapsed_days()"),
-    "loop": ("for r in h.readings:\n        log(r)\n        log(r)", "reading", "one of h.readings"),
-    "comment": ("q = h()  # honey yield\n    return q", "honey_yield", "its comment says # honey yield"),
-    "keyword": ("q = h()\n    log(syrup=q)", "syrup", "passed as syrup="),
-    "stored": ("q = h()\n    h.syrup = q", "syrup", "stored as syrup"),
-    "counter": ("hc = len(h.hives)\n    return hc", "hive_count", "assigned from len(h.hives)"),
+    "loop": ("for r in h.readings:\n        log(r)" + "\n        log()" * 14 + "\n        log(r)", "reading", "one of h.readings"),
+    "comment": (f"q = h()  # honey yield{_BETWEEN}    return q", "honey_yield", "its comment says # honey yield"),
+    "keyword": (f"q = h(){_BETWEEN}    log(syrup=q)", "syrup", "passed as syrup="),
+    "stored": (f"q = h(){_BETWEEN}    h.syrup = q", "syrup", "stored as syrup"),
+    "counter": (f"hc = len(h.hives){_BETWEEN}    return hc", "hive_count", "assigned from len(h.hives)"),
 }
 
 

@@ -29,7 +29,7 @@ from zephyrun.project.settings import Settings
 from zephyrun.proof.remains import Surroundings
 
 JUDGED = HERE.parents[0] / "judged" / "names.toml"
-_GROUPS = ("report", "tune")
+_GROUPS = ("report", "tune", "judged")
 _LINES_AROUND = 3
 
 

@@ -25,14 +25,18 @@ from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
 from zephyrun.naming.words import has_vowel
 from zephyrun.proof.normal_form import is_local_variable
 
-# Inside a comprehension on one or two lines even a letter is read together with what it means.
-_COMPREHENSION_LINES = 2
+# Inside a comprehension on a few lines even a letter is read together with what it means.
+_COMPREHENSION_LINES = 4
 # Up to so many lines, a reader has a name before his eyes together with what it stands for.
 _SHORT_SPAN = 6
+_AT_A_GLANCE = 3
+_BESIDE_ITS_VALUE = 2
 _LONG_SPAN = 15
 _VERY_LONG_SPAN = 30
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
+_THRONG = 3
+_VERY_LIKELY = 0.55
 _LIKELY = 0.5
 _FAIRLY_LIKELY = 0.4
 # What is met all over a file costs more than a local.
@@ -59,6 +63,7 @@ class _Judged(NamedTuple):
     weight: float
     n_lines: int
     can_be_said: bool
+    is_seen_at_a_glance: bool
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -88,9 +93,9 @@ def _variables(view: FileView) -> Iterator[Finding]:
         group_of(facts, view.path, each.binding) for each in judged if each.shortness is not Shortness.TRADE_FORM
     )
     for each in judged:
-        is_in_crowd = crowds[group_of(facts, view.path, each.binding)] >= _CROWD
+        n_in_crowd = crowds[group_of(facts, view.path, each.binding)]
         is_wide = not is_local_variable(facts, each.binding)
-        wanted = _wanted_for_others(each) if is_wide else _wanted(each, is_in_crowd=is_in_crowd)
+        wanted = _wanted_for_others(each) if is_wide else _wanted(each, n_in_crowd)
         if wanted is not None:
             wanted = wanted._replace(short_words=_short_words(view, facts.bindings[each.binding].name))
             message = _message(spelling_of(view, each.binding), each.n_lines, len(facts.bindings[each.binding].references))
@@ -113,7 +118,7 @@ def _is_asked(view: FileView, binding: int) -> bool:
     return kind is ScopeKind.MODULE and not is_constant
 
 
-def _wanted(judged: _Judged, *, is_in_crowd: bool) -> Wanted | None:
+def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     """What better name the old one must have for being worth a word; `None` where none would do."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
     is_bare = judged.shortness is Shortness.SKELETON and not judged.can_be_said
@@ -121,9 +126,14 @@ def _wanted(judged: _Judged, *, is_in_crowd: bool) -> Wanted | None:
         return ANY_NAME
     if judged.shortness is Shortness.TRADE_FORM:
         return Wanted(_LIKELY, only_said=True) if judged.n_lines >= _VERY_LONG_SPAN else None
+    if judged.shortness in (Shortness.COMPOUND, Shortness.GLUED):
+        # The whole word carries the other one: only one that is said nearby would be better.
+        return Wanted(_LIKELY if judged.shortness is Shortness.GLUED else _FAIRLY_LIKELY, only_said=True)
+    if judged.is_seen_at_a_glance and n_in_crowd < _THRONG:
+        return Wanted(_VERY_LIKELY, only_said=True)
     if is_long:
         return ANY_NAME
-    if is_in_crowd or judged.shortness in (Shortness.STUMP, Shortness.SKELETON):
+    if n_in_crowd >= _CROWD or judged.shortness in (Shortness.STUMP, Shortness.SKELETON):
         return Wanted(LOWEST_SCORE if is_short else 0.0)
     # What a reader sees at a glance is worth a word only where the code beside it says a better one.
     return Wanted(_FAIRLY_LIKELY, only_said=is_short)
@@ -133,6 +143,8 @@ def _wanted_for_others(judged: _Judged) -> Wanted | None:
     """The same for a name by which others may know the thing: a parameter, or a variable of a module or class."""
     if judged.shortness is Shortness.TRADE_FORM:
         return None
+    if judged.is_seen_at_a_glance:
+        return Wanted(_VERY_LIKELY, only_said=True)
     is_plain = judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON)
     return Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True)
 
@@ -158,7 +170,10 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
         return None
     weight = view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
     can_be_said = all(map(has_vowel, view.words.unknown(name)))
-    return _Judged(binding, shortness, weight, n_lines, can_be_said)
+    is_seen_at_a_glance = shortness is Shortness.LETTER and n_lines <= (
+        _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
+    )
+    return _Judged(binding, shortness, weight, n_lines, can_be_said, is_seen_at_a_glance)
 
 
 # -- functions, classes and attributes -----------------------------------------------------------

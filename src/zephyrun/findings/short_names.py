@@ -3,22 +3,22 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Sequence
 from enum import StrEnum
 
 from zephyrun.facts import Context, ContextSort, FileFacts, Role
 from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.short_forms import READ_AT_SIGHT
 from zephyrun.naming.word_choices import WordChoices
-from zephyrun.naming.words import singular, split_name
+from zephyrun.naming.words import SHORT_WORDS, TRADE_FORMS, has_vowel, singular, split_name
 
 _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
-    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 12)),
+    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 20)),
     **dict.fromkeys(("e", "ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
-    **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.PARAMETER}), 8)),
-    **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 10)),
+    **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
+    **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 20)),
     **dict.fromkeys("ab", (frozenset({Role.PARAMETER}), 8)),
     "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH, Role.PARAMETER}), 8),
     "m": (frozenset({Role.ASSIGN, Role.INLINE}), 4),
@@ -33,13 +33,23 @@ _OF_CALLS = {
         "el p a li ol ul tr td th dl dt dd".split(), frozenset({"Element", "SubElement", "createElement", "new_tag"})
     ),
 }
-_OF_CALLS_LINES = 25
+_OF_CALLS_LINES = 40
 _CAUGHT_LINES = 20
+# What a text is taken apart into, where it is held against single characters.
+_CHARACTER = re.compile(r"(?:Not)?(?:Eq|In):=(?:'(?:[^'\\]|\\.)'|\"'\"|'.*')")
+_CHARACTER_LINES = 25
+# Where these are called, letters stand for what they stand for in the formula.
+_MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
+_FORMULA_LINES = 15
+_NUMBERS = frozenset({ContextSort.FROM_OPERATOR, ContextSort.FROM_LITERAL})
+_TAKEN_OVER = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, ContextSort.FROM_CALL})
 _COORDINATES = frozenset("xyz")
 _COORDINATE = re.compile(r"([xyz])_?\d")
 _COORDINATE_LINES = 15
 _LETTERS = 2
 _STUMP_LENGTH = 3
+# What can be pronounced is a word from here on, and not a chance syllable.
+_LONG_WORD = 5
 _STAND_IN = re.compile(r"([a-zA-Z]{1,5})_?\d+")
 # `i18n`, `m2m`; and numbers of messages, which somebody has given: `E006`.
 _TRADE_NUMBER = re.compile(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
@@ -56,6 +66,7 @@ class Shortness(StrEnum):
     STUMP = "three letters that are no word"
     TRADE_FORM = "a short form that is read at sight"
     COMPOUND = "a whole word beside what cannot be read"
+    GLUED = "words that are written as one"
     SKELETON = "letters of a longer word"
 
 
@@ -75,12 +86,16 @@ def shortness_of(name: str, words: WordChoices) -> Shortness | None:
             return Shortness.TRADE_FORM
         if len(parts[0]) <= _LETTERS:
             return Shortness.LETTER
-        return Shortness.STUMP if len(parts[0]) <= _STUMP_LENGTH else Shortness.SKELETON
+        if len(parts[0]) <= _STUMP_LENGTH:
+            return Shortness.STUMP
+        return Shortness.GLUED if _is_glued(parts[0], words) else Shortness.SKELETON
     # A letter or a form of the trade beside a whole word is read with it: `n_hives`, `hive_idx`.
     hard = [word for word in unknown if len(word) > 1 and not _is_read_at_sight(word)]
     if not hard:
-        return None if len(unknown) < len(parts) else Shortness.LETTER
-    if len(hard) == len(parts) or any(len(word) > _STUMP_LENGTH for word in hard):
+        if len(unknown) < len(parts):
+            return None
+        return Shortness.LETTER if all(len(word) == 1 for word in parts) else Shortness.TRADE_FORM
+    if len(hard) == len(parts) or any(len(word) > _STUMP_LENGTH and not has_vowel(word) for word in hard):
         return Shortness.SKELETON
     return Shortness.COMPOUND
 
@@ -89,19 +104,39 @@ def _is_read_at_sight(word: str) -> bool:
     return (singular(word) or word) in READ_AT_SIGHT
 
 
+def _is_glued(word: str, words: WordChoices) -> bool:
+    """Whether a word is two that a reader takes apart at sight (`innerhtml`), or one with a letter to it (`nbytes`)."""
+    return any(
+        all(_is_part(part, words) for part in (word[:cut], word[cut:]))
+        or (1 in (cut, len(word) - cut) and _is_part(max(word[:cut], word[cut:], key=len), words))
+        for cut in range(1, len(word))
+    )
+
+
+def _is_part(word: str, words: WordChoices) -> bool:
+    if len(word) < _STUMP_LENGTH:
+        return False
+    is_known = word in SHORT_WORDS or word in TRADE_FORMS or _is_read_at_sight(word)
+    return is_known or (len(word) >= _LONG_WORD and not words.unknown(word))
+
+
 def is_conventional(
     facts: FileFacts,
     binding: int,
     name: str,
     roles: frozenset[Role],
     n_lines: int,
-    contexts: Iterable[Context] = (),
+    contexts: Sequence[Context] = (),
 ) -> bool:
     """Whether the trade reads a short name at sight, in these roles, over so many lines, and for what is said of it."""
     if n_lines <= _OF_CALLS_LINES and (callees := _OF_CALLS.get(name)):
         given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _FROM_CALLS}
         if given & callees:
             return True
+    if is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or (
+        n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts)
+    ):
+        return True
     if is_coordinate(name):
         scope = facts.bindings[binding].scope
         beside = {each.name[:1] for each in facts.bindings if each.scope == scope and is_coordinate(each.name)}
@@ -112,6 +147,33 @@ def is_conventional(
         return n_lines <= _CAUGHT_LINES
     allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
     return binding_roles <= allowed and n_lines <= most_lines
+
+
+def is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
+    """Whether a name is that of the attribute or key it was taken from, or one of its words: not its own fault."""
+    return any(
+        each.sort in _TAKEN_OVER and (each.name == name or (len(name) > 1 and name in split_name(each.name)))
+        for each in contexts
+    )
+
+
+def _is_character(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
+    return (
+        name in ("c", "ch")
+        and n_lines <= _CHARACTER_LINES
+        and any(each.sort is ContextSort.COMPARED and _CHARACTER.match(each.name) for each in contexts)
+    )
+
+
+def _is_of_a_formula(facts: FileFacts, binding: int, name: str, contexts: Sequence[Context]) -> bool:
+    """Whether a letter, with a number or not, is worked out or handed in among the functions of mathematics."""
+    function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
+    if function is None or len(name.rstrip("0123456789_")) != 1:
+        return False
+    if not any(call.rpartition(".")[2] in _MATHEMATICS for call in function.calls):
+        return False
+    made = [each for each in contexts if each.sort in _FROM_CALLS or each.sort in _NUMBERS]
+    return bool(made) and all(each.sort in _NUMBERS or each.name in _MATHEMATICS for each in made)
 
 
 def is_coordinate(name: str) -> bool:

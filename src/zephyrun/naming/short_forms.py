@@ -25,8 +25,10 @@ TRADE_MEANINGS: dict[str, str] = {
 }
 # Those of them that hardly anybody has to think about, though a whole word would be kinder.
 READ_AT_SIGHT = frozenset(
-    """bg cfg fg kv pat repl sym tb tmpl tok addr alt arg attr avg bin buf char cls cmd col conf conn ctx cur curr db desc dest dev dict diff dir dst elem env
-    err exc expr ext fd fig fmt func idx img impl info init int iter kw lang len lib max min misc mod msg num obj op
-    opt orig param pos prev prog prop ref regex rel repo repr req resp res ret sec sep seq sig spec src stmt str sys
-    temp tmp txt val var ver""".split()
+    """addr alt arg attr avg bg bin buf cfg ch char cls cmd col conf conn ctx cur curr db desc dest dev dict diff dir
+    div dst el elem elt enc env err exc expr ext fd fg fig fmt fn fname fp func idx img impl info init inst int iter kv
+    kw kwds lang ldquo len lib loc lsquo max mdash min misc mod mro msg nbsp ndash num obj op ops opt orig param pat
+    pk pkg pos prev prog prop qs rdquo ref regex rel repl repo repr req res resp ret rsquo rst sec seg sep seq sig spec
+    src stmt str sym sys tb td temp th tmp tmpl tok tr txt val var ver
+    """.split()
 )
