@@ -143,7 +143,7 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         if case.sort is not Sort.VARIABLE:
             said = _words_said(case, tables)
             verbs = dict.fromkeys(KNOWN_VERBS, _WEIGHT_OF_A_VERB) if case.sort is Sort.FUNCTION else {}
-            known = _beginning_like(words_of(letters), tables[-1].words)
+            known = _beginning_like(words_of(letters), tables[-1].words_by_initial)
             words |= {**known, **verbs, **dict.fromkeys(said, _WEIGHT_OF_A_WORD)}
         for text in _expanded(letters, words):
             new = set(words_of(text)) - set(words_of(letters))
@@ -182,6 +182,9 @@ def _best(scores: Mapping[str, float], most: int) -> list[str]:
 
 
 def _may_stand_for(letters: str, text: str) -> bool:
+    if len(letters) > 1 and text.lstrip("_")[:1].lower() != letters[0]:
+        # The cheap question first: there are many names.
+        return False
     words = words_of(text)
     if len(letters) == 1:
         return any(word.startswith(letters) for word in words[:1] + words[-1:])
@@ -222,10 +225,12 @@ def _words_said(case: NameCase, tables: Sequence[Usage]) -> dict[str, str]:
     return found
 
 
-def _beginning_like(short: Sequence[str], words: Mapping[str, float]) -> dict[str, float]:
-    """Those of some words that short ones may stand for by their initials."""
-    initials = tuple(dict.fromkeys(each[0] for each in short))
-    return {word: common for word, common in words.items() if word.startswith(initials)}
+def _beginning_like(short: Sequence[str], by_initial: Mapping[str, Mapping[str, float]]) -> dict[str, float]:
+    """Those of some words, which lie by their initials, that short ones may stand for by these."""
+    found: dict[str, float] = {}
+    for initial in dict.fromkeys(each[0] for each in short):
+        found |= by_initial.get(initial, {})
+    return found
 
 
 def _expanded(letters: str, quick: dict[str, float]) -> list[str]:

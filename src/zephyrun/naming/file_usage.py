@@ -124,7 +124,7 @@ class UsageOfFiles(ProjectUsage):
         bones = skeleton(word)
         return not any(
             (full.startswith(word) or skeleton(full) == bones) and full != word and is_readable(full)
-            for full in self.words
+            for full in self.words_by_initial.get(word[0], ())
         )
 
     def want(self, keys: Iterable[int]) -> None:

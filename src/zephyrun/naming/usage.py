@@ -71,8 +71,8 @@ class Usage(Protocol):
         """The share of all variables that bear a name, more than 0 for any name."""
 
     @property
-    def words(self) -> Mapping[str, float]:
-        """The words of all names, each with how common it is, from 0 to 1."""
+    def words_by_initial(self) -> Mapping[str, Mapping[str, float]]:
+        """The words of all names by their first letters, each with how common it is, from 0 to 1."""
 
     def has(self, name: str) -> bool:
         """Whether any variable bears a name."""
@@ -102,10 +102,13 @@ def words_in(names: Mapping[str, float]) -> dict[str, float]:
     return counts
 
 
-def how_common(counts: Mapping[str, float]) -> dict[str, float]:
-    """How common words are that are there so often, from 0 to 1."""
+def how_common(counts: Mapping[str, float]) -> dict[str, dict[str, float]]:
+    """How common words are that are there so often, from 0 to 1, by their first letters."""
     highest = log(1 + max(counts.values(), default=1))
-    return {word: log(1 + count) / highest for word, count in counts.items()}
+    found: defaultdict[str, dict[str, float]] = defaultdict(dict)
+    for word, count in counts.items():
+        found[word[0]][word] = log(1 + count) / highest
+    return dict(found)
 
 
 class ShippedUsage:
@@ -161,8 +164,8 @@ class ShippedUsage:
         return {self._name(number): self._counts[number] / _SHARES_OF_A_COUNT for number in range(n_names)}
 
     @cached_property
-    def words(self) -> Mapping[str, float]:
-        """The words of all names, each with how common it is, from 0 to 1."""
+    def words_by_initial(self) -> Mapping[str, Mapping[str, float]]:
+        """The words of all names by their first letters, each with how common it is, from 0 to 1."""
         return how_common(words_in(self.names))
 
     @cached_property
@@ -238,7 +241,7 @@ class ProjectUsage:
         self.total = 0
         self._places: dict[tuple[int, str], tuple[str, int]] = {}
         self._told: dict[int, Mapping[str, Told]] = {}
-        self._words: Mapping[str, float] | None = None
+        self._words: Mapping[str, Mapping[str, float]] | None = None
 
     def add(self, name: str, keys: Iterable[int]) -> None:
         """Count one variable with its features' keys."""
@@ -263,8 +266,8 @@ class ProjectUsage:
         """Make sure that the rows of these keys are counted."""
 
     @property
-    def words(self) -> Mapping[str, float]:
-        """The words of the project's names, each with how common it is, from 0 to 1."""
+    def words_by_initial(self) -> Mapping[str, Mapping[str, float]]:
+        """The words of the project's names by their first letters, each with how common it is, from 0 to 1."""
         if self._words is None:
             self._words = how_common(self.word_counts)
         return self._words
