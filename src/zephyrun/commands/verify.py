@@ -62,6 +62,8 @@ def run(arguments: argparse.Namespace) -> int:
 
     settings = read_settings(sides.root)
     target = find_target(sides.root, settings)
+    # What a tree of somebody else says of itself is not to be believed.
+    memory = KeptFacts(sides.root) if any(sides.revisions) else None
     proof = compare_trees(
         old,
         new,
@@ -74,11 +76,12 @@ def run(arguments: argparse.Namespace) -> int:
             settings.harmless_decorators,
             read_library,
             is_library(sides.root, settings),
-            # What a tree of somebody else says of itself is not to be believed.
-            memory=KeptFacts(sides.root) if any(sides.revisions) else None,
+            memory=memory,
             oldest=target.oldest,
         ),
     )
+    if memory is not None:
+        memory.save()
     if arguments.format == "json":
         from zephyrun.reports.documents import verify_document
 
