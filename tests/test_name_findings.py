@@ -68,6 +68,14 @@ MISLEADING = {
     "a plural for many": (function("frames = hive.frame", "for each in frames:", "    log(each)"), ""),
     "a plural that somebody has counted": (function("frames = hive['frame']", "return frames"), ""),
     "a singular for many": (function("frame = hive.frames[1:]", "for each in frame:", "    log(each)"), "holds some of `frames`"),
+    "a getter that a base gives to": (getter("self.visits = 3", "super().get_weight()"), ""),
+    "a getter that also says what it does": ("def get_and_weigh(hive):\n    hive.weigh()\n", ""),
+    "0 and 1 for yes or no": ("def is_full(hive):\n    if hive:\n        return 1\n    return 0\n", ""),
+    "a check that says what its yes means": ("def check_if_full(hive):\n    return hive.kg > 3\n", ""),
+    "an answer for each of many": (function("is_full = [each.kg > 3 for each in hives]", "return is_full"), ""),
+    "what is behind a preposition": (function("frames_from_dict = [1]", "return frames_from_dict"), ""),
+    "whether there is to be a list": (function("weigh_list = False", "return weigh_list"), ""),
+    "one that holds many": (function("batch = hive.batches[1:]", "for each in batch:", "    log(each)"), ""),
     "is a text": (function("weight_is_str = False", "return weight_is_str"), ""),
 }
 
@@ -93,7 +101,17 @@ MUDDLED = {
     "directions": (("keyCS", "keySC"), False),
     "private": (("_tare", "tare"), False),
     "numbers": (("hive1", "hive2"), False),
+    "one and many with a number": (("frame2", "frames2"), False),
+    "words as they are": (("quit", "quiet"), False),
+    "short words": (("t_layer", "td_layer"), False),
+    "a word with a letter before it": (("from_sync", "from_async"), False),
 }
+
+
+def test_a_system_of_names_is_not_muddled():
+    """Who gives a dozen names by one rule knows them apart."""
+    names = ["n_iixx", "n_ixix", "n_xiix", "n_ixxi"]
+    assert not found("muddled-names", function(*(f"{name} = hive()" for name in names), f"return {', '.join(names)}"))
 
 
 @pytest.mark.parametrize(("names", "are_muddled"), MUDDLED.values(), ids=MUDDLED)
@@ -132,6 +150,8 @@ VAGUE = {
     "said": (["value = hive['weight']", "hive.log(value)", "hive.weight = value", "hive.keep(weight=value)"], ["value"]),
     "nothing said": (["value = hive()", "hive.log(value)", "hive.log(value)", "hive.log(value)"], []),
     "short": (["value = hive['weight']", "hive.weight = value"], []),
+    "beside its key": (["for key, value in hive.items():", "    hive.log(value)", "    hive.weight = value", "    hive.keep(weight=value)"], []),
+    "now this and now that": (["value = hive['weight']", "isinstance(value, A)", "isinstance(value, B)", "hive.keep(weight=value)"], []),
     "plain": (["weight = hive['weight']", "hive.log(weight)", "hive.weight = weight", "hive.keep(weight=weight)"], []),
 }
 
@@ -178,6 +198,12 @@ SHORT = {
     "a match": ("def f(line):\n    m = WEIGHT.match(line)\n    if m:\n        return m[3]\n", {}),
     "parts of something": ("def f(line):\n    tag1, tag2 = line.split()\n    return tag1, tag2\n", {}),
     "one more": ("def f(line):\n    tmp1 = line.split()\n    return tmp1\n", {"tmp1": ""}),
+    "a character": ("def f(line):\n    for c in line.upper():\n" + "        log(c)\n" * 6 + "        if c == '(':\n            log(c)\n", {}),
+    "no character": ("def f(line):\n    for c in line.upper():\n" + "        log(c)\n" * 16, {"c": ""}),
+    "a formula": ("def f(east):\n    a = math.sin(east) * 3\n" + "    log(a)\n" * 8 + "    return math.sqrt(a)\n", {}),
+    "what the attribute is called": ("def f(hive):\n    wt = hive.wt\n" + "    log(wt)\n" * 16, {}),
+    "two words in one": ("def f(hive):\n    innerlog = hive()\n" + "    log(innerlog)\n" * 16, {}),
+    "a word beside a stump": ("def f(hive):\n    rbuf_offset = hive()\n" + "    log(rbuf_offset)\n" * 16, {}),
     "cannot be said": ("def f(line):\n    othr = line()\n    return othr\n", {"othr": "other"}),
 }
 
@@ -201,6 +227,8 @@ def test_off_style_names():
     assert set(by_name) == {"hive_diary", "net_weight"}
     assert by_name["net_weight"].suggestions[0].text == "netWeight" and by_name["net_weight"].remedy == "safe"
     assert by_name["hive_diary"].suggestions[0].text == "HiveDiary" and by_name["hive_diary"].remedy == "review"
+    aliases = "def f(hive):\n    HiveLog = hive.HiveLog\n    NetWeight = hive.weigh()\n    return HiveLog, NetWeight\n"
+    assert set(found("off-style-name", aliases)) == {"NetWeight"}
     taken = "def f(hive):\n    netWeight = net_weight = 3\n    return netWeight, net_weight\n"
     assert found("off-style-name", taken)["netWeight"].suggestions == ()
 

@@ -13,6 +13,7 @@ from __future__ import annotations
 import argparse
 import random
 import tomllib
+from collections.abc import Mapping
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
@@ -94,15 +95,23 @@ def main() -> None:
     parser.add_argument("--score", action="store_true")
     arguments = parser.parse_args()
 
+    judged = {
+        f"{each['place']} {each['name']}": each["agree"]
+        for each in tomllib.loads(JUDGED.read_text("utf-8"))["judged"]
+        if each["kind"] == arguments.kind
+    }
     listed = tomllib.loads((HERE / "sources.toml").read_text())
-    folders = [arguments.sources / name for group in _GROUPS for name in listed[group]]
+    names = [name for group in _GROUPS for name in listed[group]]
+    if arguments.score:
+        names = sorted({key.partition("/")[0] for key in judged})
+    folders = [arguments.sources / name for name in names]
     with ProcessPoolExecutor() as workers:
         pairs = list(workers.map(partial(names_of, kind=arguments.kind), folders))
 
     all_found = sorted(each for found, _ in pairs for each in found)
     all_others = sorted(each for _, others in pairs for each in others)
     if arguments.score:
-        print_score(arguments.kind, all_found, all_others)
+        print_score(arguments.kind, judged, all_found, all_others)
         return
 
     chance = random.Random(arguments.seed)
@@ -115,13 +124,8 @@ def main() -> None:
         print(f"{number:3} {each.key}{told}\n{each.code}\n")
 
 
-def print_score(kind: str, found: list[Drawn], others: list[Drawn]) -> None:
+def print_score(kind: str, judged: Mapping[str, bool], found: list[Drawn], others: list[Drawn]) -> None:
     """How many of the judged names need another one, of those that are found and of those that are not."""
-    judged = {
-        f"{each['place']} {each['name']}": each["agree"]
-        for each in tomllib.loads(JUDGED.read_text("utf-8"))["judged"]
-        if each["kind"] == kind
-    }
     n_named = len(found) + len(others)
     print(f"{kind}: {len(found)} of {n_named} names, {len(found) / n_named:.1%}")
     for what, named in (("found", found), ("not found", others)):

@@ -29,6 +29,8 @@ _SAID = Wanted(only_said=True)
 _ONLY_LOOKING = frozenset({"is", "has", "get", "should", "can"})
 _EFFECTS = frozenset("save delete unlink commit rmtree removedirs drop_table send_mail sendmail truncate".split())
 _MEANING_EFFECTS = frozenset("or and create make new then".split())
+# With these behind it, a check says what its yes means.
+_ASKING_CHECKS = frozenset("if whether is has can".split())
 
 # Words for types at the end of a name, and what a variable of that name is not made from.
 _SORTS_OF_VALUES = {
@@ -40,7 +42,9 @@ _TYPE_WORDS = {
     "list": "list", "dict": "dict", "set": "set", "tuple": "tuple", "str": "str", "string": "str", "int": "int",
     "float": "float",
 }  # fmt: skip
-_PREPOSITIONS = frozenset({"from", "to", "by", "in", "as", "with", "for", "of"})
+_PREPOSITIONS = frozenset("from to by in as with without for of".split())
+# One of these holds several things.
+_COLLECTIVE = frozenset("batch chunk group page slice window block bunch part".split())
 _ARTICLES = {"int": "an int"}
 
 # Units by what they measure. Single letters are none by themselves: `s`, `m` and `g` may be anything.
@@ -76,7 +80,10 @@ def find_misleading_names(view: FileView) -> Iterator[Finding]:
             continue
         binding = view.facts.reference_by_start[answer.start].binding
         contexts = view.contexts.by_binding.get(binding, ())
-        if said := _said_of_function(answer) or _said_of_getter(view, answer, contexts):
+        # What calls its own name hands the question on, to a base or a helper that says how it must be called.
+        is_handed_on = answer.name in {call.rpartition(".")[2] for call in definition.calls}
+        said = _said_of_function(answer) or (None if is_handed_on else _said_of_getter(view, answer, contexts))
+        if said is not None:
             message, weight = said
             yield about_definition(view, definition, "misleading-name", message, weight, _SAID)
     for binding in view.variables_to_name:
@@ -91,7 +98,7 @@ def _said_of_function(answer: Answer) -> tuple[str, float] | None:
     """What is wrong with the name of a function, and how much; `None` where nothing is."""
     if answer.is_stub or answer.is_decorated or answer.is_generator:
         return None
-    prefix = split_name(answer.name)[0]
+    prefix, *rest = split_name(answer.name)
     given = answer.given
     gives_nothing = given <= {Given.NOTHING}
     if prefix in _ASKING:
@@ -99,9 +106,9 @@ def _said_of_function(answer: Answer) -> tuple[str, float] | None:
             return f"`{answer.name}` asks yes or no, and what it gives is neither.", _WEIGHT_OF_A_FUNCTION
         if gives_nothing:
             return f"`{answer.name}` asks yes or no, and gives no answer.", _WEIGHT_OF_A_FUNCTION
-    elif prefix == "get" and gives_nothing:
+    elif prefix == "get" and gives_nothing and not _MEANING_EFFECTS & set(rest):
         return f"`{answer.name}` sounds as if it gave something, and gives nothing.", _WEIGHT_OF_A_FUNCTION
-    elif prefix == "check" and given == {Given.BOOLEAN}:
+    elif prefix == "check" and given == {Given.BOOLEAN} and not _ASKING_CHECKS & set(rest[:1]):
         said = f"`{answer.name}` answers yes or no; its name does not say which of the two means that all is well."
         return said, _WEIGHT_OF_A_CHECK
     return None
@@ -146,14 +153,16 @@ def _said_of_variable(name: str, contexts: tuple[Context, ...]) -> str:
 def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:
     sorts = {sort for each in contexts if (sort := _sort_made(each)) is not None}
     if words and words[0] in _ASKING and len(words) > 1:
-        wrong = sorts - {"bool"}
+        # A list may hold one answer for each of many things.
+        wrong = sorts - {"bool", "list", "tuple"}
         if wrong and "bool" not in sorts:
             return f"`{name}` asks yes or no, and holds {_with_article(min(wrong))}."
         return ""
-    may_say = len(words) > 1 and words[0] not in _PREPOSITIONS and not _ASKING & set(words)
+    # What is behind a preposition is something else: `args_from_dict`.
+    may_say = len(words) > 1 and not (_PREPOSITIONS | _ASKING) & set(words)
     said = _TYPE_WORDS.get(words[-1]) if may_say else None
-    if said is None or not sorts or said in sorts or (said == "set" and sorts == {"bool"}):
-        # What `is_set` may well be `version_set`.
+    if said is None or not sorts or said in sorts or sorts == {"bool"}:
+        # What `is_set` may well be `version_set`, and `generate_list` says whether to.
         return ""
     return f"`{name}` calls itself {_with_article(said)}, and is {_with_article(min(sorts))}."
 
@@ -186,7 +195,8 @@ def _wrong_number(name: str, contexts: tuple[Context, ...]) -> str:
     if one and any(_says(each, one) for each in contexts):
         if not any(each.sort in _MANY_OF or each.sort is ContextSort.ITERATED for each in contexts):
             return f"`{name}` sounds like many, and holds one {one}."
-    is_sliced = any(each.sort is ContextSort.ALL_OF and each.name == many for each in contexts)
+    is_collective = name.rpartition("_")[2] in _COLLECTIVE
+    is_sliced = not is_collective and any(each.sort is ContextSort.ALL_OF and each.name == many for each in contexts)
     if is_sliced and not one and any(each.sort is ContextSort.ITERATED for each in contexts):
         return f"`{name}` sounds like one, and holds some of `{many}`."
     return ""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from itertools import combinations
 from math import log2
 
@@ -12,11 +12,12 @@ from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Suggestion, group_of
-from zephyrun.naming.words import plural, singular
+from zephyrun.naming.words import SHORT_WORDS, is_readable, plural, singular
 
 # Signs that many typefaces hardly tell apart.
 _ALIKE = str.maketrans({"l": "1", "I": "1", "O": "0", "o": "0"})
 _SHORTEST_WORD = 4
+_MOST_ALIKE = 2
 _MUDDLE = 0.7
 _WORD_TO_AVOID = 1.4
 _SETTLED_SCORE = 0.99
@@ -34,9 +35,16 @@ def find_muddled_names(view: FileView) -> Iterator[Finding]:
     found: set[int] = set()
     for bindings in by_group.values():
         names = {each: facts.bindings[each].name for each in bindings}
-        for one, other in combinations(bindings, 2):
+        pairs = [
+            (one, other)
+            for one, other in combinations(bindings, 2)
             # The cheap question first: pairs are many, and most are not alike at all.
-            if abs(len(names[one]) - len(names[other])) > 1 or not _are_muddled(names[one], names[other]):
+            if abs(len(names[one]) - len(names[other])) <= 1 and _are_muddled(names[one], names[other])
+        ]
+        systems = _systems(pairs)
+        for one, other in pairs:
+            if len(systems[one]) > _MOST_ALIKE:
+                # Names by one rule, which its readers know: `n_iix`, `n_ixi`, `n_xii`.
                 continue
             earlier, later = sorted((one, other), key=lambda each: facts.bindings[each].references[0])
             target = later if later in to_name else earlier
@@ -44,6 +52,15 @@ def find_muddled_names(view: FileView) -> Iterator[Finding]:
                 continue
             found.add(target)
             yield _finding(view, target, later if target == earlier else earlier)
+
+
+def _systems(pairs: Iterable[tuple[int, int]]) -> dict[int, frozenset[int]]:
+    """Each variable with all that are alike to it, be it by way of others."""
+    together: dict[int, frozenset[int]] = {}
+    for one, other in pairs:
+        both = together.get(one, frozenset({one})) | together.get(other, frozenset({other}))
+        together.update(dict.fromkeys(both, both))
+    return together
 
 
 def _find_words_to_avoid(view: FileView) -> Iterator[Finding]:
@@ -76,7 +93,9 @@ def _are_muddled(one: str, other: str) -> bool:
     if len(one) == len(other) and one.translate(_ALIKE) == other.translate(_ALIKE):
         return True
     shorter, longer = sorted((one, other), key=len)
-    if len(shorter) < _SHORTEST_WORD or longer in (plural(shorter), singular(shorter)):
+    bare = [name.rstrip("0123456789") for name in (longer, shorter)]
+    if len(shorter) < _SHORTEST_WORD or bare[0] in (plural(bare[1]), singular(bare[1])):
+        # `codons2` are many, and each is a `codon2`.
         return False
     if len(one) == len(other):
         return _are_turned_round(one, other)
@@ -101,6 +120,11 @@ def _has_one_more_inside(shorter: str, longer: str) -> bool:
     """Whether one letter more stands inside: neither in front nor behind, where it makes another word."""
     extra = next((index for index, letter in enumerate(shorter) if letter != longer[index]), len(shorter))
     if not 0 < extra < len(shorter) or shorter == longer[1:] or shorter[extra:] != longer[extra + 1 :]:
+        return False
+    words = [name[name.rfind("_", 0, extra) + 1 :].partition("_")[0].rstrip("0123456789") for name in (shorter, longer)]
+    are_words = not SHORT_WORDS.isdisjoint((words[0], singular(words[0]))) and is_readable(words[1])
+    if len(words[0]) < _SHORTEST_WORD or are_words or words[0] == words[1][1:]:
+        # Short ones are read letter by letter (`t_layer`, `td_layer`), and words as what they are (`quit`, `quiet`).
         return False
     ends_a_word = longer[extra + 1] == "_" or longer[extra + 1].isupper()
     return longer[extra].islower() and not (longer[extra] == "s" and ends_a_word)

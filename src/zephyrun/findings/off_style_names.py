@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import ScopeKind
+from zephyrun.facts import ContextSort, ScopeKind
 from zephyrun.findings.about_names import (
     about_definition,
     about_variable,
@@ -16,7 +16,7 @@ from zephyrun.findings.about_names import (
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.layout.habits import PLACES
-from zephyrun.layout.name_styles import in_style, style_of
+from zephyrun.layout.name_styles import PASCAL, in_style, style_of
 from zephyrun.naming.questions import Suggestion
 from zephyrun.naming.words import split_name
 
@@ -40,7 +40,7 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
     for binding in view.variables_to_name:
         spelling = spelling_of(view, binding)
         new = _better(view, spelling, "variable-name")
-        if not new:
+        if not new or _is_class_by_another_name(view, binding, spelling):
             continue
         first, last = lines_of(view, binding)
         weight = _WEIGHT_OF_A_VARIABLE * (1 + log2(2 + last - first))
@@ -48,6 +48,15 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
         taken = view.names_mentioned(view.facts.owner(view.facts.bindings[binding].scope))
         suggestions = _suggested(view, new, taken, "variable-name")
         yield about_variable(view, binding, "off-style-name", message, weight, suggestions=suggestions)
+
+
+def _is_class_by_another_name(view: FileView, binding: int, name: str) -> bool:
+    """Whether a variable in the style of classes is set to something in that style, as a class is."""
+    contexts = view.contexts.by_binding.get(binding, ())
+    return style_of(name) == PASCAL and any(
+        each.sort in (ContextSort.FROM_VARIABLE, ContextSort.FROM_ATTRIBUTE) and each.name.lstrip("_")[:1].isupper()
+        for each in contexts
+    )
 
 
 def _better(view: FileView, name: str, place: str) -> str:

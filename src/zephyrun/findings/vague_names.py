@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import ScopeKind
+from zephyrun.facts import ContextSort, ScopeKind
 from zephyrun.findings.about_names import (
     about_definition,
     about_variable,
@@ -26,13 +26,18 @@ from zephyrun.proof.normal_form import is_local_variable
 _FEW_LINES = 6
 _FEW_USES = 4
 # Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
-_SURELY, _ALMOST_CERTAINLY, _PERHAPS = 0.7, 0.85, 0.1
+_SURELY, _ALMOST_CERTAINLY, _PERHAPS = 0.75, 0.85, 0.1
 _BETTER = Wanted(_SURELY, only_said=True)
 # Parameters are often meant to take anything.
 _BETTER_FOR_OTHERS = Wanted(_ALMOST_CERTAINLY, only_said=True)
 _BETTER_FOR_DEFINITIONS = Wanted(_PERHAPS, only_said=True)
 _MOST_VALUES = 2
 _VAGUENESS = 0.6
+# What says in an annotation how many of a class there are, and nothing of what they are.
+_AROUND_OTHERS = frozenset(
+    "Optional List Dict Set Tuple Type Sequence Mapping Iterable Iterator AsyncIterable AsyncIterator Callable".split()
+)
+_KEYS = frozenset({"key", "keyword", "name", "attr", "k"})
 _WEIGHT_OF_A_DEFINITION = 2.0
 
 
@@ -51,7 +56,7 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
         if n_lines < _FEW_LINES and n_uses < _FEW_USES:
             continue
         made = {each.name for each in view.contexts.by_binding.get(binding, ()) if each.sort in VALUES}
-        if len(made) > _MOST_VALUES:
+        if len(made) > _MOST_VALUES or _may_be_several(view, binding):
             # It is now this and now that, and no word fits it all.
             continue
         message = (
@@ -68,6 +73,20 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
             yield about_definition(
                 view, definition, "vague-name", message, _WEIGHT_OF_A_DEFINITION, _BETTER_FOR_DEFINITIONS
             )
+
+
+def _may_be_several(view: FileView, binding: int) -> bool:
+    """Whether something is said or asked to be of several types, or is the value of any key."""
+    facts = view.facts
+    contexts = view.contexts.by_binding.get(binding, ())
+    asked = {each.name for each in contexts if each.sort is ContextSort.IS_A}
+    annotated = {each.name for each in contexts if each.sort is ContextSort.ANNOTATED}
+    classes = {name for name in annotated if name[:1].isupper()} - _AROUND_OTHERS
+    record = facts.bindings[binding]
+    is_beside_its_key = record.name == "value" and any(
+        other.name in _KEYS and other.scope == record.scope for other in facts.bindings
+    )
+    return is_beside_its_key or "Union" in annotated or max(len(asked), len(classes)) > 1
 
 
 def _wanted(view: FileView, binding: int) -> Wanted | None:

@@ -62,7 +62,9 @@ def given_by(value: ast.expr | None) -> Given:
     if isinstance(value, ast.Constant):
         if value.value is None:
             return Given.NOTHING
-        return Given.BOOLEAN if isinstance(value.value, bool) else Given.VALUE
+        # 0 and 1 are how older code says no and yes.
+        is_answer = isinstance(value.value, int) and value.value in (0, 1)
+        return Given.BOOLEAN if is_answer else Given.VALUE
     if isinstance(value, ast.Compare):
         return Given.BOOLEAN
     if isinstance(value, ast.UnaryOp):
