@@ -252,7 +252,7 @@ def test_real_modules_in_other_guises(change):
         assert not re.search(rb"(?<!\r)\n", once) or b"\r\n" not in data
 
 
-@settings(max_examples=25)
+@settings(max_examples=15)
 @given(st.integers(0, 10**9))
 def test_modules_damaged_at_random(seed):
     """Spaces added and taken away anywhere the language allows: the tree stays, and it comes to rest."""

@@ -196,7 +196,7 @@ class Mutation:
 MUTATIONS = ("operator", "constant", "one_name", "missed_reference", "lost_statement", "order", "argument")
 
 
-@pytest.mark.parametrize("name", ["calendar", "contextlib", "difflib", "graphlib", "heapq", "shlex", "textwrap"])
+@pytest.mark.parametrize("name", ["bisect", "contextlib", "graphlib", "heapq", "shlex", "textwrap"])
 def test_mutants_of_real_modules_are_not_the_same(name):
     """The module printed anew is the same; with one change of behaviour inside, never."""
     old = real_source(name)
