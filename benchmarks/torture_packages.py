@@ -72,6 +72,11 @@ PACKAGES = {
         Package("markdown==3.6", "extensions loaded by name; long regular expressions", ".", "tests",
                 needs=("pyyaml",), options=("-o", "python_classes=Nothing")),
         Package("boltons==24.0.0", "functions built from text; frames; tables of every sort", ".", "tests"),
+        Package("webob==1.8.9", "descriptors made by functions; a request that is its environment", "src", "tests"),
+        Package("waitress==3.0.2", "event handlers found by name; threads", "src", "tests"),
+        Package("mako==1.3.6", "compiles templates to modules; reads the source of its callers", ".", "test",
+                needs=("markupsafe",)),
+        Package("mido==1.3.3", "messages whose attributes are keys of a table", ".", "tests", needs=("packaging",)),
     )
 }  # fmt: skip
 

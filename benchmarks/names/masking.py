@@ -98,11 +98,14 @@ class Without:
         return share_of(self._count(name), self._usage.total - self._left_out.total)
 
     @property
-    def words(self) -> Mapping[str, float]:
-        """The words of the project's names, without those that are only in what is left out."""
+    def words_by_initial(self) -> Mapping[str, Mapping[str, float]]:
+        """The words of the project's names by their first letters, without those that are only in what is left out."""
         less = self._left_out.word_counts
         gone = {word for word, count in less.items() if count >= self._all_words.get(word, 0)}
-        return {word: common for word, common in self._usage.words.items() if word not in gone}
+        return {
+            initial: {word: common for word, common in words.items() if word not in gone}
+            for initial, words in self._usage.words_by_initial.items()
+        }
 
     def has(self, name: str) -> bool:
         """Whether any variable bears a name that is not left out."""

@@ -18,30 +18,36 @@ _NO_NOUNS = frozenset(
     try make makes get gets set sets check checks add adds keep keeps""".split()
 )
 _COMMENT_BREAK = re.compile(r"[,;:(.\-–—=/]| in | for | from | per | which | that ")
+# A name of something else in the code: `tMissArg`.
+_CODE = re.compile(r"[a-z][A-Z]")
 _PLAIN_WORDS = re.compile(r"[a-z ]+")
 _MOST_WORDS_IN_A_REMARK = 3
 
 
 def remarks_on(source: SourceText, facts: FileFacts, binding: int) -> Iterator[tuple[str, str]]:
-    """Names that the comments behind a variable's assignments suggest, each with the comment."""
+    """Names that the comment behind a variable's first assignment suggests, each with the comment. What is said behind
+    another one is about that value."""
     for index in facts.bindings[binding].references:
         reference = facts.references[index]
-        if reference.role not in (Role.ASSIGN, Role.LOOP, Role.WITH):
+        if reference.role is Role.DECLARE:
             continue
+        if reference.role not in (Role.ASSIGN, Role.LOOP, Role.WITH):
+            return
         statement = facts.statements[facts.statement_at(reference.start)]
         if statement.start != reference.start and reference.role is Role.ASSIGN:
             # One of several targets: the comment may mean another.
-            continue
+            return
         comment = facts.trailing_comment(facts.statement_at(reference.start))
         if comment is not None and source.line_of(comment.start) == source.line_of(reference.start):
             if text := name_from_words(comment.text):
                 yield text, snippet(comment.text)
+        return
 
 
 def name_from_words(comment: str) -> str:
     """A name from a short noun phrase such as `# elapsed days`; "" where it is not that short."""
-    phrase = _COMMENT_BREAK.split(comment.lstrip("#").strip().lower())[0]
-    if not _PLAIN_WORDS.fullmatch(phrase):
+    phrase, *_ = _COMMENT_BREAK.split(comment.lstrip("#").strip())
+    if _CODE.search(phrase) or not _PLAIN_WORDS.fullmatch(phrase := phrase.lower()):
         return ""
     words = [word for word in phrase.split() if word not in _STOP_WORDS]
     if _NO_NOUNS & set(words):
