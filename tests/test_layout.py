@@ -107,6 +107,7 @@ LEFT_ALONE = {
     "texts that are too long": f"w = '{'long ' * 20}'\n# {'long ' * 20}end\n",
     "overloads": "class Hive:\n    def a(self): ...\n    def b(self): ...\n",
     "stubs": "class A(Error): pass\nclass B(Error): pass\n",
+    "numbers that end together": "w = [\n    ( 7,  1, full),\n    (14, 22, empty),\n]\n",
     "one-line table": "if a:     w = 1\nelif bcd: w = 2\n",
     "broken before an instruction": "assert a, \\\n    b  # type: ignore[x]\n",
     "continued": "w = weigh(\n  hive,\n        scale,\n)\n",

@@ -255,7 +255,7 @@ def _kept(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[_Gap]:
         if _is_column(page, gap, line, habits):
             if cell is not None:
                 n_columns[cell.sign] += 1
-        elif not tables.hold(gap.start):
+        elif not tables.hold(gap.start) and not _is_right_aligned(page, gap, line):
             if gap.place == _STRETCHED and cell is not None and _may_be_stray(cell, habits):
                 stray.append((gap, cell.sign))
             else:
@@ -300,6 +300,34 @@ def _is_column(page: Page, gap: _Gap, line: int, habits: Habits) -> bool:
     # Near a wide column, a gap that misses it belongs to the table as well.
     others = (_neighbour(page, line, step) for step in (-1, 1))
     return any(_has_wide_gap(page, other, own.sign) for other in others if other)
+
+
+def _is_right_aligned(page: Page, gap: _Gap, line: int) -> bool:
+    """Whether a word or number behind a gap ends where a longer one ends on a line above or below, which fills the gap:
+    `( 7, FULL),` above `(14, EMPTY),`."""
+    word = _WORD.match(page.skeleton, gap.end)
+    if word is None or gap.start == gap.end:
+        return False
+    line_start = page.source.line_starts[line - 1]
+    first, start, end = (each - line_start for each in (gap.start, gap.end, word.end()))
+    for step in (-1, 1):
+        other = _neighbour(page, line, step)
+        while other and (there := _word_ending_at(page, other, end)) is not None:
+            if first <= there < start:
+                return True
+            other = _neighbour(page, other, step)
+    return False
+
+
+def _word_ending_at(page: Page, line: int, column: int) -> int | None:
+    """At which column a word or number of a line begins that ends before a column; `None` where none ends there."""
+    start, skeleton = page.source.line_starts[line - 1], page.skeleton
+    end = start + column
+    if end > page.line_end(line) or _WORD.match(skeleton, end - 1) is None or _WORD.match(skeleton, end) is not None:
+        return None
+    while end > start and _WORD.match(skeleton, end - 1) is not None:
+        end -= 1
+    return end - start
 
 
 def _may_be_stray(cell: _Cell, habits: Habits) -> bool:
