@@ -108,6 +108,7 @@ LEFT_ALONE = {
     "overloads": "class Hive:\n    def a(self): ...\n    def b(self): ...\n",
     "stubs": "class A(Error): pass\nclass B(Error): pass\n",
     "numbers that end together": "w = [\n    ( 7,  1, full),\n    (14, 22, empty),\n]\n",
+    "a list of little functions": "def heavier(w): return w > 3\ndef at_least(w): return w >= 3\n",
     "one-line table": "if a:     w = 1\nelif bcd: w = 2\n",
     "broken before an instruction": "assert a, \\\n    b  # type: ignore[x]\n",
     "continued": "w = weigh(\n  hive,\n        scale,\n)\n",

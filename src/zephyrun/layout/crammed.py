@@ -76,11 +76,26 @@ def _cuts(page: Page, habits: Habits) -> dict[int, list[int]]:
                 if index not in cuts and not goes_below:
                     continue
                 is_definition = DEFINITION.match(skeleton, page.rows[index].first) is not None
-                if is_definition and _STUB.match(skeleton, colon + 1):
+                if is_definition and (_STUB.match(skeleton, colon + 1) or _is_one_of_a_list(page, index)):
                     continue
                 if index in cuts or not _is_column(page, index, colon):
                     cuts.setdefault(index, []).append(colon)
     return {index: sorted(offsets) for index, offsets in cuts.items()}
+
+
+def _is_one_of_a_list(page: Page, index: int) -> bool:
+    """Whether a small function stands right above or below another one, each on one line: such a list is read at once."""
+    line = page.source.line_of(page.rows[index].first)
+    for step in (-1, 1):
+        if not 0 <= index + step < len(page.rows):
+            continue
+        row = page.rows[index + step]
+        if DEFINITION.match(page.skeleton, row.first) is None or page.source.line_of(row.first) != line + step:
+            continue
+        colons = [each for each in page.block_colons if row.first <= each < row.end]
+        if colons and _STATEMENT_BEHIND.match(page.skeleton, colons[0] + 1):
+            return True
+    return False
 
 
 def _is_column(page: Page, index: int, colon: int) -> bool:
