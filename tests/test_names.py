@@ -339,6 +339,14 @@ def test_names_of_a_function_are_chosen_together():
     assert "one of hs, where hs is hives" in by_name["h"].suggestions[0].evidence
 
 
+def test_numbered_things_keep_their_numbers():
+    """One of them without would be told apart from the rest."""
+    code = "def f():\n    L1, L2 = Label(), Label()\n    return [L1, L2, L1]\n"
+    assert {each.subject: each.suggestions[0].text for each in _findings({"hives.py": code})} == {"L1": "label1", "L2": "label2"}
+    alone = "def f():\n    L1 = Label()\n    return [L1, L1]\n"
+    assert [each.suggestions[0].text for each in _findings({"hives.py": alone})] == ["label"]
+
+
 def test_a_name_is_no_evidence_for_itself():
     """`kg = float(kg)` says nothing of what else it could be called."""
     code = "def f(row):\n    t = row['temperature']\n    t = float(t)\n    row['temperature'] = t\n    return t\n"

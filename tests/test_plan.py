@@ -1,12 +1,14 @@
 """The plan file: what is written is what is read, and bad plans get one sentence."""
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from zephyrun.changes.step import Step
 from zephyrun.errors import UserError
-from zephyrun.plan import Plan, fingerprint, plan_text, read_plan
+from zephyrun.plan import Plan, fingerprint, plan_text, read_plan, starts_accepted
 
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 LISTS = st.lists(TEXTS, max_size=3).map(tuple)
@@ -44,6 +46,28 @@ def test_the_text_is_for_people_and_line_based_tools(tmp_path):
         'new = "elapsed_days"', 'choices = ["elapsed_days", "days"]', "score = 0.71", 'remedy = "safe"',
         "confirm = []", "accept = true", 'why = "assigned from (end - start).days"', 'note = "ask first"',
     ]  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("old", "sort", "score", "why", "is_accepted"),
+    [
+        ("wt", "", 0.5, "assigned from hive.weight", True),
+        ("wt", "", 0.5, "wt may be short for it", False),
+        ("wt", "", 0.9, "wt may be short for it", True),
+        ("wght", "", 0.5, "wght may be short for it", True),
+        ("x", "", 0.5, "assigned from hive.weight", False),
+        ("wt", "function", 0.8, "assigned from hive.weight", False),
+        ("wt", "class", 0.99, "assigned from hive.weight", False),
+    ],
+)
+def test_what_starts_accepted(old, sort, score, why, is_accepted):
+    """Names that are likely, by more than two letters that fit many words."""
+    step = Step(
+        "s001", "rename", "k3f9a1", "hive/log.py", "hive.log.f", old, 1, 12, 5, "weight", ("weight",), score, "safe", (),
+        False, why, sort=sort,
+    )  # fmt: skip
+    assert starts_accepted(step) is is_accepted
+    assert not starts_accepted(replace(step, remedy="review"))
 
 
 GOOD = """schema = "zephyrun.plan/1"

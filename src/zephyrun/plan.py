@@ -17,7 +17,7 @@ from typing import Any
 from zephyrun.changes.step import Step
 from zephyrun.errors import UserError
 from zephyrun.findings import KINDS, Finding, Remedy
-from zephyrun.naming.letters import telling_letters
+from zephyrun.naming.letters import MAY_BE_SHORT, telling_letters
 
 SCHEMA = "zephyrun.plan/1"
 # A suggestion with a lower score is offered, and left to the person. From here on, 85 % of names are just those
@@ -29,6 +29,7 @@ ACCEPTED_FROM = 0.4
 ACCEPTED_WITHOUT_LETTERS_FROM = 0.7
 ACCEPTED_FOR_FUNCTIONS_FROM = 0.9
 CONSTANTS_ACCEPTED_FROM = 0.5
+_FEW_LETTERS = 2
 
 _ACTIONS = {
     **{name: "rename" for name, kind in KINDS.items() if kind.family == "names"},
@@ -127,7 +128,10 @@ def _needed_score(step: Step) -> float | None:
     """From which score on a step starts out accepted; `None` where it never does."""
     if step.action != "rename":
         return CONSTANTS_ACCEPTED_FROM
-    if telling_letters(step.old):
+    letters = telling_letters(step.old).replace("_", "")
+    # Two letters fit many words: something else must speak for one of them.
+    is_guess = len(letters) <= _FEW_LETTERS and step.why == MAY_BE_SHORT.format(step.old)
+    if letters and not is_guess:
         return {"": ACCEPTED_FROM, "function": ACCEPTED_FOR_FUNCTIONS_FROM}.get(step.sort)
     return None if step.sort else ACCEPTED_WITHOUT_LETTERS_FROM
 

@@ -15,8 +15,8 @@ from zephyrun.findings.about_names import (
 )
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.languages.python.reserved import RESERVED
-from zephyrun.layout.habits import PLACES
-from zephyrun.layout.name_styles import PASCAL, in_style, style_of
+from zephyrun.layout.habits import PASCAL, PLACES
+from zephyrun.layout.name_styles import in_style, style_of
 from zephyrun.naming.questions import Suggestion
 from zephyrun.naming.words import split_name
 

@@ -79,7 +79,7 @@ def answer(
     for index, left in _chosen(asked, found):
         answers[numbers[index]] = tuple(
             Suggestion(
-                _beginning(asked[index].case) + each.candidate.text,
+                asked[index].written(each.candidate.text),
                 round(min(each.score, _HIGHEST_SCORE), 2),
                 evidence_of(each.candidate, asked[index].case.spelling, project),
             )
@@ -96,8 +96,9 @@ def _chosen(
     given: dict[str, set[str]] = {}
     for index in order:
         others = given.setdefault(asked[index].group, set())
-        left = [each for each in found[index] if each.candidate.text not in others]
-        others.update(each.candidate.text for each in left[:1])
+        written = asked[index].written
+        left = [each for each in found[index] if written(each.candidate.text) not in others]
+        others.update(written(each.candidate.text) for each in left[:1])
         yield index, left
 
 
@@ -122,7 +123,7 @@ def _ranked(
     free = [
         each
         for each in candidates_of(case, tables)
-        if _beginning(case) + each.text not in question.taken and not is_reserved(each.text)
+        if question.written(each.text) not in question.taken and not is_reserved(question.written(each.text))
     ]
     if not free:
         return []
@@ -138,11 +139,6 @@ def _ranked(
         and not (case.is_one_of_many and each.candidate.text in wholes)
         and evidence_of(each.candidate, case.spelling, project)
     ]
-
-
-def _beginning(case: NameCase) -> str:
-    """The underscores with which a name begins: what is private stays so."""
-    return case.spelling[: len(case.spelling) - len(case.spelling.lstrip("_"))]
 
 
 def _is_said(candidate: Candidate) -> bool:

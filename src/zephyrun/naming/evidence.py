@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import Candidate, Support
+from zephyrun.naming.letters import MAY_BE_SHORT
 from zephyrun.naming.telling import told_of
 from zephyrun.naming.usage import ProjectUsage
 from zephyrun.naming.words import plural
@@ -56,7 +57,7 @@ def evidence_of(candidate: Candidate, spelling: str, project: ProjectUsage) -> t
     nothing does that a person would believe."""
     said = [each.told for each in candidate.derived if each.told]
     if any(each.derivation == "expanded" for each in candidate.derived) and sum(map(str.isalpha, spelling)) > 1:
-        said.append(f"{spelling} may be short for it")
+        said.append(MAY_BE_SHORT.format(spelling))
     shipped, own = candidate.supports
     told = [*said[:2], *_from_project(candidate.text, own, project), *said[2:], *_from_elsewhere(shipped)]
     return tuple(dict.fromkeys(told))[:_MOST_EVIDENCE]

@@ -15,6 +15,8 @@ _SHORT_WORD = 3
 # How much likelier one shortens a word to its skeleton, or to its beginning, than to some of its letters.
 _AS_SKELETON, _AS_BEGINNING = 8.0, 4.0
 _KEPT_FITS = 2**16
+# How a name is spoken for by the letters of the old one.
+MAY_BE_SHORT = "{} may be short for it"
 # Names that only say that there is one more: their letters mean no word.
 _STAND_INS = frozenset("x y z v a b c t q var tmp temp val foo bar baz obj arg param p m u w".split())
 # Words that fit whatever there is: nor do their letters mean another.

@@ -6,6 +6,7 @@ import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from functools import cached_property
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Context, FileFacts, Role, ScopeKind
@@ -30,6 +31,9 @@ _OF_SELF = re.compile(r"\bself\s*\.\s*(\w+)")
 LOWEST_SCORE = 0.2
 # Of a function it is seldom sure which of several verbs its author would choose; any of them helps a reader.
 LOWEST_SCORE_OF_A_DEFINITION = 0.05
+
+
+_NUMBERED = re.compile(r"(\w*?[^\W\d_])(_?\d+)")
 
 
 class Suggestion(NamedTuple):
@@ -89,6 +93,22 @@ class Question:
     group: str
     waiting: tuple[tuple[Feature, int, str], ...] = ()
     wanted: Wanted = ANY_NAME
+
+    @cached_property
+    def number(self) -> str:
+        """The number at the end of the old name, where others beside it differ in nothing but that: they are numbered
+        things, and a name without a number would tell one of them apart from the rest."""
+        numbered = _NUMBERED.fullmatch(self.case.spelling)
+        if numbered is None:
+            return ""
+        family = re.compile(rf"{re.escape(numbered[1])}_?\d+")
+        others = self.taken - {self.case.spelling}
+        return numbered[2] if any(map(family.fullmatch, others)) else ""
+
+    def written(self, text: str) -> str:
+        """A proposed name as it would be written: underscores at the beginning and the number of a numbered thing stay."""
+        spelling = self.case.spelling
+        return spelling[: len(spelling) - len(spelling.lstrip("_"))] + text + self.number
 
     def as_row(self) -> list[Any]:
         """The question as plain data, for the cache."""
