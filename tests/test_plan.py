@@ -55,7 +55,7 @@ def test_the_text_is_for_people_and_line_based_tools(tmp_path):
         ("wt", "", 0.5, "wt may be short for it", False),
         ("wt", "", 0.9, "wt may be short for it", True),
         ("wght", "", 0.5, "wght may be short for it", True),
-        ("x", "", 0.5, "assigned from hive.weight", False),
+        ("x1", "", 0.5, "assigned from hive.weight", False),
         ("wt", "function", 0.8, "assigned from hive.weight", False),
         ("wt", "class", 0.99, "assigned from hive.weight", False),
     ],
