@@ -11,10 +11,14 @@ import importlib
 import os
 import sys
 from collections.abc import Sequence
-from typing import NoReturn
 
 from zephyrun import __version__
 from zephyrun.errors import UserError
+
+# As `typing` has it, of which the import alone would be a tenth of start-up.
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import NoReturn
 
 OK, NOT_SO, WRONG_CALL, NO_VERDICT, OWN_FAULT, INTERRUPTED = 0, 1, 2, 3, 70, 130
 
