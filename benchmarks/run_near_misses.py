@@ -1,4 +1,5 @@
-"""Run both versions of the near-misses in `near_misses/by_the_page`: each pair must print, or end with, something else.
+"""Run both versions of the near-misses that were written from the page alone: each pair must print, or end with,
+something else. They lie in `near_misses/by_the_page`, and in `near_misses_beside_others` those that another file runs.
 
     python benchmarks/run_near_misses.py
 
@@ -14,23 +15,29 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
-FOLDER = Path(__file__).parent / "near_misses" / "by_the_page"
+HERE = Path(__file__).parent
+FILES = (
+    *sorted((HERE / "near_misses" / "by_the_page").glob("*.txt")),
+    HERE / "near_misses_beside_others" / "by_the_page.txt",
+)
 SECONDS = 30
 
 
-def pairs(path: Path) -> Iterator[tuple[str, str, str]]:
-    """Title, old and new version of each pair in a file."""
+def pairs(path: Path) -> Iterator[tuple[str, str, str, str]]:
+    """Title, old and new version of each pair in a file, and the program that runs them, "" where they run alone."""
     for block in re.split(r"(?m)^=== ", path.read_text("utf-8"))[1:]:
         title, _, body = block.partition("\n")
-        old, new = body.split("---\n")
-        yield title, old, new
+        pair, _, other = body.partition("+++\n")
+        old, new = pair.split("---\n")
+        yield title, old, new, other
 
 
-def outcome(source: str) -> tuple[int, str, str]:
+def outcome(source: str, other: str) -> tuple[int, str, str]:
     """Exit code, output, and the last line of the error output of a program; the same path for all."""
     with tempfile.TemporaryDirectory() as folder:
-        program = Path(folder, "hives.py")
-        program.write_text(source, "utf-8")
+        Path(folder, "hives.py").write_text(source, "utf-8")
+        program = Path(folder, "season.py" if other else "hives.py")
+        program.write_text(other or source, "utf-8")
         done = subprocess.run(
             [sys.executable, "-W", "ignore", program.name],
             cwd=folder,
@@ -45,10 +52,10 @@ def outcome(source: str) -> tuple[int, str, str]:
 def main() -> None:
     """Run them all."""
     n_pairs, n_alike = 0, 0
-    for path in sorted(FOLDER.glob("*.txt")):
-        for title, old, new in pairs(path):
+    for path in FILES:
+        for title, old, new, other in pairs(path):
             n_pairs += 1
-            if outcome(old) == outcome(new):
+            if outcome(old, other) == outcome(new, other):
                 n_alike += 1
                 print(f"{path.name}: {title}")
     print(f"{n_alike} of {n_pairs} pairs run alike")

@@ -67,6 +67,16 @@ def pairs_in(path: Path) -> Iterator[tuple[str, bytes, bytes]]:
         yield title, old.encode(), new.encode()
 
 
+def programs_beside_others() -> Iterator[tuple[str, bytes, bytes, bytes]]:
+    """Title, old and new version, and the file beside them, of near-misses in two files."""
+    text = (PROJECT / "benchmarks" / "near_misses_beside_others" / "by_the_page.txt").read_text("utf-8")
+    for block in re.split(r"(?m)^=== ", text)[1:]:
+        title, _, body = block.partition("\n")
+        pair, other = body.split("+++\n")
+        old, new = pair.split("---\n")
+        yield title, old.encode(), new.encode(), other.encode()
+
+
 def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.CompletedProcess[str]:
     """Run the built program; fails when the exit code is not `code`."""
     done = subprocess.run(

@@ -2,6 +2,7 @@
 
 import pytest
 
+from tests.helpers import programs_beside_others
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
@@ -68,3 +69,14 @@ def test_another_file_may_notice(old, new, other):
     beside = {"yard.py": other.encode()}
     both = compare_trees({"hives.py": old.encode(), **beside}, {"hives.py": new.encode(), **beside}, world=world)
     assert (alone.verdict, both.verdict) == (Verdict.SAME, Verdict.UNPROVEN)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "other"), [pytest.param(*versions, id=title) for title, *versions in programs_beside_others()]
+)
+def test_what_another_file_tells_apart(old, new, other):
+    """Whoever may use the project: these were written without looking at the proof."""
+    for is_library in (False, True):
+        world = World(library=read_library, is_library=is_library)
+        sides = ({"hives.py": each, "season.py": other} for each in (old, new))
+        assert compare_trees(*sides, world=world).verdict is not Verdict.SAME
