@@ -41,7 +41,7 @@ def outcome(code: str | bytes, *steps: Step):
     return (done.data if isinstance(code, bytes) else done.data.decode()), dict(done.refused)
 
 
-@pytest.mark.parametrize("name", REAL_MODULES[::2])
+@pytest.mark.parametrize("name", REAL_MODULES[::3])
 def test_there_and_back_gives_the_original_bytes(name):
     """Every local of a real module renamed, in random order, and renamed back."""
     original = real_source(name)

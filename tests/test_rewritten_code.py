@@ -21,7 +21,7 @@ N_PROGRAMS = 150
 N_CHANGES = 6
 CONDITIONS = ("a", "b", "not a", "not c", "a in (1, 2)", "a not in (0, 1)", "not b in (1,)", "c is None", "c is not None", "a > b",
               "log(1) > a", "a and log(2) < 3", "b > 0 and not log(c)", "a - 1 > b", "log(a) or a > b")
-MODULES = ("textwrap", "shlex", "csv", "cmd", "string", "fnmatch", "bdb")
+MODULES = ("textwrap", "shlex", "csv", "cmd", "string", "fnmatch")
 LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
 
