@@ -11,7 +11,7 @@ from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
 from zephyrun.proof.verdict import Verdict
 
-N_PROGRAMS = 60
+N_PROGRAMS = 45
 NAMES = ("x", "y", "z", "n", "m", "word", "flag", "kept")
 PRELUDE = THINGS + '''
 def compare(self, other):
