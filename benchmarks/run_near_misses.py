@@ -1,4 +1,4 @@
-"""Run both versions of the near-misses that were written from the page alone: each pair must print, or end with,
+"""Run both versions of the near-misses that were written from the page: each pair must print, or end with,
 something else. They lie in `near_misses/by_the_page`, and in `near_misses_beside_others` those that another file runs.
 
     python benchmarks/run_near_misses.py

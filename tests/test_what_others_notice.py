@@ -75,7 +75,7 @@ def test_another_file_may_notice(old, new, other):
     ("old", "new", "other"), [pytest.param(*versions, id=title) for title, *versions in programs_beside_others()]
 )
 def test_what_another_file_tells_apart(old, new, other):
-    """Whoever may use the project: these were written without looking at the proof."""
+    """Whoever may use the project: these were written from what the page says."""
     for is_library in (False, True):
         world = World(library=read_library, is_library=is_library)
         sides = ({"hives.py": each, "season.py": other} for each in (old, new))
