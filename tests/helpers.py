@@ -10,6 +10,7 @@ import sysconfig
 from collections.abc import Iterator
 from pathlib import Path
 
+from benchmarks.run_near_misses import pairs
 from zephyrun.languages.python import ParsedFile, parse
 
 PROJECT = Path(__file__).resolve().parent.parent
@@ -61,20 +62,14 @@ def program_pairs(name: str) -> Iterator[tuple[str, bytes, bytes]]:
 
 def pairs_in(path: Path) -> Iterator[tuple[str, bytes, bytes]]:
     """Title, old and new version of each pair in a file."""
-    for block in re.split(r"(?m)^=== ", path.read_text("utf-8"))[1:]:
-        title, _, body = block.partition("\n")
-        old, new = body.split("---\n")
-        yield title, old.encode(), new.encode()
+    yield from ((title, old.encode(), new.encode()) for title, old, new, _ in pairs(path))
 
 
 def programs_beside_others() -> Iterator[tuple[str, bytes, bytes, bytes]]:
     """Title, old and new version, and the file beside them, of near-misses in two files."""
-    text = (PROJECT / "benchmarks" / "near_misses_beside_others" / "by_the_page.txt").read_text("utf-8")
-    for block in re.split(r"(?m)^=== ", text)[1:]:
-        title, _, body = block.partition("\n")
-        pair, other = body.split("+++\n")
-        old, new = pair.split("---\n")
-        yield title, old.encode(), new.encode(), other.encode()
+    for title, *programs in pairs(PROJECT / "benchmarks" / "near_misses_beside_others" / "by_the_page.txt"):
+        old, new, other = (program.encode() for program in programs)
+        yield title, old, new, other
 
 
 def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.CompletedProcess[str]:

@@ -67,10 +67,11 @@ def contents(folder):
     return {path.name: path.read_bytes() for path in folder.rglob("*.py")}
 
 
-def test_old_names_go_on_working(tmp_path):
+@pytest.mark.parametrize("newline", ["\n", "\r\n"], ids=["LF", "CRLF"])
+def test_old_names_go_on_working(tmp_path, newline):
     """One rename after another, each with a bridge, then renames of what the bridges lead to: code outside
     prints what it printed, and is told; the project itself uses no old name; undo gives every byte back."""
-    write(tmp_path, PACKAGE, "\r\n")
+    write(tmp_path, PACKAGE, newline)
     before = run(tmp_path, OUTSIDE, "-W", "error")
     own = run(tmp_path, "import main")
     first = contents(tmp_path)

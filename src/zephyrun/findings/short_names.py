@@ -36,7 +36,7 @@ _OF_CALLS = {
 _OF_CALLS_LINES = 40
 _CAUGHT_LINES = 20
 # What a text is taken apart into, where it is held against single characters.
-_CHARACTER = re.compile(r"(?:Not)?(?:Eq|In):=(?:'(?:[^'\\]|\\.)'|\"'\"|'.*')")
+_CHARACTER = re.compile(r"""(?:Not)?(?:Eq:=(?:'(?:[^'\\]|\\.)'|"'")|In:=['"])""")
 _CHARACTER_LINES = 25
 # Where these are called, letters stand for what they stand for in the formula.
 _MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
@@ -133,7 +133,7 @@ def is_conventional(
         given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _FROM_CALLS}
         if given & callees:
             return True
-    if is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or (
+    if _is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or (
         n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts)
     ):
         return True
@@ -149,7 +149,7 @@ def is_conventional(
     return binding_roles <= allowed and n_lines <= most_lines
 
 
-def is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
+def _is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
     """Whether a name is that of the attribute or key it was taken from, or one of its words: not its own fault."""
     return any(
         each.sort in _TAKEN_OVER and (each.name == name or (len(name) > 1 and name in split_name(each.name)))

@@ -1,4 +1,5 @@
-"""Files that open themselves: whatever a clean-up changes in them, comments included, they may see."""
+"""Files whose own path goes on: whoever has it may open the file, and see whatever a clean-up changed in it, comments
+included."""
 
 from __future__ import annotations
 
@@ -6,48 +7,60 @@ import ast
 from collections.abc import Iterator
 
 from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.reading import tree_of
 from zephyrun.proof.remains import Reservation
 
-_MARKS = (b"__file__", b"argv")
 # What makes of a path the same path, in another spelling or kind.
-_KEEPS_PATH = frozenset("Path PurePath abspath absolute realpath resolve expanduser fspath normpath str strip".split())
-_OPENS = frozenset("open read_text read_bytes getlines getline read FileIO fopen run_path".split())
+_SAME_PATH = frozenset("Path PurePath abspath absolute realpath resolve expanduser fspath normpath str strip".split())
+# What makes of it something else: its folder, its name, whether it is there.
+_SOMETHING_ELSE = frozenset(
+    """dirname basename split splitext relpath parent parents parts name stem suffix with_name with_suffix joinpath exists
+    isfile is_file samefile getmtime startswith endswith rpartition partition replace print len repr""".split()
+)
+_OPENS = frozenset("open read_text read_bytes getlines getline FileIO fopen run_path".split())
 
 
 def own_text_reservations(parsed: ParsedFile) -> Iterator[Reservation]:
-    """A reservation for each place at which the file opens itself."""
+    """A reservation for each place at which the path of the file goes on, be it to what opens it at once."""
     source = parsed.source
-    if not any(mark in source.to_bytes() for mark in _MARKS):
+    if "__file__" not in source.text and "argv" not in source.text:
         return
-    paths = set(_names_of_path(parsed.tree))
-    for node in ast.walk(parsed.tree):
-        if isinstance(node, ast.Call) and _last_name(node.func) in _OPENS and _has_path(node, paths):
-            start = parsed.start_of(node)
-            code = source.line(source.line_of(start)).strip()
-            yield Reservation(f"it does not matter what the text of this file is, which it opens itself in `{code}`", start)
+    # Read anew: the tree at hand may have been rewritten.
+    tree = tree_of(source)
+    around = {inner: node for node in ast.walk(tree) for inner in ast.iter_child_nodes(node)}
+    for node in around:
+        if isinstance(node, ast.Name | ast.Subscript) and _is_own_path(node) and _goes_on(node, around):
+            code = source.line(node.lineno).strip()
+            what = f"it does not matter what the text of this file is, whose path goes on in `{code}`"
+            yield Reservation(what, source.line_starts[node.lineno - 1])
 
 
-def _names_of_path(tree: ast.Module) -> Iterator[str]:
-    """Variables that are set to the path of the file, by their spelling."""
-    for node in ast.walk(tree):
-        if isinstance(node, ast.Assign) and _is_path(node.value, set()):
-            yield from (target.id for target in node.targets if isinstance(target, ast.Name))
-
-
-def _has_path(call: ast.Call, paths: set[str]) -> bool:
-    values = [*call.args[:1], *(keyword.value for keyword in call.keywords)]
-    if isinstance(call.func, ast.Attribute):
-        values.append(call.func.value)
-    return any(_is_path(value, paths) for value in values)
-
-
-def _is_path(node: ast.expr, paths: set[str]) -> bool:
-    """Whether the path of the file that runs may come of this."""
-    if isinstance(node, ast.Name):
-        return node.id == "__file__" or node.id in paths
+def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
+    if isinstance(node.ctx, ast.Store):
+        return False
     if isinstance(node, ast.Subscript):
         return _last_name(node.value) == "argv" and isinstance(node.slice, ast.Constant) and node.slice.value == 0
-    return isinstance(node, ast.Call) and _last_name(node.func) in _KEEPS_PATH and _has_path(node, paths)
+    return node.id == "__file__"
+
+
+def _goes_on(path: ast.Name | ast.Subscript, around: dict[ast.AST, ast.AST]) -> bool:
+    """Whether the path itself gets anywhere, and not only its folder or name, or what is shown of it. The first word of
+    a command line is handed to many that show it: of calls, only those that open something count."""
+    is_first_word = isinstance(path, ast.Subscript)
+    node: ast.AST = path
+    while True:
+        outer = around[node]
+        if isinstance(outer, ast.Call | ast.Attribute):
+            name = _last_name(outer.func if isinstance(outer, ast.Call) else outer)
+            if name in _SOMETHING_ELSE:
+                return False
+            if name not in _SAME_PATH:
+                return name in _OPENS or not is_first_word
+        elif isinstance(outer, ast.Compare | ast.FormattedValue | ast.BinOp | ast.Subscript | ast.Expr | ast.If):
+            return False
+        elif not isinstance(outer, ast.keyword | ast.Starred | ast.Tuple):
+            return True
+        node = outer
 
 
 def _last_name(node: ast.expr) -> str:

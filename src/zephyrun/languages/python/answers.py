@@ -26,6 +26,8 @@ class Given(StrEnum):
 
     NOTHING = "nothing"
     BOOLEAN = "a yes or no"
+    # No and yes in older code; a count or an exit code in other code.
+    ZERO_OR_ONE = "0 or 1"
     VALUE = "a value"
     UNKNOWN = "something"
 
@@ -62,9 +64,9 @@ def given_by(value: ast.expr | None) -> Given:
     if isinstance(value, ast.Constant):
         if value.value is None:
             return Given.NOTHING
-        # 0 and 1 are how older code says no and yes.
-        is_answer = isinstance(value.value, int) and value.value in (0, 1)
-        return Given.BOOLEAN if is_answer else Given.VALUE
+        if isinstance(value.value, bool):
+            return Given.BOOLEAN
+        return Given.ZERO_OR_ONE if isinstance(value.value, int) and value.value in (0, 1) else Given.VALUE
     if isinstance(value, ast.Compare):
         return Given.BOOLEAN
     if isinstance(value, ast.UnaryOp):
