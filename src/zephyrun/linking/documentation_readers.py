@@ -7,7 +7,7 @@ import sys
 from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
-from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin
+from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
 from zephyrun.linking.whereabouts import is_never_asked
@@ -198,7 +198,10 @@ def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Itera
     for text in file.links.texts:
         if text.words == reading.attribute:
             beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]
-            yield _Look(_place(file, text.start), frozenset().union(*beside) or _ANYTHING, False)
+            # A method may look it up in what it belongs to.
+            is_method = text.callee.sort is OriginSort.ATTRIBUTE
+            values = _ANYTHING if is_method else frozenset().union(*beside) or _ANYTHING
+            yield _Look(_place(file, text.start), values, False)
     if not any(word in file.source.text for word in reading.words):
         return
     for handed in file.links.handed:

@@ -259,7 +259,14 @@ class Evaluator:
                         foreign.append(value.name)
                 else:
                     unknown.append(base.name or "a base that is worked out")
+        if self._sets_bases:
+            unknown.append("a base that is set later")
         return Bases(tuple(known), tuple(foreign), tuple(unknown))
+
+    @cached_property
+    def _sets_bases(self) -> bool:
+        """Whether the project gives classes other bases once they are made."""
+        return self.is_set("__bases__")
 
     def library_class(self, name: str) -> ClassKey | None:
         """A class of a library by its full name, where its source can be read."""
@@ -379,6 +386,10 @@ class Evaluator:
                 if use.use is Use.WRITE
             ]
         return self._writes[name]
+
+    def is_set(self, name: str) -> bool:
+        """Whether any place of the project gives an attribute of that name a value, or sets it by its name."""
+        return name in self._names_set or bool(self.writes(name))
 
     def _paths_of_writes(self, name: str) -> list[str]:
         return [
@@ -816,7 +827,7 @@ class Evaluator:
     @cached_property
     def _changing(self) -> list[set[ClassKey]]:
         """For each place where an instance becomes one of another class: the class whose method does so."""
-        return [
+        found = [
             {
                 (file.path, origin.binding)
                 for origin in file.links.sources.get(use.receiver.binding, ())
@@ -824,6 +835,8 @@ class Evaluator:
             }
             for file, use in self.writes("__class__")
         ]
+        # Where it is set by its name, the class may be any.
+        return [*found, set()] if "__class__" in self._names_set else found
 
     def _result(self, callee: Value) -> Values:
         key = (callee.path, callee.number)

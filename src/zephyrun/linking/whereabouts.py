@@ -139,6 +139,8 @@ _LOOKING_FOR = frozenset({"remove", "index", "count", "discard", "__contains__"}
 _LEADING_ON = frozenset("values items copy keys".split())
 # Attributes that lead from a function to what it was made of, or to itself.
 _LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__".split())
+# What gives any attribute by its name, or all of them.
+_ASKED_FOR_ANYTHING = frozenset("__getattribute__ __reduce__ __reduce_ex__ __getstate__".split())
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
 _OF_PATTERNS = frozenset({"sub", "subn"})
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
@@ -795,6 +797,8 @@ class _Pursuit:
             if attribute.attr in _LEADING_ELSEWHERE:
                 raise _Lost
         elif isinstance(attribute.ctx, ast.Load):
+            if attribute.attr in _ASKED_FOR_ANYTHING:
+                raise _Lost
             self._read_off(attribute.attr)
             if attribute.attr == "func":
                 # What `functools.partial` has made of it leads back.

@@ -38,7 +38,8 @@ from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import DOCUMENTED, Version, is_own_variable, is_text_statement
 from zephyrun.proof.plain_values import PlainValues
 from zephyrun.proof.remains import Surroundings, reservations
-from zephyrun.proof.surroundings import reads_locals, walks_members
+from zephyrun.proof.set_builtins import sets_builtins
+from zephyrun.proof.surroundings import reads_locals, tells_lines, walks_members
 
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _LOOPS = (ast.For, ast.AsyncFor, ast.While)
@@ -71,7 +72,9 @@ class Canonical:
         self._respelled = version.respelled
         self._surroundings = surroundings
         self._annotations = DropSureAnnotations(version.parsed, surroundings.oldest)
-        plain = PlainValues(version)
+        # What stands for builtins may be anything then.
+        self._are_builtins_set = surroundings.are_builtins_set or sets_builtins(version.source.to_bytes())
+        plain = PlainValues(version, are_builtins_set=self._are_builtins_set)
         self._conditions = Conditions(plain)
         self._explaining = Explaining(version.parsed, plain)
         self._constant_locals = ConstantLocals(version, self._is_not_looked_up)
@@ -108,8 +111,9 @@ class Canonical:
 
     def _rewrite_expressions(self, tree: ast.Module) -> None:
         """Bring annotations, comparisons and arguments to their one way of being written."""
-        self._annotations.drop(tree)
-        self.counts[ANNOTATION] += self._annotations.n_dropped
+        if not self._are_builtins_set:
+            self._annotations.drop(tree)
+            self.counts[ANNOTATION] += self._annotations.n_dropped
         self._conditions.n_equalities = 0
         self._conditions.turn_comparisons(tree)
         annotations = _DropAnnotations(self._parsed)
@@ -154,12 +158,17 @@ class Canonical:
     def _shows_names(self) -> bool:
         """Whether something goes through the names of the module, and so sees their order."""
         text, facts = self._parsed.source.text, self._parsed.facts
-        return any(True for _ in namespace_reservations(text, facts, self._surroundings))
+        return self._are_builtins_set or self._tells_lines() or any(True for _ in namespace_reservations(text, facts, self._surroundings))
 
     def _shows_members(self) -> bool:
         """Whether something may see in which order the members of a class stand."""
         data = self._parsed.source.to_bytes()
-        return reads_locals(data) or self._surroundings.walks_members or walks_members(data)
+        around = self._surroundings
+        return reads_locals(data) or around.walks_members or walks_members(data) or self._tells_lines()
+
+    def _tells_lines(self) -> bool:
+        """Whether something may ask on which lines functions stand, and so in which order."""
+        return self._surroundings.tells_lines or tells_lines(self._parsed.source.to_bytes())
 
     # -- names -------------------------------------------------------------------------------
 

@@ -13,6 +13,7 @@ from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.proof.annotations import POSTPONING
 from zephyrun.proof.canonical import EQUALITY, EXPLAINING, Canonical
+from zephyrun.proof.code_readers import code_reservations
 from zephyrun.proof.compiled import NotCompiled, Renamed, compiled_difference
 from zephyrun.proof.definition_order import REORDERED, n_moved
 from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
@@ -195,8 +196,11 @@ def _compare(
         *_constant_reservations(old, new, surroundings),
         *_postponing_reservations(old, rewriting, surroundings),
         *_quoted_line_reservations(old, new, surroundings),
-        *_own_text_reservations(old),
+        *_own_text_reservations(old, surroundings),
     ]
+    rewritten = _count_rewritten(rewriting)
+    if renamed or respelling.pairs or rewritten or old.constants or new.constants:
+        reserved += _code_reservations(old)
     differences = (
         *_compiled_witness(old, new, respelling.pairs, rewriting),
         *(difference for what, difference in reserved if what not in question.confirmed),
@@ -218,7 +222,7 @@ def _compare(
     vouched_for = sorted({what for what, _ in reserved} & question.confirmed)
     return FileProof(
         worst(difference.verdict for difference in differences),
-        _count_edits(old, new, renamed, respelling) + _count_rewritten(rewriting),
+        _count_edits(old, new, renamed, respelling) + rewritten,
         differences,
         judge_definitions(old, new, differences),
         (*vouched_for, *assumed),
@@ -320,8 +324,13 @@ def _quoted_line_reservations(
         yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 
-def _own_text_reservations(old: Version) -> Iterator[_Reserved]:
-    for what, start in own_text_reservations(old.parsed):
+def _own_text_reservations(old: Version, surroundings: Surroundings) -> Iterator[_Reserved]:
+    for what, start in own_text_reservations(old.parsed, surroundings.module):
+        yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
+
+
+def _code_reservations(old: Version) -> Iterator[_Reserved]:
+    for what, start in code_reservations(old.source):
         yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 

@@ -26,6 +26,8 @@ KEYWORDS = "argument with or without its keyword"
 KnownCalls = Mapping[int, int]
 
 _EXPORTED = "__all__"
+# What gives a function the parameters of another one when it is set.
+_ITS_CODE = "__code__"
 _BOUND = (ValueSort.INSTANCE, ValueSort.ABOVE)
 _HOLDING = (ValueSort.MODULE, ValueSort.PACKAGE)
 
@@ -125,6 +127,8 @@ def _is_kept(evaluator: Evaluator, path: str, name_start: int) -> bool:
     except NoTarget:
         return False
     doubts = [each for each in usage.doubts if not each.of_outsiders]
+    if evaluator.is_set(_ITS_CODE):
+        return False
     return not doubts and not usage.open_places and not any(_may_set(evaluator, place) for place in usage.places)
 
 

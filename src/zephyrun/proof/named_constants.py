@@ -25,6 +25,8 @@ from zephyrun.proof.remains import Reservation, Surroundings
 _NAMESPACE_READERS = frozenset({"globals"})
 _NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
 _NAMESPACE_ATTRIBUTES = frozenset({"modules", "getmembers", "__globals__", "co_consts", "co_names"})
+# A text that is run, and lists names.
+_LISTED_IN_TEXT = re.compile(r"\b(?:eval|exec)\s*\([^\n]*[\"'][^\n]*\b(globals|locals|vars|dir)\s*\(")
 # The names of an instance are no names of the module.
 _NAMESPACE_TABLE = re.compile(r"(?<!self\.)(?<!cls\.)\b__dict__\b")
 
@@ -99,6 +101,10 @@ def namespace_reservations(
             yield _reservation(f"{binding.name}()", facts.references[binding.references[0]].start)
     for attribute in sorted(_NAMESPACE_ATTRIBUTES & facts.attributes):
         yield _reservation(f".{attribute}", 0)
+    if any(read.names is None for read in facts.namespace_reads):
+        yield _reservation("the namespaces of frames", 0)
+    if (worked_out := _LISTED_IN_TEXT.search(text)) is not None:
+        yield _reservation(f"{worked_out[1]}()", worked_out.start())
     if "__dict__" in text and (table := _NAMESPACE_TABLE.search(text)) is not None:
         yield _reservation("__dict__", table.start())
     for reader in sorted(surroundings.walked_by):

@@ -1,9 +1,10 @@
 """Files whose own path goes on: whoever has it may open the file, and see whatever a clean-up changed in it, comments
-included."""
+included. So may code that opens something and has another way to the file: its name, or its place in the stack."""
 
 from __future__ import annotations
 
 import ast
+import re
 from collections.abc import Iterator
 
 from zephyrun.languages.python import ParsedFile
@@ -18,10 +19,44 @@ _SOMETHING_ELSE = frozenset(
     isfile is_file samefile getmtime startswith endswith rpartition partition replace print len repr""".split()
 )
 _OPENS = frozenset("open read_text read_bytes getlines getline FileIO fopen run_path".split())
+# What else leads to the path of a file, and what it takes to read the file then. Source: library reference.
+_OTHER_WAYS = re.compile(
+    r"(?<![\w.\"'])__(?:loader|spec)__|__code__\s*\.\s*co_filename|\b(?:orig_argv|getsourcefile|getfile|extract_stack)\b|"
+    r"(?:__main__\b|\bmodules\s*\[[^\]\n]*\])\s*\.\s*__file__"
+)
+_READS_FILES = re.compile(
+    r"\b(?:open|fopen|FileIO|read_text|read_bytes|getlines?|get_source|get_data|getsize|st_size|run_path|findsource)\b"
+)
+# Texts that take in all files of Python.
+_ALL_SOURCES = re.compile(r".*\*\.py")
+_SOURCE_NAME = re.compile(r"(?<!\w)(\w+)\.py\b")
 
 
-def own_text_reservations(parsed: ParsedFile) -> Iterator[Reservation]:
-    """A reservation for each place at which the path of the file goes on, be it to what opens it at once."""
+def own_text_reservations(parsed: ParsedFile, module: str = "") -> Iterator[Reservation]:
+    """A reservation for each place at which the path of the file goes on, be it to what opens it at once, and for each
+    other way to it in code that reads files. `module` is the file's dotted name, "" where it may be any."""
+    yield from _where_path_goes_on(parsed)
+    if _READS_FILES.search(parsed.source.text):
+        for what, start in _other_ways(parsed, module.rpartition(".")[2]):
+            yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
+
+
+def _other_ways(parsed: ParsedFile, name: str) -> Iterator[tuple[str, int]]:
+    """What may lead to the file, other than its path, and where that stands."""
+    text = parsed.source.text
+    for found in _OTHER_WAYS.finditer(text):
+        yield found[0], found.start()
+    for each in parsed.facts.texts:
+        if ".py" in text[each.start : each.end] and each.use != "documentation":
+            # A sentence only speaks of it.
+            is_path = not re.search(r"\s", each.words) or _READS_FILES.search(each.words)
+            if _ALL_SOURCES.fullmatch(each.words):
+                yield each.words, each.start
+            elif is_path and (named := [word for word in _SOURCE_NAME.findall(each.words) if not name or word == name]):
+                yield f"{named[0]}.py", each.start
+
+
+def _where_path_goes_on(parsed: ParsedFile) -> Iterator[Reservation]:
     source = parsed.source
     if "__file__" not in source.text and "argv" not in source.text:
         return

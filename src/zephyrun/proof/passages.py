@@ -34,6 +34,7 @@ from zephyrun.proof.normal_form import Version, is_text_statement
 from zephyrun.proof.plain_values import PlainValues
 from zephyrun.proof.remains import Surroundings, reservations
 from zephyrun.proof.renames import World
+from zephyrun.proof.set_builtins import sets_builtins
 from zephyrun.proof.surroundings import counts_members
 from zephyrun.source import Edit, EditSet, UnreadableText
 
@@ -154,7 +155,8 @@ class _Passage:
         self._node = node
         self._surroundings = around
         self.assumed = assumed
-        self._plain = PlainValues(Version(parsed))
+        are_builtins_set = around.are_builtins_set or sets_builtins(parsed.source.to_bytes())
+        self._plain = PlainValues(Version(parsed), are_builtins_set=are_builtins_set)
         self._parents = {
             id(child): each for each in ast.walk(parsed.tree) for child in ast.iter_child_nodes(each)
         }

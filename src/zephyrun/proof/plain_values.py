@@ -44,8 +44,10 @@ _Given = tuple[ast.operator | None, ast.expr]
 class PlainValues:
     """Tells the plain values of one version of a file, whose tree it reads as it is now."""
 
-    def __init__(self, version: Version) -> None:
+    def __init__(self, version: Version, *, are_builtins_set: bool) -> None:
+        """With `are_builtins_set`, builtins may be something else."""
         self._parsed = version.parsed
+        self._are_builtins_set = are_builtins_set
         self._constants = version.constants
         self._kinds: dict[int, Kind] = {}
         given = dict(self._all_given(version.parsed.tree))
@@ -84,7 +86,9 @@ class PlainValues:
         return None
 
     def is_builtin(self, name: ast.Name) -> bool:
-        """Whether a name is that of a builtin."""
+        """Whether a name is that of a builtin, and surely means it."""
+        if self._are_builtins_set:
+            return False
         return name.id in BUILTINS and self._parsed.facts.bindings[self._parsed.binding_of(name)].outside
 
     # -- expressions -------------------------------------------------------------------------

@@ -61,7 +61,8 @@ class Surroundings:
     is never named but to be called; any other may be called from everywhere;
     `shadowed` are modules of the standard library for which the project has its own;
     `walks_members` says whether any file may see in which order the members of a class stand, and `counts_members`
-    whether one may see how many they are;
+    whether one may see how many they are; `tells_lines` whether any file asks on which lines functions stand;
+    `are_builtins_set` whether any gives a builtin another meaning;
     `oldest` is the oldest version of Python for which the project is.
     """
 
@@ -77,6 +78,8 @@ class Surroundings:
     shadowed: frozenset[str] = frozenset()
     walks_members: bool = False
     counts_members: bool = False
+    tells_lines: bool = False
+    are_builtins_set: bool = False
     oldest: PythonVersion = THIS_PYTHON
 
     def as_text(self) -> str:
@@ -84,7 +87,7 @@ class Surroundings:
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
         places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
         places.append(sorted(f"{each.module} {hashlib.sha256(each.data).hexdigest()}" for each in self.frame_readers))
-        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.counts_members, self.oldest))
+        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.counts_members, self.tells_lines, self.are_builtins_set, self.oldest))
 
     def reads_any_name_in(self, start: int, end: int) -> bool:
         """Whether some module may be told which variable to read of code that stands in a range of this file."""

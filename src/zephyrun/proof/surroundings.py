@@ -22,6 +22,7 @@ from zephyrun.proof.remains import (
     absolute_imports,
     reads_source,
 )
+from zephyrun.proof.set_builtins import sets_builtins_elsewhere
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 
 # A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
@@ -46,6 +47,8 @@ _WALKS_NAMES = (
 )
 # What shows the members of a class in their order: the namespace of an instance is its own.
 _WALKS_MEMBERS = re.compile(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
+# What shows in which order functions stand in a file.
+_TELLS_LINES = re.compile(rb"co_firstlineno|__firstlineno__|getsourcelines|findsource")
 _LISTS_MEMBERS = re.compile(rb"\b(?:dir|help|__dir__)\b|\bpydoc\b")
 _READS_LOCALS = re.compile(rb"\b(?:f_locals\b|locals\s*\()")
 # What loads a module whose name is worked out while the program runs, and what it is called then.
@@ -107,6 +110,8 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         walking = _walking(readable)
         self._names_walked = Importers(_imports_of(walking, labels))
         self._walks_members = any(map(walks_members, readable.values()))
+        self._tells_lines = any(map(tells_lines, readable.values()))
+        self._are_builtins_set = any(map(sets_builtins_elsewhere, readable.values()))
         self._counts_members = self._walks_members or any(map(counts_members, readable.values()))
         self._walk_all = frozenset(
             labels[path] for path, data in walking.items() if _walks_any_module(data)
@@ -143,6 +148,8 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 shadowed=self._shadowed,
                 walks_members=self._walks_members,
                 counts_members=self._counts_members,
+                tells_lines=self._tells_lines,
+                are_builtins_set=self._are_builtins_set,
                 oldest=self._oldest,
             )
         return self._known[path]
@@ -222,6 +229,11 @@ def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
 def walks_members(data: bytes) -> bool:
     """Whether a file may see in which order the members of a class stand, at a glance."""
     return _WALKS_MEMBERS.search(data) is not None
+
+
+def tells_lines(data: bytes) -> bool:
+    """Whether a file may see in which order functions stand, by their lines, at a glance."""
+    return _TELLS_LINES.search(data) is not None
 
 
 def counts_members(data: bytes) -> bool:

@@ -57,6 +57,7 @@ _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame 
 # Modules that show the variables of running functions to people.
 _SHOWS_VARIABLES = frozenset({"cgitb"})
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
+_BUILTINS = frozenset({"builtins", "__builtins__"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
@@ -104,6 +105,7 @@ class Walk:
         self._is_quoted = False
         self._speaks_of_inspect = "inspect" in source.text
         self._speaks_of_builtins = "builtins" in source.text
+        self._called_builtins = set(_BUILTINS)
         self._tree = ast.Module([], [])
         self._frame_reads: dict[int, FrameRead] | None = None
         self._without_names: set[int] = set()
@@ -451,6 +453,8 @@ class Walk:
                 alone = "." not in alias.name
                 self._mention(alias, "asname", name, start, Role.IMPORT, alone=alone)
             else:
+                if alias.name == "builtins":
+                    self._called_builtins.add(alias.asname)
                 self._mention(alias, "asname", alias.asname, self._last_name_of(alias), Role.IMPORT)
 
     def _visit_importfrom(self, node: ast.ImportFrom) -> None:
@@ -661,6 +665,8 @@ class Walk:
                 return
         elif isinstance(callee, ast.Attribute):
             self._calls[-1].add(callee.attr)
+        if name in _GETTERS and self._speaks_of_builtins:
+            self._note_fetched(node.args[:1], node.args[1:2], node)
         self.visit(callee)
         for position, argument in enumerate(node.args):
             self.visit(argument, "argument", name, position)
@@ -668,6 +674,16 @@ class Walk:
             if keyword.arg in FRAME_READERS:
                 self._expose(keyword.arg, node, whole_file=True)
             self.visit(keyword.value, "keyword", keyword.arg or "")
+
+    def _note_fetched(self, holders: Sequence[ast.expr], names: Sequence[ast.expr], node: ast.AST) -> None:
+        """Note a builtin that is fetched by a name that is worked out: it may be one that reads names."""
+        is_of_builtins = any(
+            isinstance(each, ast.Name) and each.id in self._called_builtins
+            for holder in holders
+            for each in ast.walk(holder)
+        )
+        if is_of_builtins and not all(isinstance(each, ast.Constant) for each in names):
+            self._expose("builtins", node, whole_file=True)
 
     def _is_reader_call(self, node: ast.Call, callee: ast.Name) -> bool:
         """Visit a direct call of something that reads names; whether it was one."""
@@ -727,6 +743,8 @@ class Walk:
         return self._frame_reads.get(id(node), ANYTHING)
 
     def _visit_subscript(self, node: ast.Subscript) -> None:
+        if self._speaks_of_builtins:
+            self._note_fetched([node.value], [node.slice], node)
         self.visit(node.value)
         self.visit(node.slice, "index", _short_name(node.value))
 
