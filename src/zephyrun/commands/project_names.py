@@ -73,8 +73,13 @@ class ProjectNames:
         return data if isinstance(data, bytes) else b""
 
     def _chosen(self, near: Collection[str]) -> list[str]:
+        # All files of a folder are equally near.
+        folders = {f"{path.rpartition('/')[0]}/" for path in near}
+
         def order(path: str) -> tuple[bool, tuple[int, str]]:
-            return path not in near, min((distance(path, each) for each in near), default=(0, path))
+            if path in near:
+                return False, (0, path)
+            return True, min((distance(path, folder) for folder in folders), default=(0, path))
 
         # Generated and vendored files have other people's names.
         fit = [

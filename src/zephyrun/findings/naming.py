@@ -83,9 +83,9 @@ def answered(
         if finding.question is not None
     ]
     project = UsageOfFiles(usages)
-    answers = iter(
-        answer(questions, shipped_usage(), project, RESERVED.__contains__, leave_out=_own_words_of(project))
-    )
+    with without_collector():
+        found = answer(questions, shipped_usage(), project, RESERVED.__contains__, leave_out=_own_words_of(project))
+    answers = iter(found)
     return [
         survey._replace(findings=tuple(sorted(_with_names(survey.findings, answers), key=by_weight)))
         for survey in surveys

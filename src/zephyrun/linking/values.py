@@ -142,6 +142,9 @@ HARMLESS_DECORATORS = frozenset(
     functools.singledispatchmethod warnings.deprecated types.coroutine atexit.register""".split()
 )
 # To be of an abstract class of the library gives a class nothing.
+# What stands before the dot at the end of a text, which is no longer than this.
+_OWNER = re.compile(r"(\w+)\s*\.\s*\Z")
+_LONGEST_OWNER = 200
 _REGISTERING = re.compile(r"(?:collections\.abc|numbers)\.\w+\.register")
 PROPERTIES = frozenset(
     {"builtins.property", "functools.cached_property", "abc.abstractproperty", "enum.property"}
@@ -259,14 +262,16 @@ class Evaluator:
                         foreign.append(value.name)
                 else:
                     unknown.append(base.name or "a base that is worked out")
-        if self._sets_bases:
-            unknown.append("a base that is set later")
+        if record.name in self._given_other_bases:
+            unknown.append("that is set later")
         return Bases(tuple(known), tuple(foreign), tuple(unknown))
 
     @cached_property
-    def _sets_bases(self) -> bool:
-        """Whether the project gives classes other bases once they are made."""
-        return self.is_set("__bases__")
+    def _given_other_bases(self) -> frozenset[str]:
+        """The names of classes to which the project gives other bases once they are made."""
+        uses = self.writes("__bases__")
+        found = (_OWNER.search(file.source.text, max(use.start - _LONGEST_OWNER, 0), use.start) for file, use in uses)
+        return frozenset(match[1] for match in found if match is not None)
 
     def library_class(self, name: str) -> ClassKey | None:
         """A class of a library by its full name, where its source can be read."""

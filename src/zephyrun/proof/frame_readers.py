@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import re
 from dataclasses import dataclass
 from functools import lru_cache
@@ -31,12 +32,23 @@ class FrameReader:
         """What it reads there."""
         return _read_off_frames(self.data)
 
+    @property
+    def digest(self) -> str:
+        """What stands for it, and for its content."""
+        return f"{self.module} {_digest(self.data)}"
+
     def seeks(self, name: str) -> bool:
         """Whether it asks frames for that very name, or for all that begin like it."""
         quoted, spelt = _quoted_words(self.data), name.encode("utf-8", "surrogatepass")
         if not any(spelt[:length] in quoted for length in range(1, len(spelt) + 1)):
             return False
         return any(reads.names is not None and reads.asks_for(name) for reads in self.reads)
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _digest(data: bytes) -> str:
+    """Asked for every file of a project, whose surroundings it belongs to."""
+    return hashlib.sha256(data).hexdigest()
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

@@ -223,7 +223,7 @@ class NormalForm:
         self._version = version
         self._parsed = version.parsed
         self._facts = version.facts
-        self._number = number or self._number_in_order
+        self._given_number = number
         self._respelled = version.respelled
         self._respelled_starts = sorted(version.respelled)
         self._movable: dict[int, bool] = {}
@@ -234,7 +234,9 @@ class NormalForm:
         self._in_customised_class = False
         self._leaves_out: Callable[[ast.AST, str], bool] = lambda node, field: False
 
-    def _number_in_order(self, binding: int) -> Hashable:
+    def _number_of(self, binding: int) -> Hashable:
+        if self._given_number is not None:
+            return self._given_number(binding)
         return self.order.setdefault(binding, len(self.order))
 
     def write_module(self) -> None:
@@ -454,7 +456,7 @@ class NormalForm:
             movable = self._movable[binding] = is_local_variable(self._facts, binding)
         record = self._facts.bindings[binding]
         if movable:
-            self._emit_named("local", (self._number(binding), self._scope(record.scope)), start)
+            self._emit_named("local", (self._number_of(binding), self._scope(record.scope)), start)
         else:
             name = record.name
             if start in self._respelled:

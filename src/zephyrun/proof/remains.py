@@ -7,7 +7,6 @@ the code can clear. Without a person's word for it the verdict is `unproven`.
 from __future__ import annotations
 
 import ast
-import hashlib
 import re
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
@@ -86,7 +85,7 @@ class Surroundings:
         """All of it in one order, so that equal surroundings give equal texts."""
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
         places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
-        places.append(sorted(f"{each.module} {hashlib.sha256(each.data).hexdigest()}" for each in self.frame_readers))
+        places.append(sorted(each.digest for each in self.frame_readers))
         return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.counts_members, self.tells_lines, self.are_builtins_set, self.oldest))
 
     def reads_any_name_in(self, start: int, end: int) -> bool:

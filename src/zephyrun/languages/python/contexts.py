@@ -135,45 +135,6 @@ class _ContextWalk:
         self._references = parsed.facts.reference_by_start
         self._places = parsed.places
 
-        self._handlers: dict[type[ast.AST], Callable[[Any], None]] = {
-            ast.Assign: self._assignment,
-            ast.AnnAssign: self._annotated_assignment,
-            ast.AugAssign: self._growth,
-            ast.NamedExpr: lambda node: self._made(node.target, node.value),
-            ast.For: self._loop,
-            ast.AsyncFor: self._loop,
-            ast.comprehension: self._loop,
-            ast.With: self._with,
-            ast.AsyncWith: self._with,
-            ast.ExceptHandler: self._caught,
-            ast.Call: self._call,
-            ast.Attribute: self._attribute,
-            ast.Subscript: self._subscript,
-            ast.Compare: self._comparison,
-            ast.BinOp: self._operation,
-            ast.BoolOp: lambda node: self._asked("and", *node.values),
-            ast.UnaryOp: self._unary,
-            ast.If: lambda node: self._asked("if", node.test),
-            ast.While: lambda node: self._asked("while", node.test),
-            ast.IfExp: self._choice,
-            ast.Assert: lambda node: self._asked("assert", node.test),
-            ast.Return: self._returned,
-            ast.Yield: self._yielded,
-            ast.YieldFrom: self._yielded_from,
-            ast.Dict: self._dictionary,
-            ast.JoinedStr: self._shown,
-            ast.FunctionDef: self._function,
-            ast.AsyncFunctionDef: self._function,
-            ast.Lambda: self._lambda,
-            ast.ClassDef: self._class,
-            ast.Await: lambda node: self._use(node.value, ContextSort.OTHER_USE, "await"),
-            ast.Starred: lambda node: self._use(node.value, ContextSort.OTHER_USE, "starred"),
-            ast.Raise: lambda node: self._use(node.exc, ContextSort.OTHER_USE, "raise"),
-            ast.ListComp: self._comprehension,
-            ast.SetComp: self._comprehension,
-            ast.GeneratorExp: self._comprehension,
-        }
-
     def everything(self, tree: ast.Module) -> None:
         """Look at every node of a tree, those of one function after another."""
         functions: list[tuple[FunctionNode, _Around]] = []
@@ -187,12 +148,12 @@ class _ContextWalk:
     def _nodes_beneath(self, root: ast.AST, functions: list[tuple[FunctionNode, _Around]]) -> None:
         """Look at the nodes beneath one, but for the bodies of functions, which are put with the others. What stands
         before its body is no deed of a function."""
-        handlers = self._handlers
+        handlers = _HANDLERS
         waiting: list[ast.AST] = list(root.body) if isinstance(root, FunctionNode) else [root]
         while waiting:
             node = waiting.pop()
             if (handler := handlers.get(type(node))) is not None:
-                handler(node)
+                handler(self, node)
                 if isinstance(node, FunctionNode):
                     functions.append((node, self._around_of(node)))
                     waiting.extend([*node.decorator_list, node.args, *filter(None, [node.returns])])
@@ -728,6 +689,48 @@ class _ContextWalk:
             for found in _DOCUMENTED.finditer(documentation)
             if found[1] in names
         }
+
+
+# What looks at a node of a sort. Functions and no methods of one walk, which could not go before the collector of cycles
+# comes round if it held methods of its own.
+_HANDLERS: dict[type[ast.AST], Callable[[_ContextWalk, Any], None]] = {
+    ast.Assign: _ContextWalk._assignment,
+    ast.AnnAssign: _ContextWalk._annotated_assignment,
+    ast.AugAssign: _ContextWalk._growth,
+    ast.NamedExpr: lambda walk, node: walk._made(node.target, node.value),
+    ast.For: _ContextWalk._loop,
+    ast.AsyncFor: _ContextWalk._loop,
+    ast.comprehension: _ContextWalk._loop,
+    ast.With: _ContextWalk._with,
+    ast.AsyncWith: _ContextWalk._with,
+    ast.ExceptHandler: _ContextWalk._caught,
+    ast.Call: _ContextWalk._call,
+    ast.Attribute: _ContextWalk._attribute,
+    ast.Subscript: _ContextWalk._subscript,
+    ast.Compare: _ContextWalk._comparison,
+    ast.BinOp: _ContextWalk._operation,
+    ast.BoolOp: lambda walk, node: walk._asked("and", *node.values),
+    ast.UnaryOp: _ContextWalk._unary,
+    ast.If: lambda walk, node: walk._asked("if", node.test),
+    ast.While: lambda walk, node: walk._asked("while", node.test),
+    ast.IfExp: _ContextWalk._choice,
+    ast.Assert: lambda walk, node: walk._asked("assert", node.test),
+    ast.Return: _ContextWalk._returned,
+    ast.Yield: _ContextWalk._yielded,
+    ast.YieldFrom: _ContextWalk._yielded_from,
+    ast.Dict: _ContextWalk._dictionary,
+    ast.JoinedStr: _ContextWalk._shown,
+    ast.FunctionDef: _ContextWalk._function,
+    ast.AsyncFunctionDef: _ContextWalk._function,
+    ast.Lambda: _ContextWalk._lambda,
+    ast.ClassDef: _ContextWalk._class,
+    ast.Await: lambda walk, node: walk._use(node.value, ContextSort.OTHER_USE, "await"),
+    ast.Starred: lambda walk, node: walk._use(node.value, ContextSort.OTHER_USE, "starred"),
+    ast.Raise: lambda walk, node: walk._use(node.exc, ContextSort.OTHER_USE, "raise"),
+    ast.ListComp: _ContextWalk._comprehension,
+    ast.SetComp: _ContextWalk._comprehension,
+    ast.GeneratorExp: _ContextWalk._comprehension,
+}
 
 
 def _is_of_itself(call: ast.AST) -> bool:

@@ -75,6 +75,12 @@ _READ, _ASSIGN = Role.READ, Role.ASSIGN
 _new_record = tuple.__new__
 
 
+# What visits a node of a sort. Functions and no methods of one walk, which could not go before the collector of cycles
+# comes round if it held methods of its own.
+_VISITORS: dict[type[ast.AST], Callable[[Walk, Any], None]] = {}
+_SORTS: dict[type[ast.AST], str] = {}
+
+
 class Walk:
     """Walks one tree. Afterwards the lists hold what was found; `table` knows the names."""
 
@@ -110,8 +116,6 @@ class Walk:
         self._frame_reads: dict[int, FrameRead] | None = None
         self._without_names: set[int] = set()
         self._methods_of_texts: dict[int, str] = {}
-        self._visitors: dict[type[ast.AST], Callable[[Any], None]] = {}
-        self._sorts: dict[type[ast.AST], str] = {}
 
     # -- positions ---------------------------------------------------------------------------
 
@@ -193,9 +197,10 @@ class Walk:
             # A sign belongs to its number: `-1` stands where the whole stands.
             self.visit(node.operand, context, beside, position)  # type: ignore[attr-defined]
         else:
-            if kind not in self._visitors:
-                self._visitors[kind] = getattr(self, f"_visit_{kind.__name__.lower()}", self._children)
-            self._visitors[kind](node)
+            visitor = _VISITORS.get(kind)
+            if visitor is None:
+                visitor = _VISITORS[kind] = getattr(Walk, f"_visit_{kind.__name__.lower()}", Walk._children)
+            visitor(self, node)
 
     def visit_all(
         self, nodes: Iterable[ast.AST | None], context: str = "other", beside: str = ""
@@ -245,9 +250,9 @@ class Walk:
         else:
             start = self._full_start(node)
             head_end = max([start, *map(self.end_of, last_parts(node))])
-        sort = self._sorts.get(kind)
+        sort = _SORTS.get(kind)
         if sort is None:
-            sort = self._sorts[kind] = kind.__name__.lower()
+            sort = _SORTS[kind] = kind.__name__.lower()
         self.statements.append(
             _new_record(Statement, (start, end, head_end, sort, self._depth - 1, self._scope))
         )
