@@ -322,3 +322,21 @@ def test_a_quoted_line_makes_every_kind_of_finding_wait_for_a_word():
         assert finding.remedy == "review"
         assert "tests/test_hive.py quotes" in finding.confirm[0]
         assert finding.confirm[0] in finding.message
+
+
+@pytest.mark.parametrize(
+    ("reader", "kinds"),
+    [
+        ("TEXT = Path(__file__).read_text()", {"disabled-code", "magic-number", "uneven-spacing", "crammed-line"}),
+        ("print(open('hive.py').read())", {"disabled-code", "magic-number", "uneven-spacing", "crammed-line"}),
+        ("print(net.__code__.co_consts)", {"magic-number"}),
+    ],
+)
+def test_who_reads_the_file_itself_or_its_code_makes_findings_wait_for_a_word(reader, kinds):
+    """Such a reader sees what no other could."""
+    code = f"def net(kg):\n    # kg = 3\n    # print(kg)\n    kg=kg - 37.5; return kg\n{reader}\n"
+    survey = survey_source("hive.py", code.encode(), Surroundings("hive"), tuple(KINDS))
+    assert {each.kind for each in survey.findings if each.confirm} == kinds
+    assert all(each.remedy is not Remedy.SAFE for each in survey.findings if each.kind in kinds)
+    plain = survey_source("hive.py", code.replace(reader, "print(net)").encode(), Surroundings("hive"), tuple(KINDS))
+    assert not any(each.confirm for each in plain.findings)

@@ -224,6 +224,7 @@ def _remedy(view: FileView, binding: int, spelling: str) -> _Remedy:
         confirm = (
             *(each.what for each in reservations(view.facts, binding, view.surroundings)),
             *view.quoted(view.facts.references[index].start for index in references),
+            *view.read_off_code,
         )
     else:
         # Who else uses it only the whole project tells: a plan says what there is to confirm.

@@ -14,7 +14,7 @@ from collections.abc import Iterator, Sequence
 from itertools import pairwise
 
 from zephyrun.facts import Comment
-from zephyrun.findings.finding import FileView, Finding, Remedy
+from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.languages.python.reserved import KEYWORDS
 
@@ -51,6 +51,7 @@ def find_disabled_code(view: FileView) -> Iterator[Finding]:
         if any(is_instruction(each.text) for each in comments) or not _is_code(view, first, comments):
             continue
         texts = tuple(each.text for each in comments)
+        confirm = view.quoted(())
         n_lines = len(texts)
         lines = "This line is code that does" if n_lines == 1 else f"These {n_lines} lines are code that does"
         yield Finding(
@@ -61,9 +62,10 @@ def find_disabled_code(view: FileView) -> Iterator[Finding]:
             subject="\n".join(texts),
             scope=view.scope_name(comments[0].scope),
             ordinal=facts.comment_runs_at(facts.dotted(comments[0].scope), texts).index(first) + 1,
-            message=f"{lines} not run; version control remembers it.",
+            message=f"{lines} not run; version control remembers it.{please_confirm(confirm)}",
             weight=round(_BASE_WEIGHT + _WEIGHT_A_LINE * min(n_lines, _MOST_LINES_WEIGHED), 1),
-            remedy=Remedy.SAFE,
+            remedy=Remedy.REVIEW if confirm else Remedy.SAFE,
+            confirm=confirm,
         )
 
 

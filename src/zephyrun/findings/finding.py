@@ -17,9 +17,11 @@ from zephyrun.layout.page import Page
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Question, Suggestion, names_mentioned
 from zephyrun.naming.word_choices import WordChoices
+from zephyrun.proof.code_readers import code_reservations
 from zephyrun.proof.normal_form import is_local_variable
+from zephyrun.proof.own_text import own_text_reservations
 from zephyrun.proof.quoted_lines import quoted_line_reservations
-from zephyrun.proof.remains import Surroundings
+from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import Place, SourceText
 
 _ID_LENGTH = 10
@@ -134,9 +136,18 @@ class FileView:
 
     def quoted(self, starts: Iterable[int]) -> tuple[str, ...]:
         """What a person must vouch for because some text of the project quotes the lines in which
-        these offsets lie."""
+        these offsets lie, or the file may be read as a text."""
         reserved = quoted_line_reservations(self.source, starts, self.surroundings)
-        return tuple(each.what for each in reserved)
+        return tuple(each.what for each in (*reserved, *self._own_text_reservations))
+
+    @cached_property
+    def read_off_code(self) -> tuple[str, ...]:
+        """What a person must vouch for because the file looks at what the code of functions is made of."""
+        return tuple(each.what for each in code_reservations(self.parsed))
+
+    @cached_property
+    def _own_text_reservations(self) -> tuple[Reservation, ...]:
+        return tuple(own_text_reservations(self.parsed, self.surroundings.module))
 
 
 def please_confirm(confirm: Sequence[str]) -> str:

@@ -5,8 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from zephyrun.languages.python import ParsedFile
 from zephyrun.proof.remains import Reservation
-from zephyrun.source import SourceText
 
 # What tells of a code object more than how its function is called, where it stands, and what it takes.
 _LOOKS_AT_CODE = re.compile(
@@ -15,7 +15,9 @@ _LOOKS_AT_CODE = re.compile(
 )
 
 
-def code_reservations(source: SourceText) -> Iterator[Reservation]:
+def code_reservations(parsed: ParsedFile) -> Iterator[Reservation]:
     """A reservation for each place of a file at which it may look at the code of its functions."""
-    for found in _LOOKS_AT_CODE.finditer(source.text):
+    for found in _LOOKS_AT_CODE.finditer(parsed.source.text):
+        if not parsed.is_code(found.start()):
+            continue
         yield Reservation(f"it does not matter what the code of functions is made of, at which `{found[0]}` looks", found.start())

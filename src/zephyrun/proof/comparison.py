@@ -199,7 +199,8 @@ def _compare(
         *_own_text_reservations(old, surroundings),
     ]
     rewritten = _count_rewritten(rewriting)
-    if renamed or respelling.pairs or rewritten or old.constants or new.constants:
+    # Of names that others can see, whoever renames them asks what shows instructions.
+    if renamed or rewritten or old.constants or new.constants:
         reserved += _code_reservations(old)
     differences = (
         *_compiled_witness(old, new, respelling.pairs, rewriting),
@@ -330,7 +331,7 @@ def _own_text_reservations(old: Version, surroundings: Surroundings) -> Iterator
 
 
 def _code_reservations(old: Version) -> Iterator[_Reserved]:
-    for what, start in code_reservations(old.source):
+    for what, start in code_reservations(old.parsed):
         yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 

@@ -45,7 +45,8 @@ def _other_ways(parsed: ParsedFile, name: str) -> Iterator[tuple[str, int]]:
     """What may lead to the file, other than its path, and where that stands."""
     text = parsed.source.text
     for found in _OTHER_WAYS.finditer(text):
-        yield found[0], found.start()
+        if parsed.is_code(found.start()):
+            yield found[0], found.start()
     for each in parsed.facts.texts:
         if ".py" in text[each.start : each.end] and each.use != "documentation":
             # A sentence only speaks of it.
