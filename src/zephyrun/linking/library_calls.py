@@ -19,7 +19,7 @@ _KEEPING = frozenset(
     """builtins.list builtins.tuple builtins.set builtins.dict builtins.staticmethod builtins.classmethod
     functools.partial functools.partialmethod collections.defaultdict weakref.proxy atexit.register
     asyncio.run asyncio.create_task asyncio.gather asyncio.wait_for asyncio.ensure_future
-    threading.Thread threading.Timer""".split()
+    threading.Thread threading.Timer typing.cast""".split()
 )
 # Calls functions that it is given by position only, or by keywords that it is given in a dictionary.
 CALLING_BY_POSITION = LOOKING_ON | CALLING_AND_DROPPING | _KEEPING | {"multiprocessing.Process"}

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
     FunctionRecord,
     KeywordUse,
@@ -38,6 +39,9 @@ from zephyrun.linking.whereabouts import Whereabouts, whereabouts
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
 _SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__", "__kwdefaults__")
+# Without any of these, the code of a function tells nobody what its parameters are called.
+_ITS_CODE = "__code__"
+_READS_OFF_CODE = ("co_varnames", "getargs", "dis", "marshal", "FunctionType")
 _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What runs a function that it is given with keywords that it is given, too: as its first argument or as one
 # of these keywords. Source: library reference.
@@ -51,6 +55,10 @@ _SAYS_HOW_CALLED = frozenset(
 )
 _KEEPS_CALLS = (b"call_args", b"mock_calls", b"method_calls", b"await_args")
 _OF_INSTANCES = frozenset({"__call__"})
+_METHODS_OF_BUILTINS = frozenset(
+    name for kind in (str, bytes, bytearray, list, dict, set) for name in dir(kind) if not name.startswith("_")
+)
+_MAKES_NAMESPACES = re.compile(rb"Namespace|\btype\s*\([^()\n]*,|\b__dict__\b|\bvars\s*\(|\*\*")
 _RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
 # Libraries whose classes run nothing that their instances are made with.
 _RUNNING_NO_FUNCTIONS = frozenset("abc enum typing collections _collections_abc io ast json".split())
@@ -73,6 +81,7 @@ class ParameterUsage:
         self.name = usage.target.name
         self.functions: list[FunctionKey] = []
         self._known_as_given: dict[FunctionKey, bool] = {}
+        self._known_as_attribute: dict[str, bool] = {}
 
     def note(self) -> None:
         """Fill the usage."""
@@ -340,7 +349,38 @@ class ParameterUsage:
         """Whether an unknown callee may be one of the functions: it is called by their name, or one of
         them goes about as a value."""
         names = self._called_names(self.functions)
-        return callee.name in names or self._goes_about
+        return callee.name in names or (self._goes_about and not self._is_method_of_builtins(callee))
+
+    def _is_method_of_builtins(self, callee: Origin) -> bool:
+        """Whether a call goes to a method that texts or collections have, such as `format`, and nothing in the project
+        gives that name to anything else."""
+        name = callee.name
+        if callee.sort is not OriginSort.ATTRIBUTE or name not in _METHODS_OF_BUILTINS:
+            return False
+        if name not in self._known_as_attribute:
+            self._known_as_attribute[name] = self._evaluator.is_set(name) or any(
+                self._may_be_attribute(file, name) for file in self._linkage.mentioning(name)
+            )
+        return not self._known_as_attribute[name]
+
+    def _may_be_attribute(self, file: LinkedFile, name: str) -> bool:
+        """Whether one of the functions may get to be an attribute of that name in a file: in the body of a class, as a
+        keyword, or in a dictionary that becomes a namespace."""
+        handed = (each.value for each in file.links.handed if each.keyword == name)
+        if any(self._may_be_one(value) for each in handed for value in self._evaluator.values(file, each)):
+            return True
+        facts = file.facts
+        if any(
+            each.name == name and facts.scopes[each.scope].kind is ScopeKind.CLASS and Role.ASSIGN in facts.roles(number)
+            for number, each in enumerate(facts.bindings)
+        ):
+            return True
+        return _MAKES_NAMESPACES.search(file.data) is not None and any(
+            text.use == "key" and text.words == name for text in facts.texts
+        )
+
+    def _may_be_one(self, value: Value) -> bool:
+        return value == UNKNOWN_VALUE or self._is_call_of(value)
 
     def _called_names(self, functions: list[FunctionKey]) -> set[str]:
         """What calls of some functions may be spelled as."""
@@ -626,7 +666,7 @@ class ParameterUsage:
         file = self._file(key[0])
         record = file.links.functions[key[1]]
         doubt_decorators(
-            self._evaluator, self._usage, file, record, f"`{self.name}`", frozenset(_SIGNATURE_ATTRIBUTES)
+            self._evaluator, self._usage, file, record, f"`{self.name}`", frozenset(self._telling_attributes)
         )
         if asks_for_fixtures(record):
             starts = list(parameter_texts(file, record, self.name))
@@ -659,14 +699,23 @@ class ParameterUsage:
                     exposure.start,
                 )
 
+    @cached_property
+    def _telling_attributes(self) -> tuple[str, ...]:
+        """The attributes of functions by which the project may learn what their parameters are called."""
+        if any(self._linkage.paths_mentioning(word) for word in _READS_OFF_CODE):
+            return _SIGNATURE_ATTRIBUTES
+        return tuple(each for each in _SIGNATURE_ATTRIBUTES if each != _ITS_CODE)
+
     def _check_signature_readers(self) -> None:
         """Doubts about code that reads the parameters of functions that it is given."""
-        for word in (*_SIGNATURE_READERS, *_SIGNATURE_ATTRIBUTES):
+        for word in (*_SIGNATURE_READERS, *self._telling_attributes):
             for file in self._linkage.mentioning(word):
                 starts = [
                     handed.start
                     for handed in file.links.handed
-                    if handed.callee.name == word and self._may_be_ours(file, handed.value)
+                    if handed.callee.name == word
+                    and not self._is_own(file, handed.callee)
+                    and self._may_be_ours(file, handed.value)
                 ]
                 starts += [
                     use.start
@@ -679,6 +728,11 @@ class ParameterUsage:
                         file.path,
                         start,
                     )
+
+    def _is_own(self, file: LinkedFile, callee: Origin) -> bool:
+        """Whether what is called is surely the project's own, whatever it is called."""
+        values = self._evaluator.values(file, callee)
+        return bool(values) and all(map(self._is_read, values))
 
     def _may_be_ours(self, file: LinkedFile, origin: Origin, attribute: str = "") -> bool:
         values = self._evaluator.values(file, origin)
