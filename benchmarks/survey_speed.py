@@ -3,9 +3,10 @@
     python benchmarks/survey_speed.py [FOLDER] [--rounds N] [--profile]
 
 Ratios of processor time (all processes, two workers on both sides): `zephyrun survey` of a tree, cold,
-with one file changed, and with nothing changed, against `compileall` of the same tree; a cold survey with
-layout against one without. Then memory, and
-wall time of `survey` of a one-line file against that of an empty program. Medians over the rounds, in
+for literals and comments, with layout, and for everything; then
+with one file changed, and with nothing changed, against `compileall` of the same tree. Then memory, and
+wall time of `--version`, `--help` and `survey` of a one-line file against that of an empty program, beside that of
+importing what any such tool needs. Medians over the rounds, in
 which all sides take turns. With `--profile`, where the time of a cold survey goes, in one process.
 """
 
@@ -29,11 +30,16 @@ from zephyrun.findings import KINDS
 from zephyrun.findings.finding import FileView
 from zephyrun.languages.python import parse
 from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.layout.habits import CONVENTIONS
 from zephyrun.proof.surroundings import find_surroundings
 
 _KIB = 1024
 # As for a person who installed it: compiled once, then loaded.
 _ENVIRONMENT = {name: os.environ[name] for name in os.environ if name != "PYTHONDONTWRITEBYTECODE"}
+_FIRST = "literals,comments"
+_EVERYTHING = "cold, everything"
+# What any program loads that reads options, finds files and takes code apart.
+_NEEDED = "argparse, ast, dataclasses, pathlib, re"
 START_UPS_A_ROUND = 4
 MILLISECONDS_PER_SECOND = 1000
 MIB_ALLOWED = 60
@@ -120,7 +126,7 @@ def print_profile(files: dict[str, bytes]) -> None:
         except (SyntaxError, ValueError):
             continue
         timed("  of these: the tree", lambda: ast.parse(data))
-        view = FileView(name, parsed.source, parsed.facts, surroundings[name], parsed.marks, CONVENTIONS)
+        view = FileView(name, parsed, surroundings[name], CONVENTIONS)
         with deep_recursion():
             for kind in KINDS.values():
                 timed(f"detector of {kind.name}", lambda: list(kind.detector(view)))
@@ -145,7 +151,6 @@ def main() -> None:
         print(f"medians of {arguments.rounds} rounds")
 
         kept, changed = tree / ".zephyrun", files[len(files) // 2]
-        others = ",".join(sorted({kind.family for kind in KINDS.values()} - {"layout"}))
         survey = ["-m", "zephyrun", "survey", str(tree), "--jobs", "2"]
 
         def forget() -> None:
@@ -155,8 +160,9 @@ def main() -> None:
             arguments.rounds,
             {
                 "compileall": (nothing, ["-c", compiling(tree)]),
-                "cold without layout": (forget, [*survey, "--only", others]),
-                "cold": (forget, survey),
+                "cold, literals and comments": (forget, [*survey, "--only", _FIRST]),
+                "cold, with layout": (forget, [*survey, "--only", f"{_FIRST},layout"]),
+                _EVERYTHING: (forget, survey),
                 "one file changed": (lambda: append_comment(changed), survey),
                 "nothing changed": (nothing, survey),
             },
@@ -165,23 +171,31 @@ def main() -> None:
         for name, ours in costs.items():
             what = f"survey / compileall, processor, {name}"
             print_ratio(what, ours.processor, theirs.processor, "s")
-        ours, without = costs["cold"], costs["cold without layout"]
-        print_ratio("  cold, with layout / without", ours.processor, without.processor, "s")
+        ours = costs[_EVERYTHING]
         print_ratio("  cold, on the clock", ours.wall, theirs.wall, "s")
         allowed = MIB_ALLOWED + n_lines / _KIB
         print_ratio("  cold, memory / 60 MB + 1 KiB a line", ours.memory, allowed, "MiB")
 
         one_line = Path(scratch, "one.py")
         one_line.write_text("hives = 3\n")
-        survey = ["-m", "zephyrun", "survey", str(one_line)]
-        sides = {"ours": (nothing, survey), "theirs": (nothing, ["-c", "pass"])}
-        costs = compare(START_UPS_A_ROUND * arguments.rounds, sides)
-        ours, theirs = costs["ours"], costs["theirs"]
-        milliseconds = [MILLISECONDS_PER_SECOND * each.wall for each in (ours, theirs)]
-        print_ratio("survey of one line / empty program, wall", *milliseconds, "ms")
+        costs = compare(
+            START_UPS_A_ROUND * arguments.rounds,
+            {
+                "empty program": (nothing, ["-c", "pass"]),
+                "--version": (nothing, ["-m", "zephyrun", "--version"]),
+                "--help": (nothing, ["-m", "zephyrun", "--help"]),
+                f"import {_NEEDED}": (nothing, ["-c", f"import {_NEEDED}"]),
+                "survey of one line": (nothing, ["-m", "zephyrun", "survey", str(one_line)]),
+            },
+        )
+        theirs = costs.pop("empty program")
+        for name, ours in costs.items():
+            milliseconds = [MILLISECONDS_PER_SECOND * each.wall for each in (ours, theirs)]
+            print_ratio(f"{name} / empty program, wall", *milliseconds, "ms")
+        ours = costs["survey of one line"]
         print_ratio("survey of one line / empty program, memory", ours.memory, theirs.memory, "MiB")
         if arguments.profile:
-            print_profile({path.name: path.read_bytes() for path in files[::PROFILED_SHARE]})
+            print_profile({path.relative_to(tree).as_posix(): path.read_bytes() for path in files[::PROFILED_SHARE]})
 
 
 def append_comment(path: Path) -> None:
@@ -191,7 +205,7 @@ def append_comment(path: Path) -> None:
 
 def print_ratio(what: str, ours: float, theirs: float, unit: str) -> None:
     """One line: the ratio, and both figures."""
-    print(f"{what:48} {ours / theirs:5.2f}   ({ours:.1f} {unit} against {theirs:.1f} {unit})")
+    print(f"{what:54} {ours / theirs:5.2f}   ({ours:.1f} {unit} against {theirs:.1f} {unit})")
 
 
 if __name__ == "__main__":

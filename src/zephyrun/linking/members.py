@@ -13,7 +13,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
+from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.certain_attributes import is_always_there
 from zephyrun.linking.escapes import (
@@ -119,6 +119,14 @@ _ONLY_VALUES = re.compile(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = re.compile(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
+_NAMESPACE = "__dict__"
+# Methods that every instance has, and that give all of its names. Source: library reference.
+_GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
+_ONLY_ASKING = frozenset({"hasattr"})
+_NAMESPACE_FILLED_IN = re.compile(r"\{[^{}]*\.__dict__\b")
+# A text that is run or filled in once it is put together, and what ends within a name behind a dot.
+_RUNS_OR_FILLS = re.compile(rb"\b(?:eval|exec|compile)\s*\(|\.format(?:_map)?\s*\(")
+_BEGUN_NAME = re.compile(r"\w\.(?:(\w*)\{\w*\}|(\w+)\Z)")
 
 
 class MemberUsage:
@@ -442,6 +450,10 @@ class MemberUsage:
                 ) or use.callee.name in _REPLACING_METHODS:
                     self._usage.open_places.append(
                         OpenPlace(place, f"the keyword `{self.spelling}`: it is not known what it replaces")
+                    )
+                elif UNKNOWN_VALUE in values and self.is_private and use.callee.name == "update":
+                    self._usage.open_places.append(
+                        OpenPlace(place, f"the keyword `{self.spelling}`: it may become a name of a class")
                     )
                 elif makes_classes(file.data) and any(value.name == "builtins.dict" for value in values):
                     self._usage.open_places.append(
@@ -884,6 +896,64 @@ class MemberUsage:
                         file.path,
                         use.start,
                     )
+        self._check_other_ways_to_namespaces()
+        self._check_texts_put_together()
+
+    def _check_other_ways_to_namespaces(self) -> None:
+        """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""
+        for file, start in self._other_ways_to_namespaces():
+            self._usage.doubt(
+                f"what takes all names of an instance in {file.path} does not depend on `{self.spelling}`",
+                file.path,
+                start,
+            )
+
+    def _other_ways_to_namespaces(self) -> Iterator[tuple[LinkedFile, int]]:
+        for file in self._linkage.mentioning_any(set(_GIVING_STATE)):
+            for use in file.links.attributes:
+                if use.name in _GIVING_STATE and use.end in file.links.called and self._may_be_ours(file, use.receiver):
+                    yield file, use.start
+        for file in self._linkage.mentioning(_NAMESPACE):
+            for text in file.links.texts:
+                is_asked = text.words.rpartition(".")[2] == _NAMESPACE and text.callee.name not in _ONLY_ASKING
+                owner = text.arguments[0] if text.callee.name in _LOOKUPS and text.arguments else UNKNOWN
+                if is_asked and text.call >= 0 and self._may_be_ours(file, owner):
+                    yield file, text.start
+            for each in file.facts.texts:
+                if each.use != "documentation" and _NAMESPACE_FILLED_IN.search(each.words):
+                    yield file, each.start
+        for path in self._linkage.lookup_paths:
+            there = self._linkage.file(path)
+            for lookup in there.links.lookups if there is not None else ():
+                assert there is not None, "it has calls"
+                is_begun = lookup.prefix.startswith("_") and lookup.may_find(_NAMESPACE)
+                if is_begun and self._may_be_ours(there, lookup.receiver):
+                    yield there, lookup.start
+
+    def _may_be_ours(self, file: LinkedFile, origin: Origin) -> bool:
+        """Whether something may be an instance of the family."""
+        values = self._evaluator.values(file, origin)
+        return UNKNOWN_VALUE in values or bool(_classes(values) & self._reachable)
+
+    def _check_texts_put_together(self) -> None:
+        """Doubts about texts that are run, or filled in, and that are made of parts between which a name may end."""
+        for path in self._linkage.paths:
+            data = self._linkage.contents[path]
+            if not isinstance(data, bytes) or _RUNS_OR_FILLS.search(data) is None:
+                continue
+            file = self._linkage.file(path)
+            for text in file.facts.texts if file is not None else ():
+                begun = _BEGUN_NAME.search(text.words)
+                if text.use != "documentation" and begun is not None and self._is_begun_by(begun[1] or begun[2] or ""):
+                    self._usage.doubt(
+                        f"the text that begins a name in {path} does not become `{self.spelling}`", path, text.start
+                    )
+
+    def _is_begun_by(self, beginning: str) -> bool:
+        if not beginning:
+            # What follows is filled in: any name that stands as a text may.
+            return self._stands_in_text
+        return beginning != self.spelling and self.spelling.startswith(beginning)
 
     def _may_show(self, file: LinkedFile, use: AttributeUse) -> bool:
         """Whether the names of an instance that are taken at a place may be those of the family: it is one of

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 
-from zephyrun.facts import Role, ScopeKind
+from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import (
     FunctionRecord,
     KeywordUse,
@@ -41,6 +41,7 @@ _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "ge
 _SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__", "__kwdefaults__")
 # Without any of these, the code of a function tells nobody what its parameters are called.
 _ITS_CODE = "__code__"
+_KEYWORDS_OF_PARTIAL = "keywords"
 _READS_OFF_CODE = ("co_varnames", "getargs", "dis", "marshal", "FunctionType")
 _ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What runs a function that it is given with keywords that it is given, too: as its first argument or as one
@@ -58,7 +59,11 @@ _OF_INSTANCES = frozenset({"__call__"})
 _METHODS_OF_BUILTINS = frozenset(
     name for kind in (str, bytes, bytearray, list, dict, set) for name in dir(kind) if not name.startswith("_")
 )
-_MAKES_NAMESPACES = re.compile(rb"Namespace|\btype\s*\([^()\n]*,|\b__dict__\b|\bvars\s*\(|\*\*")
+_MAKES_NAMESPACES = re.compile(
+    rb"Namespace|\btype\s*\([^()\n]*,|\b__dict__\b|\bvars\s*\(|\*\*|namedtuple|make_dataclass|new_class|setattr"
+)
+# What makes attributes up when they are asked for.
+_MAKING_UP = ("__getattr__", "__getattribute__")
 _RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
 # Libraries whose classes run nothing that their instances are made with.
 _RUNNING_NO_FUNCTIONS = frozenset("abc enum typing collections _collections_abc io ast json".split())
@@ -117,6 +122,7 @@ class ParameterUsage:
             self._check_function(key)
 
         self._check_signature_readers()
+        self._check_other_code()
         files = {place.path for place in self._usage.places}
         note_mentions(
             self._linkage,
@@ -358,10 +364,18 @@ class ParameterUsage:
         if callee.sort is not OriginSort.ATTRIBUTE or name not in _METHODS_OF_BUILTINS:
             return False
         if name not in self._known_as_attribute:
-            self._known_as_attribute[name] = self._evaluator.is_set(name) or any(
-                self._may_be_attribute(file, name) for file in self._linkage.mentioning(name)
+            self._known_as_attribute[name] = (
+                self._evaluator.is_set(name)
+                or any(self._linkage.paths_mentioning(hook) for hook in _MAKING_UP)
+                or any(self._sets_by_name(path, name) for path in self._linkage.lookup_paths)
+                or any(self._may_be_attribute(file, name) for file in self._linkage.mentioning(name))
             )
         return not self._known_as_attribute[name]
+
+    def _sets_by_name(self, path: str, name: str) -> bool:
+        """Whether a file sets attributes by names that it works out, and one may be that name."""
+        file = self._linkage.file(path)
+        return file is not None and b"setattr" in file.data and any(each.may_find(name) for each in file.links.lookups)
 
     def _may_be_attribute(self, file: LinkedFile, name: str) -> bool:
         """Whether one of the functions may get to be an attribute of that name in a file: in the body of a class, as a
@@ -370,13 +384,10 @@ class ParameterUsage:
         if any(self._may_be_one(value) for each in handed for value in self._evaluator.values(file, each)):
             return True
         facts = file.facts
-        if any(
-            each.name == name and facts.scopes[each.scope].kind is ScopeKind.CLASS and Role.ASSIGN in facts.roles(number)
-            for number, each in enumerate(facts.bindings)
-        ):
+        if any(each.name == name and facts.scopes[each.scope].kind is ScopeKind.CLASS for each in facts.bindings):
             return True
         return _MAKES_NAMESPACES.search(file.data) is not None and any(
-            text.use == "key" and text.words == name for text in facts.texts
+            name in re.split(r"\W+", text.words) for text in facts.texts if text.use != "documentation"
         )
 
     def _may_be_one(self, value: Value) -> bool:
@@ -705,6 +716,25 @@ class ParameterUsage:
         if any(self._linkage.paths_mentioning(word) for word in _READS_OFF_CODE):
             return _SIGNATURE_ATTRIBUTES
         return tuple(each for each in _SIGNATURE_ATTRIBUTES if each != _ITS_CODE)
+
+    def _check_other_code(self) -> None:
+        """Doubts about functions that are given the code, and so the parameters, of another one, and about keywords
+        that are put into a prepared call."""
+        for file, use in self._evaluator.writes(_ITS_CODE):
+            self._usage.doubt(
+                f"the code that a function is given in {file.path} takes no `{self.name}`", file.path, use.start
+            )
+        for file in self._linkage.mentioning(_KEYWORDS_OF_PARTIAL):
+            if not file.links.attributes_by_name.get(_KEYWORDS_OF_PARTIAL):
+                continue
+            starts = [
+                *(each.start for each in file.links.keywords if each.name == self.name and each.callee.name == "update"),
+                *(each.start for each in file.facts.texts if each.words == self.name),
+            ]
+            for start in starts[:1]:
+                self._usage.doubt(
+                    f"the keywords of a prepared call in {file.path} do not get a `{self.name}`", file.path, start
+                )
 
     def _check_signature_readers(self) -> None:
         """Doubts about code that reads the parameters of functions that it is given."""

@@ -424,6 +424,7 @@ class GlobalUsage:
             for text in file.links.texts:
                 if self._name in text.words:
                     self._note_text(file, text, listed)
+                    self._check_program(file, text)
             if file.path in self.homes:
                 self._note_type_comments(file)
         self._note_packaging()
@@ -449,6 +450,11 @@ class GlobalUsage:
                 self._usage.places.add(place)
         else:
             self._usage.places.add(place)
+
+    def _check_program(self, file: LinkedFile, text: TextUse) -> None:
+        """A doubt where a text names something of the program that is run, whatever that is."""
+        if re.match(rf"__main__[.:]{re.escape(self._name)}(?!\w)", text.words):
+            self._usage.doubt(f"`{text.words}` in {file.path} is not `{self._name}`", file.path, text.start)
 
     def _start_in_text(self, file: LinkedFile, text: TextUse) -> int:
         """Where the name stands in a text that is it, or that is a dotted name which leads to it."""

@@ -57,6 +57,7 @@ _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame 
 # Modules that show the variables of running functions to people.
 _SHOWS_VARIABLES = frozenset({"cgitb"})
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
+_BY_NAME = _GETTERS | {"setattr", "hasattr", "delattr", "object"}
 _BUILTINS = frozenset({"builtins", "__builtins__"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
@@ -112,6 +113,8 @@ class Walk:
         self._speaks_of_inspect = "inspect" in source.text
         self._speaks_of_builtins = "builtins" in source.text
         self._called_builtins = set(_BUILTINS)
+        # Where they are asked for something by its name, or handed to what does so.
+        self._asked_builtins: set[int] = set()
         self._tree = ast.Module([], [])
         self._frame_reads: dict[int, FrameRead] | None = None
         self._without_names: set[int] = set()
@@ -604,6 +607,9 @@ class Walk:
             kind = self.table.scopes[self._scope].kind
             if kind in (ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION):
                 self.table.mark(self._scope, CLASS_CELL, Mark.READ)
+        elif self._speaks_of_builtins and name in self._called_builtins and id(node) not in self._asked_builtins:
+            # Whoever has them may take out of them what reads names.
+            self._expose("builtins", node, whole_file=True)
         elif name in _ALL_NAME_READERS:
             # Handed on as a value, it may be called from anywhere in this file.
             self._expose(name, node, whole_file=True)
@@ -670,7 +676,7 @@ class Walk:
                 return
         elif isinstance(callee, ast.Attribute):
             self._calls[-1].add(callee.attr)
-        if name in _GETTERS and self._speaks_of_builtins:
+        if name in _BY_NAME and self._speaks_of_builtins:
             self._note_fetched(node.args[:1], node.args[1:2], node)
         self.visit(callee)
         for position, argument in enumerate(node.args):
@@ -689,6 +695,7 @@ class Walk:
         )
         if is_of_builtins and not all(isinstance(each, ast.Constant) for each in names):
             self._expose("builtins", node, whole_file=True)
+        self._asked_builtins.update(id(each) for holder in holders for each in ast.walk(holder))
 
     def _is_reader_call(self, node: ast.Call, callee: ast.Name) -> bool:
         """Visit a direct call of something that reads names; whether it was one."""
@@ -711,6 +718,8 @@ class Walk:
             self._expose_frames(f".{node.attr}", node)
         elif node.attr in NAMESPACES:
             self.namespace_reads.append(self._read_at(node))
+        if self._speaks_of_builtins:
+            self._asked_builtins.add(id(node.value))
         if node.attr == "values":
             # What is had of a namespace without its names does not depend on them.
             self._without_names.add(id(node.value))
