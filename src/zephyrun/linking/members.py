@@ -911,7 +911,8 @@ class MemberUsage:
     def _other_ways_to_namespaces(self) -> Iterator[tuple[LinkedFile, int]]:
         for file in self._linkage.mentioning_any(set(_GIVING_STATE)):
             for use in file.links.attributes:
-                if use.name in _GIVING_STATE and use.end in file.links.called and self._may_be_ours(file, use.receiver):
+                is_called = use.name in _GIVING_STATE and use.end in file.links.called
+                if is_called and self._may_be_ours(file, use.receiver) and not self._has_own(file, use):
                     yield file, use.start
         for file in self._linkage.mentioning(_NAMESPACE):
             for text in file.links.texts:
@@ -929,6 +930,17 @@ class MemberUsage:
                 is_begun = lookup.prefix.startswith("_") and lookup.may_find(_NAMESPACE)
                 if is_begun and self._may_be_ours(there, lookup.receiver):
                     yield there, lookup.start
+
+    def _has_own(self, file: LinkedFile, use: AttributeUse) -> bool:
+        """Whether all that may be called is a method of the project's own."""
+        evaluator = self._evaluator
+        if all(any(evaluator.defines(each, use.name) for each in evaluator.above(key)) for key in self.family):
+            return True
+        return all(
+            value.sort is ValueSort.FUNCTION
+            for receiver in self._evaluator.values(file, use.receiver)
+            for value in self._evaluator.attribute_values(file, receiver, use.name) or (UNKNOWN_VALUE,)
+        )
 
     def _may_be_ours(self, file: LinkedFile, origin: Origin) -> bool:
         """Whether something may be an instance of the family."""
