@@ -131,6 +131,10 @@ def reader_of_function(
         is_asked = not is_never_asked(evaluator, file, record, reading.leading)
     if is_asked:
         return f"what {record.name} is handed to may read its {reading.called}"
+    if _is_wrapped(evaluator, file, record):
+        for look in _looks(evaluator, reading):
+            if look.is_open or any(value.sort is ValueSort.FUNCTION for value in look.values):
+                return f"{look.place} may read the {reading.called} of what wraps {record.name}"
     family = evaluator.relatives(owner) if owner is not None else ()
     is_found = owner is not None or is_walked
     for look in _looks(evaluator, reading):
@@ -142,6 +146,12 @@ def reader_of_function(
         if is_possible or (look.is_whole and is_at_home):
             return f"{look.place} may read the {reading.called} of {record.name}"
     return ""
+
+
+def _is_wrapped(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+    """Whether another function gets what is told of one."""
+    is_special = record.name.startswith("__") and record.name.endswith("__")
+    return not is_special and not is_never_asked(evaluator, file, record, frozenset({"__wrapped__"}))
 
 
 def _is_handed_on(evaluator: Evaluator, name: str) -> bool:
@@ -196,7 +206,7 @@ def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Itera
             values = evaluator.values(file, use.receiver)
             yield _Look(_place(file, use.start), values, name == _NAMESPACE)
     for text in file.links.texts:
-        if text.words == reading.attribute:
+        if text.words.rpartition(".")[2] == reading.attribute:
             beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]
             # A method may look it up in what it belongs to.
             is_method = text.callee.sort is OriginSort.ATTRIBUTE

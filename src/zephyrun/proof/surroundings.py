@@ -45,6 +45,7 @@ _WALKS_NAMES = (
     re.compile(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
     *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
 )
+_SETS_SOME_NAME = re.compile(rb"setattr(?<!\wsetattr)\s*\(\s*([A-Za-z]\w*)\s*,\s*(?![\"']\w+[\"']\s*,)")
 # What shows the members of a class in their order: the namespace of an instance is its own.
 _WALKS_MEMBERS = re.compile(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
 # What shows in which order functions stand in a file.
@@ -222,8 +223,15 @@ def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
     return {
         path: data
         for path, data in texts.items()
-        if any(pattern.search(data) for pattern in _WALKS_NAMES)
+        if any(pattern.search(data) for pattern in _WALKS_NAMES) or _sets_names(data)
     }
+
+
+def _sets_names(data: bytes) -> bool:
+    """Whether a file sets names of something that it imports, and works out which, at a glance."""
+    return any(
+        re.search(rb"\bimport\b[^\n]*\b%b\b" % found[1], data) is not None for found in _SETS_SOME_NAME.finditer(data)
+    )
 
 
 def walks_members(data: bytes) -> bool:
