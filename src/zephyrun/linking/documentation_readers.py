@@ -7,7 +7,7 @@ import sys
 from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
-from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, OriginSort
+from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
 from zephyrun.linking.whereabouts import is_never_asked
@@ -15,6 +15,7 @@ from zephyrun.linking.whereabouts import is_never_asked
 # A prompt, behind which examples stand that can be run.
 RUN_EXAMPLE = re.compile(r"(?m)^\s*>>>")
 _NAMESPACE = "__dict__"
+_LOOKING_UP_LATER = frozenset({"__getattribute__", "attrgetter"})
 
 
 class Reading(NamedTuple):
@@ -208,9 +209,9 @@ def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Itera
     for text in file.links.texts:
         if text.words.rpartition(".")[2] == reading.attribute:
             beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]
-            # A method may look it up in what it belongs to.
-            is_method = text.callee.sort is OriginSort.ATTRIBUTE
-            values = _ANYTHING if is_method else frozenset().union(*beside) or _ANYTHING
+            # It is looked up in what the method belongs to, or in what is handed over later.
+            is_anywhere = text.callee.name in _LOOKING_UP_LATER
+            values = _ANYTHING if is_anywhere else frozenset().union(*beside) or _ANYTHING
             yield _Look(_place(file, text.start), values, False)
     if not any(word in file.source.text for word in reading.words):
         return

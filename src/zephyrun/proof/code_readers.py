@@ -9,15 +9,23 @@ from zephyrun.languages.python import ParsedFile
 from zephyrun.proof.remains import Reservation
 
 # What tells of a code object more than how its function is called, where it stands, and what it takes.
-_LOOKS_AT_CODE = re.compile(
-    r"\bco_(?:code|consts|names|nlocals|stacksize|exceptiontable)\b|\bmarshal\s*\.\s*dumps?\s*\([^\n]*code|"
-    r"\b(?:import\s+dis\b|from\s+dis\s+import\b)|\.__code__\s*(?:\.\s*replace\b|[=!]=)"
-)
+_INSIDE = r"\s*\.\s*co_(?:code|consts|names|nlocals|stacksize|exceptiontable)\b"
+_LOOKS_INSIDE = re.compile(rf"\b__code__{_INSIDE}")
+_KEEPS_CODE = re.compile(r"\b(\w+)\s*(?::\s*\w+\s*)?=\s*[^\n=]*\.__code__\b")
+_LOOKS_AT_CODE = re.compile(r"\bmarshal\s*\.\s*dumps?\s*\([^\n]*code|\.__code__\s*(?:\.\s*replace\b|[=!]=)")
+# What lists the instructions of something that it is handed by its name. Source: library reference.
+_LISTS_INSTRUCTIONS = re.compile(r"\b(?:dis|distb|disassemble|disco|get_instructions|code_info|show_code|Bytecode)\s*\(\s*(\w+)")
 
 
 def code_reservations(parsed: ParsedFile) -> Iterator[Reservation]:
     """A reservation for each place of a file at which it may look at the code of its functions."""
-    for found in _LOOKS_AT_CODE.finditer(parsed.source.text):
-        if not parsed.is_code(found.start()):
-            continue
-        yield Reservation(f"it does not matter what the code of functions is made of, at which `{found[0]}` looks", found.start())
+    text = parsed.source.text
+    places = [*_LOOKS_AT_CODE.finditer(text), *_LOOKS_INSIDE.finditer(text)]
+    for kept in {each[1] for each in _KEEPS_CODE.finditer(text)}:
+        places += re.finditer(rf"\b{kept}{_INSIDE}", text)
+    own = {each.name for each in parsed.facts.bindings if not each.outside and each.scope == 0}
+    places += (found for found in _LISTS_INSTRUCTIONS.finditer(text) if found[1] in own)
+    for found in places:
+        if parsed.is_code(found.start()):
+            what = f"it does not matter what the code of functions is made of, at which `{found[0]}` looks"
+            yield Reservation(what, found.start())

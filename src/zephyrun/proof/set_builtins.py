@@ -5,21 +5,32 @@ from __future__ import annotations
 import re
 
 from zephyrun.languages.python.reserved import BUILTINS
-from zephyrun.linking.set_by_name import names_set_in
 
 # What gives a builtin another meaning: in its module, in that of the file, or in another one.
-_BUILTINS_AS = re.compile(rb"\bimport\s+builtins\s+as\s+(\w+)")
+_BUILTINS_AS = re.compile(rb"import\s+builtins\s+as\s+(\w+)")
+# Each begins with a fixed word, which is what makes a search of every file cheap.
 _CHANGES_BUILTINS = (
-    rb"\b(?:%(it)b)\s*(?:\.\s*(?!__dict__)(\w+)\s*=(?!=)|\.\s*__dict__|\[)|"
-    rb"\b(?:[sd]e[tl]attr|vars|patch[\w.]*)\s*\(\s*[\"']?(?:%(it)b)\b(?:[\"']?\s*[.,]\s*[\"']?(\w+))?|\bdel\s[^\n]*\b(?:%(it)b)\b"
+    rb"(?:%(it)b)\s*(?:\.\s*(?!__dict__)(\w+)\s*=(?!=)|\.\s*__dict__|\[)",
+    rb"(?:setattr|delattr|vars|patch[\w.]*)\s*\(\s*[\"']?(?:__)?(?:%(it)b)\b(?:[\"']?\s*[.,]\s*[\"']?(\w+))?",
+    rb"del\s[^\n]*\b(?:__)?(?:%(it)b)\b",
 )
 _SETS_GLOBALS = re.compile(
-    rb"\bglobals\s*\(\s*\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|\|=)|(?<![\w.])exec\s*\("
+    rb"\bglobals\s*\(\s*\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|\|=)|(?<![\w.])exec\s*\((?![^()\n]*,(?!\s*globals))"
 )
-# What the proof goes by, and where it stands behind a module.
+# What the proof goes by: where it is set behind a dot, and where it stands as a text or as a keyword.
 _GONE_BY = frozenset(b"len int float sorted list tuple range enumerate isinstance any all bool round".split())
-_IN_MODULES = {b".%b" % name: re.compile(rb"\b(\w+)\.%b\s*=(?!=)" % name) for name in sorted(_GONE_BY)}
-_STAND_IN = re.compile(rb"\bpatch[\w.]*\s*\(\s*[\"'][\w.]*\.(?:%b)[\"']" % b"|".join(sorted(_GONE_BY)))
+_ANY_OF_THEM = b"|".join(sorted(_GONE_BY))
+_SET_SOMEWHERE = re.compile(rb"\.(?:%b)\s*=(?!=)" % _ANY_OF_THEM)
+_OWNER = re.compile(rb"(\w+)\Z")
+_LONGEST_OWNER = 80
+_SETTING_BY_NAME = (b"setattr", b"__dict__", b"vars(", b"patch")
+_IN_NAMESPACE = rb"\s*(?:\[\s*[\"'](?:%b)[\"']\s*\]\s*=(?!=)|\.\s*update\s*\([^\n]*\b(?:%b)\b)" % ((_ANY_OF_THEM,) * 2)
+_SET_BY_NAME = (
+    re.compile(rb"setattr\s*\(\s*(\w+)\s*,\s*[\"'](?:%b)[\"']" % _ANY_OF_THEM),
+    re.compile(rb"vars\s*\(\s*(\w+)\s*\)%b" % _IN_NAMESPACE),
+    re.compile(rb"\.__dict__%b" % _IN_NAMESPACE),
+)
+_STAND_IN = re.compile(rb"patch[\w.]*\s*\(\s*[\"'][\w.]*\.(?:%b)[\"']" % _ANY_OF_THEM)
 
 
 def sets_builtins(data: bytes) -> bool:
@@ -30,16 +41,28 @@ def sets_builtins(data: bytes) -> bool:
 def sets_builtins_elsewhere(data: bytes) -> bool:
     """Whether a file seems to give builtins another meaning for all, or for another module, at a glance."""
     if b"builtins" in data:
-        names = b"|".join([b"(?:__)?builtins(?:__)?", *map(re.escape, _BUILTINS_AS.findall(data))])
-        for found in re.finditer(_CHANGES_BUILTINS % {b"it": names}, data):
-            name = found[1] or found[2]
-            if name is None or name.decode() in BUILTINS:
-                return True
-    if not _GONE_BY.isdisjoint(names_set_in(data)) or _STAND_IN.search(data) is not None:
-        return True
-    return any(
-        re.search(rb"\bimport\b[^\n]*\b%b\b" % found[1], data) is not None
-        for name, setting in _IN_MODULES.items()
-        if name in data
-        for found in setting.finditer(data)
-    )
+        names = b"|".join([b"builtins(?:__)?", *map(re.escape, _BUILTINS_AS.findall(data))])
+        for pattern in _CHANGES_BUILTINS:
+            for found in re.finditer(pattern % {b"it": names}, data):
+                name = found[1] if found.groups() else None
+                if name is None or name.decode() in BUILTINS:
+                    return True
+    places = [*_SET_SOMEWHERE.finditer(data)]
+    if any(word in data for word in _SETTING_BY_NAME):
+        if _STAND_IN.search(data) is not None:
+            return True
+        places += (found for pattern in _SET_BY_NAME for found in pattern.finditer(data))
+    return any(_is_imported(data, _owner(data, found)) for found in places)
+
+
+def _owner(data: bytes, found: re.Match[bytes]) -> bytes:
+    """Whose name is set where a pattern matches: it is in the pattern, or the word before."""
+    if found.groups():
+        return bytes(found[1])
+    before = _OWNER.search(data, max(found.start() - _LONGEST_OWNER, 0), found.start())
+    return before[1] if before is not None else b""
+
+
+def _is_imported(data: bytes, owner: bytes) -> bool:
+    """Whether a word is what a file calls something that it imports."""
+    return bool(owner) and re.search(rb"\bimport\b[^\n]*\b%b\b" % owner, data) is not None
