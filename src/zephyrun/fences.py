@@ -8,13 +8,13 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator
 
 from zephyrun.facts import FileFacts
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
-_FENCE = re.compile(r"#\s*zephyrun:\s*leave(?:\s+(from here|to here|file))?\s*(?:[-–—:;,.].*)?$")
+_FENCE = lazy_pattern(r"#\s*zephyrun:\s*leave(?:\s+(from here|to here|file))?\s*(?:[-–—:;,.].*)?$")
 
 
 def fenced_lines(source: SourceText, facts: FileFacts) -> tuple[range, ...]:

@@ -5,16 +5,16 @@ The checks here give plain reasons early; they are not what safety rests on. Tha
 
 from __future__ import annotations
 
-import re
 
 from zephyrun.changes.new_names import reason_against_spelling
 from zephyrun.changes.refusal import Refusal
 from zephyrun.facts import FileFacts, Role
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.source import Edit, EditSet, SourceText
 
-_ALIAS_BEFORE = re.compile(r"\bas(?:[ \t\f\r\n]|\\|\#[^\r\n]*)+\Z")
+_ALIAS_BEFORE = lazy_pattern(r"\bas(?:[ \t\f\r\n]|\\|\#[^\r\n]*)+\Z")
 _LONGEST_GAP = 200
 
 

@@ -14,6 +14,7 @@ from zephyrun.changes.new_names import reason_against_spelling
 from zephyrun.changes.refusal import Refusal
 from zephyrun.facts import FileFacts, Literal, ScopeKind, Statement
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit, EditSet, SourceText
 
 _NUMBER_SORTS = frozenset({"int", "float", "complex"})
@@ -21,8 +22,8 @@ _NO_PLACE_FOR_A_NAME = {
     "case": "in a pattern a name would capture instead of compare",
     "annotation": "in an annotation the number itself is the meaning",
 }
-_CONSTANT = re.compile(r"_?[A-Z][A-Z0-9_]*\s*=[^=]")
-_DUNDER = re.compile(r"__\w+__\s*=[^=]")
+_CONSTANT = lazy_pattern(r"_?[A-Z][A-Z0-9_]*\s*=[^=]")
+_DUNDER = lazy_pattern(r"__\w+__\s*=[^=]")
 _IMPORTS = frozenset({"import", "importfrom"})
 _CHOICES = frozenset({"if", "try"})
 _QUOTES = "\"'rRuU"

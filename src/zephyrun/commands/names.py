@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,6 +20,7 @@ from zephyrun.naming.features import feature_of, is_definition, is_variable
 from zephyrun.naming.offers import Derived
 from zephyrun.naming.questions import Sort, Suggestion, sort_of
 from zephyrun.naming.telling import teller
+from zephyrun.patterns import lazy_pattern
 from zephyrun.project.discovery import read_content, read_nearest
 from zephyrun.project.roots import find_root, for_people, relative_to_root
 from zephyrun.project.settings import read_settings
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
 _SCHEMA = "zephyrun.names/1"
 _WIDTH_OF_SCORE = 5
-_WORD = re.compile(r"[^\W\d]\w*")
+_WORD = lazy_pattern(r"[^\W\d]\w*")
 _KNOWN = "names are known for variables, parameters, functions, classes and the attributes of `self`"
 
 

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import argparse
-import re
 from pathlib import Path
 
 from zephyrun.commands import NOT_SO, options
 from zephyrun.errors import UserError
+from zephyrun.patterns import lazy_pattern
 from zephyrun.reports.lines import wrapped_line
 from zephyrun.source import SourceText
 
-POSITION = re.compile(r"(?P<path>.+):(?P<line>\d+):(?P<column>\d+)")
+POSITION = lazy_pattern(r"(?P<path>.+):(?P<line>\d+):(?P<column>\d+)")
 
 
 def parse_position(text: str) -> tuple[Path, int, int]:

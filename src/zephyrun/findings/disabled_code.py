@@ -8,7 +8,6 @@ why is worth more than a clean page.
 from __future__ import annotations
 
 import ast
-import re
 import warnings
 from collections.abc import Iterator, Sequence
 from itertools import pairwise
@@ -17,6 +16,7 @@ from zephyrun.facts import Comment
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.languages.python.reserved import KEYWORDS
+from zephyrun.patterns import lazy_pattern
 
 # Statements that begin in the middle, by their first word: what would have to stand before them.
 _IF, _TRY = "if True:\n    pass\n", "try:\n    pass\n"
@@ -28,16 +28,16 @@ _BEGINNINGS = {
     "case": ("", "match True:\n    case _:\n        pass\n"),
 }
 # Without one of these nothing is code beyond doubt.
-_CODE_MARK = re.compile(
+_CODE_MARK = lazy_pattern(
     r"[(\[]|(?m:^\s*(?:async|assert|class|def|for|from|if|import|raise|return|try|while|with)\b)"
 )
-_TEXT_OR_COMMENT = re.compile(r"['\"#]")
-_FIRST_WORD = re.compile(r"\s*(\w*)")
-_SHOWS_AN_EXAMPLE = re.compile(
+_TEXT_OR_COMMENT = lazy_pattern(r"['\"#]")
+_FIRST_WORD = lazy_pattern(r"\s*(\w*)")
+_SHOWS_AN_EXAMPLE = lazy_pattern(
     r"(?i)>>>|\b(?:e\.?g|i\.?e|example|usage|like|such as|means|note|see)\b|[:?]\s*$"
 )
 # `e.g. weight = …` would read as an assignment to an attribute.
-_ABBREVIATION = re.compile(r"\s*(?:e\.\s?g|i\.\s?e)\b")
+_ABBREVIATION = lazy_pattern(r"\s*(?:e\.\s?g|i\.\s?e)\b")
 _BASE_WEIGHT = 1.5
 _WEIGHT_A_LINE = 0.2
 _MOST_LINES_WEIGHED = 20

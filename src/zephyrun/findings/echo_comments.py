@@ -7,18 +7,18 @@ it stays: a comment that says why is worth more than a clean page.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from zephyrun.facts import Comment, Statement
 from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.naming.words import split_name, stem
+from zephyrun.patterns import lazy_pattern
 
-_WORD = re.compile(r"[A-Za-z]+(?:'[a-z]+)?")
-_NAME = re.compile(r"[^\W\d]\w*")
+_WORD = lazy_pattern(r"[A-Za-z]+(?:'[a-z]+)?")
+_NAME = lazy_pattern(r"[^\W\d]\w*")
 # Code, drawings, links, figures, questions and names in capitals say more than their words.
-_IS_NO_PROSE = re.compile(r"[^\x00-\x7f]|[#<>@|\\^~`\"=(\[{]|https?:|\d|\?|\b[A-Z]{2,}\b|[-*_.]{2,}")
+_IS_NO_PROSE = lazy_pattern(r"[^\x00-\x7f]|[#<>@|\\^~`\"=(\[{]|https?:|\d|\?|\b[A-Z]{2,}\b|[-*_.]{2,}")
 # Words that mean nothing by themselves.
 _FILLERS = frozenset(
     """a an the this that these those it its our their of to in on into onto from for with by at as

@@ -7,7 +7,6 @@ a half), where it is data among other data, and in tests, whose numbers are exam
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 
 from zephyrun.facts import Literal, ScopeKind
@@ -15,6 +14,7 @@ from zephyrun.findings.finding import FileView, Finding, Remedy, please_confirm
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.linking.modules import is_test
 from zephyrun.naming.constants import code_before, suggest_constant_names
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.named_constants import namespace_reservations
 
 _PLAIN = frozenset({"0", "1", "2", "0.0", "1.0", "2.0", "0.5", "-1", "0j", "1j"})
@@ -34,11 +34,11 @@ _WEIGHT_ELSEWHERE = 1.0
 _WEIGHT_A_REPETITION = 0.2
 _MOST_REPETITIONS = 5
 _WEIGHT_WITHOUT_SUGGESTION = 0.5
-_PERCENT = re.compile(r"[*/]\s*$")
-_TEXT_TIMES = re.compile(r"['\"]\s*\*\s*$")
-_TIMES_TEXT = re.compile(r"\s*\*\s*[rbuf]*['\"]")
-_FROM_THE_END = re.compile(r"[:\[]\s*-\s*$")
-_MASK = re.compile(r"0[xXbBoO]")
+_PERCENT = lazy_pattern(r"[*/]\s*$")
+_TEXT_TIMES = lazy_pattern(r"['\"]\s*\*\s*$")
+_TIMES_TEXT = lazy_pattern(r"\s*\*\s*[rbuf]*['\"]")
+_FROM_THE_END = lazy_pattern(r"[:\[]\s*-\s*$")
+_MASK = lazy_pattern(r"0[xXbBoO]")
 
 
 def find_magic_numbers(view: FileView) -> Iterator[Finding]:

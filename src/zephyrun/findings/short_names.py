@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Sequence
 from enum import StrEnum
 
@@ -11,6 +10,7 @@ from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.short_forms import READ_AT_SIGHT
 from zephyrun.naming.word_choices import WordChoices
 from zephyrun.naming.words import SHORT_WORDS, TRADE_FORMS, has_vowel, singular, split_name
+from zephyrun.patterns import lazy_pattern
 
 _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
@@ -36,7 +36,7 @@ _OF_CALLS = {
 _OF_CALLS_LINES = 40
 _CAUGHT_LINES = 20
 # What a text is taken apart into, where it is held against single characters.
-_CHARACTER = re.compile(r"""(?:Not)?(?:Eq:=(?:'(?:[^'\\]|\\.)'|"'")|In:=['"])""")
+_CHARACTER = lazy_pattern(r"""(?:Not)?(?:Eq:=(?:'(?:[^'\\]|\\.)'|"'")|In:=['"])""")
 _CHARACTER_LINES = 25
 # Where these are called, letters stand for what they stand for in the formula.
 _MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
@@ -44,15 +44,15 @@ _FORMULA_LINES = 15
 _NUMBERS = frozenset({ContextSort.FROM_OPERATOR, ContextSort.FROM_LITERAL})
 _TAKEN_OVER = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, ContextSort.FROM_CALL})
 _COORDINATES = frozenset("xyz")
-_COORDINATE = re.compile(r"([xyz])_?\d")
+_COORDINATE = lazy_pattern(r"([xyz])_?\d")
 _COORDINATE_LINES = 15
 _LETTERS = 2
 _STUMP_LENGTH = 3
 # What can be pronounced is a word from here on, and not a chance syllable.
 _LONG_WORD = 5
-_STAND_IN = re.compile(r"([a-zA-Z]{1,5})_?\d+")
+_STAND_IN = lazy_pattern(r"([a-zA-Z]{1,5})_?\d+")
 # `i18n`, `m2m`; and numbers of messages, which somebody has given: `E006`.
-_TRADE_NUMBER = re.compile(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
+_TRADE_NUMBER = lazy_pattern(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
 
 
 _FROM_CALLS = frozenset({ContextSort.FROM_CALL, ContextSort.ELEMENT_OF_CALL, ContextSort.WITH})

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import NamedTuple
 
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import DEFINITION, Page, Row
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
-_HEAD = re.compile(r"(?:async[ \t]+)?(def|class)\b|@")
-_TEXT_ALONE = re.compile(r"[rRuU]?\"+\Z")
+_HEAD = lazy_pattern(r"(?:async[ \t]+)?(def|class)\b|@")
+_TEXT_ALONE = lazy_pattern(r"[rRuU]?\"+\Z")
 _NUMBERS = ("no blank line", "one blank line", "two blank lines")
 _MORE_THAN_ONE = 2
 

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from zephyrun.languages.python.instructions import is_instruction
 from zephyrun.layout.page import Page
 from zephyrun.layout.sites import AFTER, TIGHT
+from zephyrun.patterns import lazy_pattern
 
 # A mark with words behind it. What looks like code that is switched off is left alone: the next hand
 # will switch it on again.
-_TIGHT_PROSE = re.compile(r"#[A-Za-z]\w*,?(?: [A-Za-z']+[,.]?)+")
-_SPACED_WORD = re.compile(r"# \w")
+_TIGHT_PROSE = lazy_pattern(r"#[A-Za-z]\w*,?(?: [A-Za-z']+[,.]?)+")
+_SPACED_WORD = lazy_pattern(r"# \w")
 
 
 def comment_marks(page: Page) -> Iterator[tuple[int, str]]:

@@ -7,7 +7,6 @@ that as an assumption.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from zephyrun.languages.python.instructions import is_instruction
@@ -16,14 +15,15 @@ from zephyrun.layout.habits import Habits
 from zephyrun.layout.indentation import MIXED, step_text
 from zephyrun.layout.page import DEFINITION, Page, Row
 from zephyrun.layout.sites import BLANKS
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
-_STATEMENT_BEHIND = re.compile(r"[ \t]*(?=[^\s#\\])")
+_STATEMENT_BEHIND = lazy_pattern(r"[ \t]*(?=[^\s#\\])")
 # Definitions without a body of their own: authors list them line by line.
-_STUB = re.compile(r"[ \t]*(?:\.\.\.|pass)[ \t]*(?=#|[\r\n]|\Z)")
-_GAP_BEHIND = re.compile(r"[ \t]*")
+_STUB = lazy_pattern(r"[ \t]*(?:\.\.\.|pass)[ \t]*(?=#|[\r\n]|\Z)")
+_GAP_BEHIND = lazy_pattern(r"[ \t]*")
 # Without one of these there is nothing to look for.
-MAY_NEST = re.compile(r" for .* (?:for|if) | else .* else ")
+MAY_NEST = lazy_pattern(r" for .* (?:for|if) | else .* else ")
 
 
 def find_crammed_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[Departure]:

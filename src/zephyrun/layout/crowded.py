@@ -5,7 +5,6 @@ They are broken over lines, each clause on its own, and not rewritten.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
@@ -16,9 +15,10 @@ from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page, Row, flat_skeleton
 from zephyrun.layout.sites import BLANKS
 from zephyrun.layout.widths import display_width
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
-_ELSE = re.compile(r"\belse\b(?![ \t]*:)")
+_ELSE = lazy_pattern(r"\belse\b(?![ \t]*:)")
 _FEWEST_CLAUSES, _FEWEST_LOOPS, _SHORTEST_CROWD = 4, 2, 50
 _FEWEST_BRANCHES = 2
 

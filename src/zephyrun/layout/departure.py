@@ -7,9 +7,10 @@ from collections.abc import Callable
 from typing import NamedTuple
 
 from zephyrun.layout.page import Page
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
-_SPACE = re.compile(r"[\s\\]+")
+_SPACE = lazy_pattern(r"[\s\\]+")
 _LONGEST_SUBJECT = 60
 
 

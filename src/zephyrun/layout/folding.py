@@ -17,6 +17,7 @@ from zephyrun.layout.indentation import MIXED, step_text
 from zephyrun.layout.page import DEFINITION, flat_skeleton
 from zephyrun.layout.sites import BLANKS
 from zephyrun.layout.widths import display_width
+from zephyrun.patterns import lazy_pattern
 
 _OPERATORS = (
     (" or ",),
@@ -26,16 +27,16 @@ _OPERATORS = (
     (" + ", " - "),
     (" * ", " / ", " // ", " % "),
 )
-_CLAUSE = re.compile(r"(?<![\w.])(?:async[ \t]+for|(?<!async )for|if)\b")
-_LOOP = re.compile(r"(?<![\w.])for\b")
-_BRANCH = re.compile(r"(?<![\w.])(?:if|else)\b")
-_VALUE_HEADS = re.compile(
+_CLAUSE = lazy_pattern(r"(?<![\w.])(?:async[ \t]+for|(?<!async )for|if)\b")
+_LOOP = lazy_pattern(r"(?<![\w.])for\b")
+_BRANCH = lazy_pattern(r"(?<![\w.])(?:if|else)\b")
+_VALUE_HEADS = lazy_pattern(
     r"(?:return|yield|await|if|elif|while|assert|(?:async[ \t]+)?for\b.*?\bin)\b[ \t]*"
 )
-_IMPORT_HEAD = re.compile(r"from[ \t]+[\w.]+[ \t]+import[ \t]+")
-_ASSIGNED = re.compile(r"(?<![=!<>:])(?:[-+*/%&|^@]|//|\*\*|>>|<<)?=(?!=)[ \t]*")
+_IMPORT_HEAD = lazy_pattern(r"from[ \t]+[\w.]+[ \t]+import[ \t]+")
+_ASSIGNED = lazy_pattern(r"(?<![=!<>:])(?:[-+*/%&|^@]|//|\*\*|>>|<<)?=(?!=)[ \t]*")
 # Texts beside one another are one text to the language.
-_BETWEEN_TEXTS = re.compile(r"\"[ \t]+(?=[rbfuRBFU]{0,2}\")")
+_BETWEEN_TEXTS = lazy_pattern(r"\"[ \t]+(?=[rbfuRBFU]{0,2}\")")
 _DEEPEST = 8
 # Beyond this part of the width there is too little room left below a bracket.
 _FARTHEST_ALIGNED = 0.6

@@ -10,9 +10,10 @@ from zephyrun.layout.departure import Departure, IsFenced, subject_at
 from zephyrun.layout.habits import Habits
 from zephyrun.layout.page import Page, Row
 from zephyrun.layout.widths import display_width
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
-_BREAK = re.compile(r"[ \t]*\\(?:\r\n|\r|\n)[ \t]*")
+_BREAK = lazy_pattern(r"[ \t]*\\(?:\r\n|\r|\n)[ \t]*")
 # With less room than this to spare, the author may have seen the end of the line coming.
 _ROOM = 20
 # Beside these no space is left.

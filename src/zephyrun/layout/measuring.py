@@ -17,21 +17,22 @@ from zephyrun.layout.line_breaks import break_sides
 from zephyrun.layout.page import Page
 from zephyrun.layout.sites import AFTER, BLANKS, BRACKET_PLACES, EDGES, SPACED, TIGHT, Edge, edge_sites
 from zephyrun.layout.widths import display_width
+from zephyrun.patterns import lazy_pattern
 
 _MANY_BLANK = 3
 _COLUMN_PLACES = {"assignment": "columns", "dict-colon": "dict-columns"}
 _FAR = 80
 _MANY_SPACES = 2
-_SHORT_TEXT = re.compile(r"(?i:[rbfu]{0,2})(['\"])(?!\1\1)([^'\"\\\r\n]+)\1\Z")
-_CODE_BEHIND = re.compile(r"[ \t]*[^\s#\\]")
-_BREAKS_BEFORE = re.compile(r"^[ \t]*(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]", re.MULTILINE)
-_BREAKS_AFTER = re.compile(
+_SHORT_TEXT = lazy_pattern(r"(?i:[rbfu]{0,2})(['\"])(?!\1\1)([^'\"\\\r\n]+)\1\Z")
+_CODE_BEHIND = lazy_pattern(r"[ \t]*[^\s#\\]")
+_BREAKS_BEFORE = lazy_pattern(r"^[ \t]*(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]", re.MULTILINE)
+_BREAKS_AFTER = lazy_pattern(
     r"(?<=[\w)\]}\"'])[ \t]+(?:and|or|\+|-|\*|/|%|==|!=|<=?|>=?|\||&)[ \t]*(?=#|$)", re.MULTILINE
 )
 _NAMES = (
-    (re.compile(r"\bdef[ \t]+(\w+)"), "function-name"),
-    (re.compile(r"\bclass[ \t]+(\w+)"), "class-name"),
-    (re.compile(r"^[ \t]+(?:for[ \t]+)?(\w+)[ \t]*(?:=(?!=)|[ \t]in[ \t])", re.MULTILINE), "variable-name"),
+    (lazy_pattern(r"\bdef[ \t]+(\w+)"), "function-name"),
+    (lazy_pattern(r"\bclass[ \t]+(\w+)"), "class-name"),
+    (lazy_pattern(r"^[ \t]+(?:for[ \t]+)?(\w+)[ \t]*(?:=(?!=)|[ \t]in[ \t])", re.MULTILINE), "variable-name"),
 )
 
 

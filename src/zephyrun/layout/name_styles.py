@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-import re
 
 from zephyrun.layout.habits import CAMEL, PASCAL, SNAKE
+from zephyrun.patterns import lazy_pattern
 
 _PATTERNS = (
-    (SNAKE, re.compile(r"[a-z][a-z0-9]*(?:_+[a-z0-9]+)+")),
-    (CAMEL, re.compile(r"[a-z]+[0-9]*(?:[A-Z][a-z0-9]*)+")),
-    (PASCAL, re.compile(r"[A-Z][a-z0-9]+(?:[A-Z][a-z0-9]*)+")),
+    (SNAKE, lazy_pattern(r"[a-z][a-z0-9]*(?:_+[a-z0-9]+)+")),
+    (CAMEL, lazy_pattern(r"[a-z]+[0-9]*(?:[A-Z][a-z0-9]*)+")),
+    (PASCAL, lazy_pattern(r"[A-Z][a-z0-9]+(?:[A-Z][a-z0-9]*)+")),
 )
 
 

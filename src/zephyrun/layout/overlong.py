@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from zephyrun.languages.python.instructions import is_instruction
@@ -13,9 +12,10 @@ from zephyrun.layout.page import Page, Row
 from zephyrun.layout.sites import BLANKS
 from zephyrun.layout.tables import Tables
 from zephyrun.layout.widths import display_width
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
-_INDENT = re.compile(r"[ \t]*")
+_INDENT = lazy_pattern(r"[ \t]*")
 
 
 def find_overlong_lines(page: Page, habits: Habits, is_fenced: IsFenced) -> Iterator[Departure]:

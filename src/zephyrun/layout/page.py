@@ -21,18 +21,19 @@ from typing import NamedTuple
 
 from zephyrun.languages.python.scanner import Scan
 from zephyrun.layout.sites import BLANKS, Bracket, TokenReader
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 _BLOT_TEXT, _BLOT_COMMENT = '"', "#"
 # A line with code on it: its white space, and what comes behind.
-_BLANK_LINE = re.compile(r"^[ \t\f]*$", re.MULTILINE)
+_BLANK_LINE = lazy_pattern(r"^[ \t\f]*$", re.MULTILINE)
 # The same for texts whose lines do not end in `\n` alone.
-_ANY_CODE_LINE = re.compile(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))([ \t\f]*)[^\s#][^\r\n]*")
-_ANY_BLANK_LINE = re.compile(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))[ \t\f]*(?=[\r\n]|\Z)")
-_CODE_LINE = re.compile(r"^([ \t\f]*)[^\s#][^\r\n]*", re.MULTILINE)
-_SPACED_LINE_END = re.compile(r"[\r\n](?<=[ \t][\r\n])")
+_ANY_CODE_LINE = lazy_pattern(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))([ \t\f]*)[^\s#][^\r\n]*")
+_ANY_BLANK_LINE = lazy_pattern(r"(?:\A|(?<=\n)|(?<=\r)(?!\n))[ \t\f]*(?=[\r\n]|\Z)")
+_CODE_LINE = lazy_pattern(r"^([ \t\f]*)[^\s#][^\r\n]*", re.MULTILINE)
+_SPACED_LINE_END = lazy_pattern(r"[\r\n](?<=[ \t][\r\n])")
 # How the head of a definition begins.
-DEFINITION = re.compile(r"(?:async[ \t]+)?(?:def|class)\b")
+DEFINITION = lazy_pattern(r"(?:async[ \t]+)?(?:def|class)\b")
 
 # Twice as fast as calling the class.
 _new_row = tuple.__new__

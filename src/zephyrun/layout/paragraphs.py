@@ -7,7 +7,6 @@ heading.
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterator, Sequence
@@ -17,6 +16,7 @@ from typing import NamedTuple
 from zephyrun.facts import BINDING_ROLES, Definition, FileFacts, ScopeKind, Statement
 from zephyrun.layout.departure import Departure, IsFenced, line_end_of, subject_at
 from zephyrun.layout.page import Page
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
 # From so many lines on, and so many statements side by side, a reader looks for a place to rest.
@@ -40,8 +40,8 @@ _ALIKE_COST = 1000.0
 _BEHIND_BLOCK, _BEFORE_BLOCK, _BEFORE_HEADING, _BEFORE_END = -2.0, -0.5, -6.0, -1.0
 _SET_UP = 3
 _OWN_OBJECTS = frozenset({"self", "cls"})
-_WORD = re.compile(r"[\w.\"]+")
-_CALLEE = re.compile(r"[\w.]+\(")
+_WORD = lazy_pattern(r"[\w.\"]+")
+_CALLEE = lazy_pattern(r"[\w.]+\(")
 _GLANCE, _SHAPE_LENGTH = 60, 12
 
 

@@ -11,6 +11,8 @@ import re
 from collections.abc import Callable, Iterator, Mapping
 from typing import NamedTuple
 
+from zephyrun.patterns import lazy_pattern
+
 TIGHT, AFTER, BEFORE, SPACED = "tight", "after", "before", "spaced"
 BRACKET_PLACES = ("round-brackets", "square-brackets", "curly-brackets")
 _SIDES = (TIGHT, AFTER, BEFORE, SPACED)
@@ -18,22 +20,22 @@ _SIDES = (TIGHT, AFTER, BEFORE, SPACED)
 BLANKS = " \t\f"
 _LINE_BOUNDS = "\\\r\n#"
 # Without groups each choice begins with a fixed character, which makes a search fast.
-_TOKEN = re.compile(
+_TOKEN = lazy_pattern(
     r"\(|\[|\{|\)|\]|\}|:=|:|==|=|!=|<<=|<<|<=|<|>>=|>>|>=|>|->|-=|-|\+=|\+|\*\*=|\*\*|\*=|\*"
     r"|//=|//|/=|/|%=|%|@=|@|&=|&|\|=|\||\^=|\^|~|lambda"
 )
-_LINE_BREAK = re.compile(r"[\r\n]")
-_CONTINUED = re.compile(r"\\[\r\n]+\Z")
+_LINE_BREAK = lazy_pattern(r"[\r\n]")
+_CONTINUED = lazy_pattern(r"\\[\r\n]+\Z")
 _LONGEST_CONTINUATION = 3
-_BLANK_RUN = re.compile(r"[ \t\f]*")
-_FIRST_WORD = re.compile(r"[ \t\f]*(\w+)")
+_BLANK_RUN = lazy_pattern(r"[ \t\f]*")
+_FIRST_WORD = lazy_pattern(r"[ \t\f]*(\w+)")
 # The bracket behind the name of what is defined.
 _DEFINED = (
-    re.compile(r"def(?<!\wdef)[ \t]+\w+[ \t]*(?=[(\[])"),
-    re.compile(r"class(?<!\wclass)[ \t]+\w+[ \t]*(?=\[)"),
-    re.compile(r"type(?<!\wtype)[ \t]+\w+[ \t]*(?=\[)"),
+    lazy_pattern(r"def(?<!\wdef)[ \t]+\w+[ \t]*(?=[(\[])"),
+    lazy_pattern(r"class(?<!\wclass)[ \t]+\w+[ \t]*(?=\[)"),
+    lazy_pattern(r"type(?<!\wtype)[ \t]+\w+[ \t]*(?=\[)"),
 )
-_LAST_WORD = re.compile(r"\w+\Z")
+_LAST_WORD = lazy_pattern(r"\w+\Z")
 _LONGEST_KEYWORD = max(map(len, keyword.kwlist))
 _OPERATORS = {
     **dict.fromkeys("+-", "sum"),
@@ -49,9 +51,9 @@ _BLOCK_WORDS = frozenset(
 _BEFORE_AN_OPERAND = frozenset(keyword.kwlist) - {"None", "True", "False"}
 _SOFT_KEYWORDS = frozenset(keyword.softkwlist)
 # What may stand left of an operator that takes two operands.
-_EXPONENT = re.compile(r"(?<![\w.])(?:\d[\d_]*\.?[\d_]*|\.\d[\d_]*)[eE]\Z")
+_EXPONENT = lazy_pattern(r"(?<![\w.])(?:\d[\d_]*\.?[\d_]*|\.\d[\d_]*)[eE]\Z")
 _LONGEST_NUMBER = 40
-_ENDS_OPERAND = re.compile(r"[\w)\]}\"']")
+_ENDS_OPERAND = lazy_pattern(r"[\w)\]}\"']")
 
 
 class Site(NamedTuple):
@@ -88,30 +90,30 @@ EDGES = (
     Edge(
         {",": "comma"},
         AFTER,
-        re.compile(r",(?<=\S,)(?=[ \t]+[^\s#\\)\]}])"),
+        lazy_pattern(r",(?<=\S,)(?=[ \t]+[^\s#\\)\]}])"),
         (
-            (TIGHT, re.compile(r",(?<=\S,)(?=[^\s)\]}#\\])")),
-            (SPACED, re.compile(r",(?<=[ \t],)(?=[ \t]+[^\s#\\)\]}])")),
-            (BEFORE, re.compile(r",(?<=[ \t],)(?=[^ \t])")),
+            (TIGHT, lazy_pattern(r",(?<=\S,)(?=[^\s)\]}#\\])")),
+            (SPACED, lazy_pattern(r",(?<=[ \t],)(?=[ \t]+[^\s#\\)\]}])")),
+            (BEFORE, lazy_pattern(r",(?<=[ \t],)(?=[^ \t])")),
         ),
     ),
     Edge(
         _OPENING,
         TIGHT,
-        re.compile(r"[(\[{](?=[^\s#\\)\]}])"),
-        ((AFTER, re.compile(r"[(\[{](?=[ \t]+[^\s#\\)\]}])")),),
+        lazy_pattern(r"[(\[{](?=[^\s#\\)\]}])"),
+        ((AFTER, lazy_pattern(r"[(\[{](?=[ \t]+[^\s#\\)\]}])")),),
     ),
     Edge(
         _CLOSING,
         TIGHT,
-        re.compile(r"[)\]}](?<=[^\s,(\[{].)"),
-        ((BEFORE, re.compile(r"[)\]}](?<=[ \t].)")),),
+        lazy_pattern(r"[)\]}](?<=[^\s,(\[{].)"),
+        ((BEFORE, lazy_pattern(r"[)\]}](?<=[ \t].)")),),
     ),
     Edge(
         dict.fromkeys("([", "call"),
         TIGHT,
-        re.compile(r"[(\[](?<=[\w)\]\"].)"),
-        ((BEFORE, re.compile(r"[(\[](?<=[ \t].)")),),
+        lazy_pattern(r"[(\[](?<=[\w)\]\"].)"),
+        ((BEFORE, lazy_pattern(r"[(\[](?<=[ \t].)")),),
     ),
 )
 

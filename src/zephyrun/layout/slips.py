@@ -15,13 +15,14 @@ from typing import NamedTuple
 from zephyrun.layout.departure import Departure, IsFenced, subject_at
 from zephyrun.layout.page import Page, Row
 from zephyrun.layout.sites import BLANKS
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
 SLIPPED = "slipped-alignment"
 
-_WORDS = re.compile(r"\w+")
-_SPACES = re.compile(r"[ \t]+")
-_CELL = re.compile(r"(?:#.*|\"+|[^\s#\"]+)")
+_WORDS = lazy_pattern(r"\w+")
+_SPACES = lazy_pattern(r"[ \t]+")
+_CELL = lazy_pattern(r"(?:#.*|\"+|[^\s#\"]+)")
 _COMMENT_GAP = 2
 
 

@@ -5,7 +5,6 @@ Left alone are columns that line up with a neighbour's, and tables of literals l
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator
 from typing import NamedTuple
@@ -28,17 +27,18 @@ from zephyrun.layout.sites import (
     edge_sites,
 )
 from zephyrun.layout.tables import Tables
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import Edit
 
 # From so many lines on that depart alike, a file is one departure.
 _ALIKE = 5
 _SHOWN = 3
 # Beginning with what is rare, these pass over the indentation of lines at the speed of a search.
-_WIDE = re.compile(r"  (?<=\S  )[ \t]*(?=[^\s#\\])|\t(?<=\S\t)[ \t]*(?=[^\s#\\])")
+_WIDE = lazy_pattern(r"  (?<=\S  )[ \t]*(?=[^\s#\\])|\t(?<=\S\t)[ \t]*(?=[^\s#\\])")
 _OPERATOR_PLACES = frozenset({"sum", "product", "power", "bits", "index-operator"})
 _STRETCHED = "stretched"
 _WORD_SIGN = "w"
-_WORD = re.compile(r"\w+")
+_WORD = lazy_pattern(r"\w+")
 _FEWEST_CELLS = 2
 _WIDE_GAP = 3
 _COLUMNS_A_STRAY = 6

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_right
 from collections.abc import Iterator
 from functools import cached_property
 from operator import itemgetter
 
 from zephyrun.layout.page import Page
+from zephyrun.patterns import lazy_pattern
 
-_CELLS = re.compile(r"[\s\w.,+\-\"#:()\[\]{}]*\Z")
+_CELLS = lazy_pattern(r"[\s\w.,+\-\"#:()\[\]{}]*\Z")
 _FEWEST_LINES = 3
-_WORD_OF_CODE = re.compile(r"(?<![\w.])[^\W\d]\w*(?![\w.])")
+_WORD_OF_CODE = lazy_pattern(r"(?<![\w.])[^\W\d]\w*(?![\w.])")
 _PLAIN_WORDS = frozenset({"None", "True", "False"})
 
 

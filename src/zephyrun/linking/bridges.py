@@ -16,13 +16,14 @@ from zephyrun.facts import ScopeKind
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import word_in_text
 from zephyrun.linking.usage import Place, PlaceSort
+from zephyrun.patterns import lazy_pattern
 
 MODULE_FUNCTION = "__getattr__"
 KEYWORD_DECORATOR = "_with_old_keywords"
 _MARK = "# zephyrun: bridge"
-_MARKED = re.compile(rf"(?m)^([ \t]*).*{_MARK} (\w+) -> (\w+)[ \t]*\r?$")
-_INDENT = re.compile(r"[ \t]*")
-_NEXT_INDENT = re.compile(r"\n([ \t]+)")
+_MARKED = lazy_pattern(rf"(?m)^([ \t]*).*{_MARK} (\w+) -> (\w+)[ \t]*\r?$")
+_INDENT = lazy_pattern(r"[ \t]*")
+_NEXT_INDENT = lazy_pattern(r"\n([ \t]+)")
 _UNIT = "    "
 _MOST_FILES_KEPT = 512
 
@@ -105,7 +106,7 @@ import NEW
 {_WARNS}\
 modules[__name__] = NEW
 """
-_FILE_MARKED = re.compile(rf"{_MARK} ([\w.]+) -> ([\w.]+)$", re.MULTILINE)
+_FILE_MARKED = lazy_pattern(rf"{_MARK} ([\w.]+) -> ([\w.]+)$", re.MULTILINE)
 
 
 class BridgeSort(StrEnum):

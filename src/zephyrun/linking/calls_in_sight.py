@@ -9,6 +9,7 @@ from zephyrun.facts import Reference, Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, ValueSort
+from zephyrun.patterns import lazy_pattern
 
 Calls = list[tuple[LinkedFile, Handed]]
 
@@ -16,7 +17,7 @@ _MOST_FILES_FOR_ONE = 30
 _BASES_THAT_CALL_NOTHING = ("builtins.object", "abc.ABC", "typing.Generic", "enum.", "builtins.Exception")
 # What holds functions under their names.
 _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN)
-_GIVEN_BACK = re.compile(r"return\s+\w+\s*(?:#.*)?")
+_GIVEN_BACK = lazy_pattern(r"return\s+\w+\s*(?:#.*)?")
 
 
 class _Wanted(NamedTuple):

@@ -19,6 +19,7 @@ from zephyrun.facts import Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.texts import EXAMPLE_LINE, code_words_in, example_words_in, runs_text
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, TargetSort, Usage
+from zephyrun.patterns import lazy_pattern
 
 # Where a name (`<name>`) stands in a piece of code, by the sort of what it could be.
 _CALLED = r"\b(<name>)\s*\("
@@ -30,7 +31,7 @@ _FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?(<name>)\b"
 _BEFORE_DOT = r"\b(<name>)\.\w"
 _ANYWHERE = r"\b(<name>)\b"
 _EXAMPLE_NAME = r"\b(<name>)\b(?!\s*=[^=])"
-_EXAMPLE_LINE = re.compile(EXAMPLE_LINE)
+_EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE)
 _POSITIONS = {
     TargetSort.GLOBAL: "|".join((_CALLED, _BEHIND_DOT, _DEFINED, _IMPORTED)),
     TargetSort.MEMBER: "|".join((_BEHIND_DOT, _DEFINED, _GIVEN)),

@@ -7,16 +7,17 @@ import re
 
 from zephyrun.facts import Role, ScopeKind, Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.patterns import lazy_pattern
 
 # What follows a dictionary that is only read, or from which something is taken out.
-_READ_ONLY = re.compile(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
-_PUTS = re.compile(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\"'](\w+)[\"'])")
+_READ_ONLY = lazy_pattern(r"\s*(?:\.\s*(?:get|pop|items|keys|values|copy)\s*\(|\[[^\]\n]*\](?!\s*(?:=(?!=)|[-+*/|&]=)))")
+_PUTS = lazy_pattern(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\"'](\w+)[\"'])")
 # Where texts stand that become no keys, and what is called with texts that it looks up.
 _LOOKING_ON = frozenset({"documentation", "annotation", "statement", "compared", "case"})
 _LOOKING_UP = frozenset({"get", "pop", "getattr", "hasattr", "delattr", "startswith", "endswith", "print"})
-_STORES = re.compile(r"\s*\]\s*(?:=(?!=)|,)")
-_SPLITS = re.compile(r"\s*\.\s*r?(?:split|partition)\b")
-_ENDS_IN_IN = re.compile(r"\bin\Z")
+_STORES = lazy_pattern(r"\s*\]\s*(?:=(?!=)|,)")
+_SPLITS = lazy_pattern(r"\s*\.\s*r?(?:split|partition)\b")
+_ENDS_IN_IN = lazy_pattern(r"\bin\Z")
 _LONGEST_SPACE = 200
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sys
 from collections.abc import Collection, Iterator
 from typing import NamedTuple
@@ -11,9 +10,10 @@ from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
 from zephyrun.linking.whereabouts import is_never_asked
+from zephyrun.patterns import lazy_pattern
 
 # A prompt, behind which examples stand that can be run.
-RUN_EXAMPLE = re.compile(r"(?m)^\s*>>>")
+RUN_EXAMPLE = lazy_pattern(r"(?m)^\s*>>>")
 _NAMESPACE = "__dict__"
 _LOOKING_UP_LATER = frozenset({"__getattribute__", "attrgetter"})
 

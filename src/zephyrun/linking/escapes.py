@@ -16,30 +16,31 @@ from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
 from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, is_method_of_pattern, is_never_asked
+from zephyrun.patterns import lazy_pattern
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
-_QUOTED_NAME = re.compile(rb"[\"'](\w{3,})[\"']")
+_QUOTED_NAME = lazy_pattern(rb"[\"'](\w{3,})[\"']")
 _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
-_LEADS_BACK = re.compile(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
+_LEADS_BACK = lazy_pattern(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 NAME_ATTRIBUTES = frozenset({"__name__", "__qualname__"})
 # Names read off something else than a class or instance by itself; a function is never `type(…)`.
-_READS_NAME = re.compile(rb"(?<!\bcls)(?<!__class__)\.__(?:qual)?name__\b|\bgetattr\b|\battrgetter\b")
-_READS_NAME_OF_CLASS = re.compile(
+_READS_NAME = lazy_pattern(rb"(?<!\bcls)(?<!__class__)\.__(?:qual)?name__\b|\bgetattr\b|\battrgetter\b")
+_READS_NAME_OF_CLASS = lazy_pattern(
     rb"(?<!\bcls)(?<!self\.__class__)(?<!type\(self\))(?<!type\(cls\))\.__(?:qual)?name__\b|"
     rb"\bgetattr\b|\battrgetter\b"
 )
-_READS_OWN_NAME = re.compile(rb"\.__(?:qual)?name__\b")
+_READS_OWN_NAME = lazy_pattern(rb"\.__(?:qual)?name__\b")
 _LONGEST_RECEIVER = 32
 # A name that is held against texts, and nothing else.
-_COMPARED = re.compile(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
-_QUOTED = re.compile(r"[\"']([^\"']*)[\"']")
-_WRAPS = re.compile(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
+_COMPARED = lazy_pattern(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
+_QUOTED = lazy_pattern(r"[\"']([^\"']*)[\"']")
+_WRAPS = lazy_pattern(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
 _LOOKING_UP = GIVING_ATTRIBUTE | {"attrgetter"}
 _PLAIN_BASES = frozenset({"builtins.object", "abc.ABC", "typing.Generic", "typing.Protocol"})
 _ANSWERING_METHODS = ("__getattr__", "__getattribute__")
-_STORING = re.compile(
+_STORING = lazy_pattern(
     rb"\bimport\s+[^\n]*?\b(?:pickle|shelve|copyreg|marshal|multiprocessing)\b|"
     rb"\bfrom\s+(?:pickle|shelve|copyreg|multiprocessing)\b"
 )

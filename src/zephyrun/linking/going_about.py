@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import Handed, Origin
@@ -11,14 +10,15 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.values import ClassKey, Evaluator, FunctionKey, ValueSort
 from zephyrun.linking.whereabouts import whereabouts
+from zephyrun.patterns import lazy_pattern
 
 # Special methods that take what a call of a class or instance, or a bracket, is given.
 MAKING_METHODS = frozenset(
     "__init__ __new__ __call__ __init_subclass__ __class_getitem__ __post_init__".split()
 )
 # What stands before a class that is caught, and before one that is a value rather than a type.
-_CATCHES = re.compile(r"\bexcept\s*\(?[\w.,\s]*\Z")
-_GIVES_VALUE = re.compile(r"=\s*[\w.\[({,\s]*\Z")
+_CATCHES = lazy_pattern(r"\bexcept\s*\(?[\w.,\s]*\Z")
+_GIVES_VALUE = lazy_pattern(r"=\s*[\w.\[({,\s]*\Z")
 
 
 @once_a_version

@@ -40,6 +40,7 @@ from zephyrun.linking.texts import (
     words_in,
     written_in,
 )
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -47,16 +48,16 @@ _MOST_FILES_KEPT = 2048
 _MOST_FILES_GLANCED_AT = 4096
 _MANY_WORDS = 64
 
-_LOADS = re.compile(
+_LOADS = lazy_pattern(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
 )
-_COMPUTED_LOOKUP = re.compile(
+_COMPUTED_LOOKUP = lazy_pattern(
     rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__)?\s*"
     rb"(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
     rb"(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]+[\"']\s*[,)])"
 )
 _LOOKUP_WORDS = (b"attr", b"methodcaller")
-_LOOKS_INTO = re.compile(
+_LOOKS_INTO = lazy_pattern(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
@@ -65,21 +66,21 @@ _REST_MARKS = (
     *(b"**", b"kwargs", b"kwds", b"keywords", b"kw="),
     *(b"Thread", b"Process", b"Timer", b"enter", b"apply"),
 )
-_LAST_WORD = re.compile(r"\w+\Z")
+_LAST_WORD = lazy_pattern(r"\w+\Z")
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
-_LOADED_BY_NAME = re.compile(
+_LOADED_BY_NAME = lazy_pattern(
     rb"(?:\bsys\.modules\s*(?:\[|\.\s*get\s*\()|\b(?:import_module|__import__)\s*\()"
     rb"\s*[rR]?[\"']([\w.]+)[\"']\s*(?:\]|\)|,\s*None\s*\))"
 )
-_IS_LOADED = re.compile(rb"\bin\s+sys\.modules\b(?!\s*[.\[])")
+_IS_LOADED = lazy_pattern(rb"\bin\s+sys\.modules\b(?!\s*[.\[])")
 _MAIN = b"__main__"
-_NAME_OF_IT = re.compile(rb"\s*\.\s*(?!__dict__)\w")
-_SET_TO = re.compile(rb"(\w+)\s*=\s*\Z")
+_NAME_OF_IT = lazy_pattern(rb"\s*\.\s*(?!__dict__)\w")
+_SET_TO = lazy_pattern(rb"(\w+)\s*=\s*\Z")
 _LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
 _RUNNING_DOCUMENTS = (b"testfile", b"DocFile", b"doctest-glob", b"doctest_glob")
-_RUNS_DOCUMENTS = re.compile(rb"\b(?:testfile|DocFileSuite|DocFileTest)\b|doctest[-_]glob")
+_RUNS_DOCUMENTS = lazy_pattern(rb"\b(?:testfile|DocFileSuite|DocFileTest)\b|doctest[-_]glob")
 _DOCUMENTATION_WORDS = (b"__doc__", b"getdoc", b"pydoc", b"help")
-_READS_DOCUMENTATION = re.compile(rb"__doc__|\bgetdoc\b|\bpydoc\b|\bhelp\s*\(")
+_READS_DOCUMENTATION = lazy_pattern(rb"__doc__|\bgetdoc\b|\bpydoc\b|\bhelp\s*\(")
 
 # A file's bytes, or one phrase that says why they are not read.
 Content = bytes | str

@@ -54,6 +54,7 @@ from zephyrun.linking.values import (
     ValueSort,
     Values,
 )
+from zephyrun.patterns import lazy_pattern
 
 _OF_CLASSES = frozenset(
     {BridgeSort.METHOD, BridgeSort.CLASS_METHOD, BridgeSort.READ_ONLY, BridgeSort.ATTRIBUTE}
@@ -95,7 +96,7 @@ _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a lookup of names that begin with an underscore and go on otherwise.
-_PRIVATE_PREFIX = re.compile(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
+_PRIVATE_PREFIX = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _TEST_CASE = "TestCase"
 _SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
@@ -103,30 +104,30 @@ _REPLACING = frozenset({"dataclasses.replace", "copy.replace"})
 _REPLACING_METHODS = ("_replace", "__replace__")
 _PROTOCOLS = frozenset({"typing.Protocol", "typing_extensions.Protocol"})
 # Where the names of an instance are asked for one, and not shown as a whole: what is behind them, or before.
-_ONE_NAME_AFTER = re.compile(
+_ONE_NAME_AFTER = lazy_pattern(
     r"\s*(?:\[|\.\s*(?:get|pop|setdefault|update|__contains__|__getitem__|__setitem__|__delitem__)\s*\()"
     r"(?:\s*[\"'](?P<name>\w+)[\"']\s*[\]),])?"
 )
-_ONE_NAME_BEFORE = re.compile(
+_ONE_NAME_BEFORE = lazy_pattern(
     r"(?:(?:[\"'](?P<name>\w+)[\"']\s+(?:not\s+)?)?\bin\s+|__dict__\s*\.\s*update\(\s*)[\w.()\[\]]*\Z"
 )
 # The names of one instance go to another one, or come from a dictionary.
-_COPIES_ALL_BEFORE = re.compile(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
-_COPIES_ALL_AFTER = re.compile(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
+_COPIES_ALL_BEFORE = lazy_pattern(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
+_COPIES_ALL_AFTER = lazy_pattern(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
 # What is had without its names (`vars(hive).values()`), or held against the like of it.
-_HELD_AGAINST = re.compile(r"\)\s*[=!]=\s*vars\(\s*\Z")
-_ONLY_VALUES = re.compile(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
-_IS_FILLED = re.compile(r"\s*\.\s*update\(")
+_HELD_AGAINST = lazy_pattern(r"\)\s*[=!]=\s*vars\(\s*\Z")
+_ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
+_IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
 _NAMESPACE = "__dict__"
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _ONLY_ASKING = frozenset({"hasattr"})
-_NAMESPACE_FILLED_IN = re.compile(r"\{[^{}]*\.__dict__\b")
+_NAMESPACE_FILLED_IN = lazy_pattern(r"\{[^{}]*\.__dict__\b")
 # A text that is run or filled in once it is put together, and what ends within a name behind a dot.
-_RUNS_OR_FILLS = re.compile(rb"\b(?:eval|exec|compile)\s*\(|\.format(?:_map)?\s*\(")
-_BEGUN_NAME = re.compile(r"\w\.(?:(\w*)\{\w*\}|(\w+)\Z)")
+_RUNS_OR_FILLS = lazy_pattern(rb"\b(?:eval|exec|compile)\s*\(|\.format(?:_map)?\s*\(")
+_BEGUN_NAME = lazy_pattern(r"\w\.(?:(\w*)\{\w*\}|(\w+)\Z)")
 
 
 class MemberUsage:

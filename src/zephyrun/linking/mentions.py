@@ -10,15 +10,16 @@ from zephyrun.linking.code_texts import note_code_texts
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.texts import example_words_in, is_document, words_in
 from zephyrun.linking.usage import Place, PlaceSort, Usage
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 # Where a part of a file starts and ends.
 Span = tuple[int, int]
 
 # Marks that make a word in prose a name: code quotes, roles, a call, a field of a parameter list.
-_MARKED_BEFORE = re.compile(r"(?:`[~!]?(?:[\w.]*\.)?|:param(?:\s+\w+)?\s+|:type\s+)\Z")
+_MARKED_BEFORE = lazy_pattern(r"(?:`[~!]?(?:[\w.]*\.)?|:param(?:\s+\w+)?\s+|:type\s+)\Z")
 _LONGEST_MARK = 120
-_MARKED_AFTER = re.compile(r"`|:(?=\s)")
+_MARKED_AFTER = lazy_pattern(r"`|:(?=\s)")
 
 
 def is_distinctive(name: str) -> bool:

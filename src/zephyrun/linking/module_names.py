@@ -19,20 +19,21 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import Evaluator, Value, ValueSort
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
-_LOADING_CALL = re.compile(
+_LOADING_CALL = lazy_pattern(
     rb"\b(?:import_module|__import__|iter_modules|walk_packages|run_module)\s*\("
 )
 # What is harmless comes first; what is left is the name or path itself.
-_ASKS_ITSELF = re.compile(
+_ASKS_ITSELF = lazy_pattern(
     r"(?:getLogger|get_logger)\(\s*__name__|[\"']__main__[\"']\s*==\s*__name__|\.\s*__name__|"
     r"__name__\s*[=!]=\s*[\"']__main__|(?<!\w)(?P<name>__name__)\b|"
     r"(?:dirname|Path|abspath|realpath)\(\s*(?:(?:\w+\.)*\w+\(\s*)*__file__|(?<![\w.])(?P<file>__file__)\b"
 )
-_READS_MODULE = re.compile(rb"\.\s*__module__\b(?!\s*=(?!=))|[\"']__module__[\"']")
-_LISTS_FILES = re.compile(rb"\b(?:listdir|scandir|iterdir|r?glob|i?glob|walk)\s*\(")
-_ENDING = re.compile(rb"\.pyw?[\"']")
+_READS_MODULE = lazy_pattern(rb"\.\s*__module__\b(?!\s*=(?!=))|[\"']__module__[\"']")
+_LISTS_FILES = lazy_pattern(rb"\b(?:listdir|scandir|iterdir|r?glob|i?glob|walk)\s*\(")
+_ENDING = lazy_pattern(rb"\.pyw?[\"']")
 _IMPORTERS = frozenset({"importlib.import_module", "builtins.__import__", "importlib.reload"})
 
 

@@ -6,13 +6,14 @@ An import root is the folder in which a dotted name is looked up: `""` for the p
 
 from __future__ import annotations
 
-import re
 from collections.abc import Collection
 from pathlib import PurePosixPath
 
+from zephyrun.patterns import lazy_pattern
+
 _PACKAGE_MARK = "__init__.py"
 # It begins with a fixed word, which is what makes a search of every file cheap.
-STAR = re.compile(rb"import(?:\s|\\)*\(?\s*\*")
+STAR = lazy_pattern(rb"import(?:\s|\\)*\(?\s*\*")
 TEST_FOLDERS = frozenset({"test", "tests", "testing"})
 
 

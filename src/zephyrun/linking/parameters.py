@@ -35,6 +35,7 @@ from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value, Values, ValueSort
 from zephyrun.linking.whereabouts import Whereabouts, whereabouts
+from zephyrun.patterns import lazy_pattern
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
@@ -43,7 +44,7 @@ _SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__", "__kwde
 _ITS_CODE = "__code__"
 _KEYWORDS_OF_PARTIAL = "keywords"
 _READS_OFF_CODE = ("co_varnames", "getargs", "dis", "marshal", "FunctionType")
-_ONLY_BRIDGES = re.compile(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
+_ONLY_BRIDGES = lazy_pattern(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What runs a function that it is given with keywords that it is given, too: as its first argument or as one
 # of these keywords. Source: library reference.
 _RUNNING_LATER = frozenset(
@@ -59,7 +60,7 @@ _OF_INSTANCES = frozenset({"__call__"})
 _METHODS_OF_BUILTINS = frozenset(
     name for kind in (str, bytes, bytearray, list, dict, set) for name in dir(kind) if not name.startswith("_")
 )
-_MAKES_NAMESPACES = re.compile(
+_MAKES_NAMESPACES = lazy_pattern(
     rb"Namespace|\btype\s*\([^()\n]*,|\b__dict__\b|\bvars\s*\(|\*\*|namedtuple|make_dataclass|new_class|setattr"
 )
 # What makes attributes up when they are asked for.
@@ -67,7 +68,7 @@ _MAKING_UP = ("__getattr__", "__getattribute__")
 _RUNNING_NOTHING = frozenset({"builtins.dict", "builtins.print", "builtins.str.format"})
 # Libraries whose classes run nothing that their instances are made with.
 _RUNNING_NO_FUNCTIONS = frozenset("abc enum typing collections _collections_abc io ast json".split())
-_RUNNING = re.compile(
+_RUNNING = lazy_pattern(
     r"(?i)__init__|__new__|partial|thread|process|timer|submit|apply|register|callback|finalize|enter|call|"
     r"job|spawn|soon|run|exec|delay|schedule|enqueue|task|start|invoke|dispatch|defer|map|retry|handler|hook|"
     r"connect|bind"

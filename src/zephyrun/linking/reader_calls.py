@@ -13,12 +13,13 @@ from zephyrun.linking.calls_in_sight import may_be_looked_up
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 _MARK = "f_locals"
 _ALL = "__all__"
 _LOOKING_UP = "getattr|__getattribute__|attrgetter|methodcaller|vars|globals|getmembers|__dict__"
-_LOOKS_UP_IN_MODULE = re.compile(
+_LOOKS_UP_IN_MODULE = lazy_pattern(
     rb"\b(?:globals|vars|locals)\s*\(\s*\)\s*(?:\[(?!\s*[\"'])|\.\s*(?:get|pop)\s*\((?!\s*[\"']))"
 )
 _MOST_FILES_KEPT = 256

@@ -42,6 +42,7 @@ from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
 from zephyrun.linking.whereabouts import is_never_asked
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 SORT_OF_ROLE = {
@@ -52,21 +53,21 @@ SORT_OF_ROLE = {
     ),
     Role.IMPORT: PlaceSort.IMPORT,
 }
-_OWN_NAME = re.compile(r"\s*\.\s*__(?:qual)?name__\b")
+_OWN_NAME = lazy_pattern(r"\s*\.\s*__(?:qual)?name__\b")
 _READING_FRAMES = NAMESPACES | {"f_locals"}
 FOUND_BY_RUNNER = "the test runner does not find … by its name"
 _TEST_NAMES = ("test", "Test", "TEST")
-_OWN_ANNOTATIONS = re.compile(r"(?<![\w.])__annotations__\b")
+_OWN_ANNOTATIONS = lazy_pattern(r"(?<![\w.])__annotations__\b")
 _OF_MODULES = frozenset({BridgeSort.MODULE})
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
-_LOOKS_AT_NAMES = re.compile(
+_LOOKS_AT_NAMES = lazy_pattern(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
 )
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
-_READS_EXPORTS = re.compile(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
-_DOT = re.compile(r"\s*\.")
-_TYPE_COMMENT = re.compile(r"#\s*type:\s*(?!ignore\b)")
+_READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
+_DOT = lazy_pattern(r"\s*\.")
+_TYPE_COMMENT = lazy_pattern(r"#\s*type:\s*(?!ignore\b)")
 # What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
 _NAMED_BY_TEXT = frozenset(
     """typing.TypeVar typing.ParamSpec typing.TypeVarTuple typing.NewType typing.NamedTuple

@@ -3,11 +3,11 @@ by what puts stand-ins in their places. What they hold then does not show where 
 
 from __future__ import annotations
 
-import re
 from functools import lru_cache
 
 from zephyrun.link_facts import OriginSort
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.patterns import lazy_pattern
 
 _MOST_FILES_KEPT = 4096
 _WORDS = (b"setattr", b"__dict__", b"vars", b"patch")
@@ -16,21 +16,21 @@ _FIRST = rb"(?:[^,()]*(?:\([^()]*\))?[^,()\"']*,\s*)?"
 _NO_STAND_IN = rb"(?!\s*(?:autospec|spec|spec_set|create)\s*=)"
 # Each holds one name, or the keywords that are names.
 _SETS_ONE = tuple(
-    re.compile(pattern)
+    lazy_pattern(pattern)
     for pattern in (
         rb"setattr(?:__)?\s*\(\s*%b%b\s*," % (_FIRST, _NAMED),
         rb"patch(?:\.object)?\s*\(\s*%b%b\s*,%b" % (_FIRST, _NAMED, _NO_STAND_IN),
         rb"(?:__dict__|\bvars\s*\([^()]*\))\s*\[\s*%b\s*\]\s*=(?!=)" % _NAMED,
     )
 )
-_SETS_SOME = re.compile(
+_SETS_SOME = lazy_pattern(
     rb"(?:(?:__dict__|\bvars\s*\([^()]*\))\s*\.\s*update|patch\.(?:multiple|dict))\s*\(([^\n]{0,200})"
 )
-_KEYWORD = re.compile(rb"\b(\w+)\s*=(?!=)|[\"'](\w+)[\"']\s*:")
-_SETTER = re.compile(r"[\w.()\s]*?(?:setattr|__setattr__)\s*\(")
-_SETS_IN_NAMESPACE = re.compile(r"\s*(?:\.\s*update\s*\((?!\s*\w+\s*=)|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))")
+_KEYWORD = lazy_pattern(rb"\b(\w+)\s*=(?!=)|[\"'](\w+)[\"']\s*:")
+_SETTER = lazy_pattern(r"[\w.()\s]*?(?:setattr|__setattr__)\s*\(")
+_SETS_IN_NAMESPACE = lazy_pattern(r"\s*(?:\.\s*update\s*\((?!\s*\w+\s*=)|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))")
 # What a module, class or function is called, where it is not known that it is one.
-_NO_INSTANCE = re.compile(
+_NO_INSTANCE = lazy_pattern(
     r"(?<![\w.])(?:mod|module|cls|klass|base|typ|type_|tp|ct|owner|func|function|fn|method|wrapper|wrapped)"
     r"\s*(?:\.\s*)?\Z"
 )

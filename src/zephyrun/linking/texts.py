@@ -10,6 +10,7 @@ from functools import lru_cache
 from pathlib import PurePosixPath
 
 from zephyrun.languages.python.scanner import PLAIN_MARK
+from zephyrun.patterns import lazy_pattern
 
 _ENDINGS = frozenset(
     """.pyi .pyx .pxd .pxi .ipynb .html .htm .xml .j2 .jinja .jinja2 .tmpl .tpl .mako .toml .cfg .ini
@@ -22,19 +23,19 @@ _DOCUMENT_NAMES = frozenset(
 # What is larger is data.
 LARGEST_SEARCHED = 2**20
 # Plans, decisions and reports of ours speak of the names that are to change, and mean nothing by it.
-_OWN_DOCUMENT = re.compile(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
+_OWN_DOCUMENT = lazy_pattern(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 
 # Each of these begins with fixed letters, which is what makes a search of every file cheap.
-_CLASS_HEAD = re.compile(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
-_WRITTEN = re.compile(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
-_MAKES_CLASSES = re.compile(rb"\btype\s*\(\s*[^(),]+(?:\([^()]*\))?[^(),]*,|\bnew_class\s*\(")
-_REGISTERING = re.compile(rb"\.\s*register\b")
-_LAST_WORD = re.compile(rb"(\w+)\s*\Z")
+_CLASS_HEAD = lazy_pattern(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
+_WRITTEN = lazy_pattern(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
+_MAKES_CLASSES = lazy_pattern(rb"\btype\s*\(\s*[^(),]+(?:\([^()]*\))?[^(),]*,|\bnew_class\s*\(")
+_REGISTERING = lazy_pattern(rb"\.\s*register\b")
+_LAST_WORD = lazy_pattern(rb"(\w+)\s*\Z")
 _LONGEST_WORD = 200
 
 # What runs code that a text holds. Each begins with fixed letters, too; what is before is asked afterwards.
 _RUNS_TEXTS = tuple(
-    (word, re.compile(pattern % {b"word": word}))
+    (word, lazy_pattern(pattern % {b"word": word}))
     for words, pattern in (
         (
             (b"exec", b"eval", b"compile"),
@@ -49,30 +50,30 @@ _RUNS_TEXTS = tuple(
 # What reads the names of running functions off the stack, by the words that it takes.
 _NAME_OF_FRAME = rb"(?<!self)\.\s*name\b(?!\s*(?:[=!]=|(?:not\s+)?in\b))"
 _FRAME_NAMES = (
-    (b"co_name", re.compile(rb"co_name\b(?!\s*=(?!=))")),
-    (b"co_qualname", re.compile(rb"co_qualname\b(?!\s*=(?!=))")),
-    (b"getframeinfo", re.compile(rb"getframeinfo\s*\(")),
-    (b"inspect", re.compile(rb"inspect\s*\.\s*(?:stack|trace)\s*\(|inspect\s+import\b[^\n]*\b(?:stack|trace)\b")),
-    (b"extract_stack", re.compile(rb"extract_stack\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
-    (b"extract_tb", re.compile(rb"extract_tb\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
+    (b"co_name", lazy_pattern(rb"co_name\b(?!\s*=(?!=))")),
+    (b"co_qualname", lazy_pattern(rb"co_qualname\b(?!\s*=(?!=))")),
+    (b"getframeinfo", lazy_pattern(rb"getframeinfo\s*\(")),
+    (b"inspect", lazy_pattern(rb"inspect\s*\.\s*(?:stack|trace)\s*\(|inspect\s+import\b[^\n]*\b(?:stack|trace)\b")),
+    (b"extract_stack", lazy_pattern(rb"extract_stack\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
+    (b"extract_tb", lazy_pattern(rb"extract_tb\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
 )
 # Where such a name is only held against others.
-_HELD_AGAINST = re.compile(rb"co_(?:qual)?name\s*(?:[=!]=|(?:not\s+)?in\b|\.\s*(?:starts|ends)with\b)")
-_NEAR_FRAME = re.compile(
+_HELD_AGAINST = lazy_pattern(rb"co_(?:qual)?name\s*(?:[=!]=|(?:not\s+)?in\b|\.\s*(?:starts|ends)with\b)")
+_NEAR_FRAME = lazy_pattern(
     rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)"
     rb"\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
 )
-_LOOKS_AT_STACK = re.compile(
+_LOOKS_AT_STACK = lazy_pattern(
     rb"_getframe|currentframe|f_back|getouterframes|extract_stack|inspect\s*\.\s*stack|\bstack\s*\("
 )
-_LOOKS_AT_ALL = re.compile(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi|cr|ag)_frame\b|sys\.monitoring")
+_LOOKS_AT_ALL = lazy_pattern(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi|cr|ag)_frame\b|sys\.monitoring")
 
 
 # What shows the names that stand in the instructions of functions, but for what makes another such function.
 _INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import", b"cgitb")
 _CODE_WORDS = (b"FunctionType", b"__code__")
-_RUNS_CODE_ELSEWHERE = re.compile(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
-_SHOWS_INSTRUCTIONS = re.compile(rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import|\bcgitb\b")
+_RUNS_CODE_ELSEWHERE = lazy_pattern(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
+_SHOWS_INSTRUCTIONS = lazy_pattern(rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import|\bcgitb\b")
 
 
 class FrameReading(StrEnum):
@@ -86,14 +87,14 @@ class FrameReading(StrEnum):
 
 
 # Texts at a glance, and comments, which are passed over: a quote in one opens nothing.
-_MARK = re.compile(PLAIN_MARK.encode(), re.DOTALL)
+_MARK = lazy_pattern(PLAIN_MARK.encode(), re.DOTALL)
 # A line of an example in documentation, which runs.
 EXAMPLE_LINE = r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$"
-_EXAMPLE_LINE = re.compile(EXAMPLE_LINE.encode())
-_LIKE_CODE = re.compile(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|if|raise|del|assert)\b")
+_EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE.encode())
+_LIKE_CODE = lazy_pattern(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|if|raise|del|assert)\b")
 
 # Whatever is no letter of ASCII may be part of a name.
-_WORD = re.compile(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
+_WORD = lazy_pattern(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
 _MOST_FILES_KEPT = 4096
 _KNOWN_WORDS: dict[bytes, bytes] = {}
 

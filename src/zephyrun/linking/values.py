@@ -29,6 +29,7 @@ from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
+from zephyrun.patterns import lazy_pattern
 
 # A class of the project or of a library: the file it stands in, and its record there.
 ClassKey = tuple[str, int]
@@ -143,9 +144,9 @@ HARMLESS_DECORATORS = frozenset(
 )
 # To be of an abstract class of the library gives a class nothing.
 # What stands before the dot at the end of a text, which is no longer than this.
-_OWNER = re.compile(r"(\w+)\s*\.\s*\Z")
+_OWNER = lazy_pattern(r"(\w+)\s*\.\s*\Z")
 _LONGEST_OWNER = 200
-_REGISTERING = re.compile(r"(?:collections\.abc|numbers)\.\w+\.register")
+_REGISTERING = lazy_pattern(r"(?:collections\.abc|numbers)\.\w+\.register")
 PROPERTIES = frozenset(
     {"builtins.property", "functools.cached_property", "abc.abstractproperty", "enum.property"}
 )

@@ -52,6 +52,7 @@ from zephyrun.linking.values import (
     Values,
     ValueSort,
 )
+from zephyrun.patterns import lazy_pattern
 
 
 class Step(NamedTuple):
@@ -145,13 +146,13 @@ _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
 _OF_PATTERNS = frozenset({"sub", "subn"})
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 # A namespace that is only given another name, or asked for one ("name").
-_LOOKED_INTO = re.compile(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
+_LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
 # One that is asked for a name that is worked out, and one in which a name is sought.
-_ASKED_FOR_ONE = re.compile(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()")
-_LOOKED_IN = re.compile(r"\bin\s+[\w.]+\Z")
+_ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()")
+_LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
 _LONGEST_RECEIVER = 60
 # The names of a module of which some are only set.
-_ONLY_SET = re.compile(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
+_ONLY_SET = lazy_pattern(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
 _TAKING_APART = ("astuple", "asdict", "fields", "__match_args__", "__dataclass_fields__")
 _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargspec", "getcallargs")

@@ -25,6 +25,7 @@ from zephyrun.naming.offers import ADVISED, CHOSEN, Derived
 from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Told, Usage
 from zephyrun.naming.words import plural, singular, snake_case
+from zephyrun.patterns import lazy_pattern
 
 # How a name can be derived; the ranking has a weight for each.
 DERIVATIONS = (
@@ -62,13 +63,13 @@ _LEADING_VERBS = frozenset(
 _PREPOSITIONS = frozenset("by with from to in on for of at as is has".split())
 _EXTREMES = {"max": "max", "min": "min", "sum": "total", "mean": "mean", "median": "median", "next": "next"}
 _STOP_WORDS = frozenset("the a an of in for to this that its our is are and with per from or be if by on as it".split())
-_CLASS = re.compile(r"[A-Z]\w*[a-z]\w*")
+_CLASS = lazy_pattern(r"[A-Z]\w*[a-z]\w*")
 _BUILTIN_TYPES = frozenset(
     """int str float bool bytes list dict set tuple object type None Any Optional Union Callable Iterable Iterator
     Sequence Mapping List Dict Set Tuple Type Literal Self ClassVar Final Generator Collection""".split()
 )
-_OPERATOR = re.compile(r"\w+~?[:<>=](.*)", re.DOTALL)
-_PLACES = re.compile(r":\d.*|\[\]|\(\)|[*]")
+_OPERATOR = lazy_pattern(r"\w+~?[:<>=](.*)", re.DOTALL)
+_PLACES = lazy_pattern(r":\d.*|\[\]|\(\)|[*]")
 _MOST_CANDIDATES = 14
 _MOST_DERIVED = 8
 _MOST_EXPANSIONS = 4

@@ -6,13 +6,13 @@ its world, the parameter that it is passed to, the callee that implies a unit, w
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator
 
 from zephyrun.facts import Definition, FileFacts, Literal
 from zephyrun.naming.questions import Suggestion
 from zephyrun.naming.remarks import name_from_words, snippet
 from zephyrun.naming.words import crypticness, snake_case, split_name, stem
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 _MOST_SUGGESTIONS = 5
@@ -22,9 +22,9 @@ _PARAMETER_SCORE = 0.55
 _UNIT_SCORE = 0.55
 _LIMIT_SCORE = 0.45
 _LOOKED_BACK = 20
-_IDENTIFIER = re.compile(r"[^\W\d]\w*")
-_ORDER = re.compile(r"(?:<=?|>=?)\s*\(?-?\s*$")
-_ORDER_BEHIND = re.compile(r"\s*\)?\s*(?:<=?|>=?)")
+_IDENTIFIER = lazy_pattern(r"[^\W\d]\w*")
+_ORDER = lazy_pattern(r"(?:<=?|>=?)\s*\(?-?\s*$")
+_ORDER_BEHIND = lazy_pattern(r"\s*\)?\s*(?:<=?|>=?)")
 
 # Numbers that have a name by themselves: value, name, and words of which one must be near. A word
 # such as `day` also meets `days` and `daily`.

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter, defaultdict
 from collections.abc import Iterable, Mapping, Sequence
 from itertools import combinations
@@ -14,9 +13,10 @@ from zephyrun.naming.letters import stands_for, words_of
 from zephyrun.naming.questions import group_of
 from zephyrun.naming.short_forms import TRADE_MEANINGS
 from zephyrun.naming.words import SHORT_WORDS, is_readable, singular
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
-_FIRST_SENTENCE = re.compile(r"(?<=[.!?])\s")
+_FIRST_SENTENCE = lazy_pattern(r"(?<=[.!?])\s")
 # A row speaks for two words being one idea where both are common in it.
 _LEAST_OF_BOTH = 2
 _SHARE_OF_BOTH = 0.5

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-import re
 from functools import cache, lru_cache
 from heapq import nlargest
 from typing import NamedTuple
 
 from zephyrun.naming.words import is_readable, keeps_letters, split_name
+from zephyrun.patterns import lazy_pattern
 
-_VOWELS = re.compile(r"(?<=.)[aeiou]")
-_DOUBLED = re.compile(r"(.)\1")
+_VOWELS = lazy_pattern(r"(?<=.)[aeiou]")
+_DOUBLED = lazy_pattern(r"(.)\1")
 _SHORT_WORD = 3
 # How much likelier one shortens a word to its skeleton, or to its beginning, than to some of its letters.
 _AS_SKELETON, _AS_BEGINNING = 8.0, 4.0
@@ -30,7 +30,7 @@ FILLERS = frozenset("it stuff func function method helper that this all doit foo
 VAGUE_CLASSES = frozenset(
     "manager handler helper helpers util utils data info object thing processor stuff misc foo".split()
 )
-_NUMBERED = re.compile(r"^_*([a-zA-Z]{1,5})_?\d+_*$")
+_NUMBERED = lazy_pattern(r"^_*([a-zA-Z]{1,5})_?\d+_*$")
 # Of these, some are written short where just that word is meant: `res` for a resource, `val` for a valve.
 _SAYING_NOTHING = frozenset(word for word in VAGUE_WORDS if len(word) > _SHORT_WORD)
 

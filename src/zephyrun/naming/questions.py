@@ -24,16 +24,17 @@ from zephyrun.naming.features import (
 from zephyrun.naming.offers import Derived
 from zephyrun.naming.remarks import remarks_on
 from zephyrun.naming.telling import teller
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
-_OF_SELF = re.compile(r"\bself\s*\.\s*(\w+)")
+_OF_SELF = lazy_pattern(r"\bself\s*\.\s*(\w+)")
 # Below this, a name is more likely to mislead a reader than to help.
 LOWEST_SCORE = 0.2
 # Of a function it is seldom sure which of several verbs its author would choose; any of them helps a reader.
 LOWEST_SCORE_OF_A_DEFINITION = 0.05
 
 
-_NUMBERED = re.compile(r"(\w*?[^\W\d_])(_?\d+)")
+_NUMBERED = lazy_pattern(r"(\w*?[^\W\d_])(_?\d+)")
 
 
 class Suggestion(NamedTuple):

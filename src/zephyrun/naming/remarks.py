@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 
 from zephyrun.facts import FileFacts, Role
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 _SNIPPET_LENGTH = 40
@@ -17,10 +17,10 @@ _NO_NOUNS = frozenset(
     also do does don was were be will would we you i don't it's is are has have because since until
     try make makes get gets set sets check checks add adds keep keeps""".split()
 )
-_COMMENT_BREAK = re.compile(r"[,;:(.\-–—=/]| in | for | from | per | which | that ")
+_COMMENT_BREAK = lazy_pattern(r"[,;:(.\-–—=/]| in | for | from | per | which | that ")
 # A name of something else in the code: `tMissArg`.
-_CODE = re.compile(r"[a-z][A-Z]")
-_PLAIN_WORDS = re.compile(r"[a-z ]+")
+_CODE = lazy_pattern(r"[a-z][A-Z]")
+_PLAIN_WORDS = lazy_pattern(r"[a-z ]+")
 _MOST_WORDS_IN_A_REMARK = 3
 
 

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from functools import cache
 
-_PARTS = re.compile(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+|[^\W\d_A-Za-z]+")
+from zephyrun.patterns import lazy_pattern
+
+_PARTS = lazy_pattern(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+|[^\W\d_A-Za-z]+")
 _VOWELS = frozenset("aeiouy")
 
 # Short words and short forms that any reader of code reads at sight. Longer words are judged by
@@ -72,8 +73,8 @@ _IRREGULAR = {
     "series": "", "news": "", "status": "", "bus": "", "lens": "", "axis": "", "basis": "",
     "bees": "bee", "queries": "query",
 }  # fmt: skip
-_UNSPEAKABLE = re.compile(r"[^aeiouy]{5,}")
-_ONE_SYLLABLE = re.compile(r"([^aeiouy]*)(?:[aeiouy]|[aeo][aeiouy]|[iu][aeo]|y[aeiou])([^aeiouy]*)")
+_UNSPEAKABLE = lazy_pattern(r"[^aeiouy]{5,}")
+_ONE_SYLLABLE = lazy_pattern(r"([^aeiouy]*)(?:[aeiouy]|[aeo][aeiouy]|[iu][aeo]|y[aeiou])([^aeiouy]*)")
 _CONSONANTS = "b c d f g h j k l m n p q r s t v w x z".split()
 # What words of one syllable begin and end with.
 _BEGINNINGS = frozenset(

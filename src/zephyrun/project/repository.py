@@ -7,18 +7,18 @@ monitors, filters and text converters are off.
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from zephyrun.errors import UserError
+from zephyrun.patterns import lazy_pattern
 
 _NOTHING_OF_THEIRS = (
     "-c", "core.hooksPath=/dev/null", "-c", "core.fsmonitor=false", "-c", "core.quotePath=false",
     "-c", "diff.external=", "-c", "commit.gpgSign=false",
 )  # fmt: skip
-_HUNK = re.compile(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
+_HUNK = lazy_pattern(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
 _REGULAR_FILE = "100644"
 _LINK = "120000"
 _SUBMODULE = b"160000"

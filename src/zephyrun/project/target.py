@@ -5,17 +5,17 @@ Set by `target` in the settings, else found in the packaging files, else the run
 
 from __future__ import annotations
 
-import re
 import sys
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from zephyrun.errors import UserError
+from zephyrun.patterns import lazy_pattern
 from zephyrun.project.settings import Settings, read_toml
 
 _THIS_PYTHON = ".".join(map(str, sys.version_info[:3]))
-_PLAIN_VERSION = re.compile(r"\d+\.\d+")
+_PLAIN_VERSION = lazy_pattern(r"\d+\.\d+")
 _ANY_PATCH = 99
 _SHARED_FILE = "pyproject.toml"
 _OLD_SHARED_FILE = "setup.cfg"

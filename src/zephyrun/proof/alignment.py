@@ -7,7 +7,6 @@ against each other in order. What this finds is a guess: it may cost a verdict, 
 from __future__ import annotations
 
 import ast
-import re
 import sys
 from bisect import bisect_left, bisect_right
 from collections import Counter
@@ -19,10 +18,11 @@ from typing import NamedTuple, TypeVar
 
 from zephyrun.facts import Comment, FileFacts
 from zephyrun.languages.python import ParsedFile
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.normal_form import Element, NormalForm, Version
 
 _HEADS = frozenset(each.__name__ for each in (*ast.stmt.__subclasses__(), ast.ExceptHandler, ast.match_case))
-_WORD = re.compile(r"\w+")
+_WORD = lazy_pattern(r"\w+")
 # A part that has fewer elements may stand anywhere.
 _SHORTEST_PART = 3
 # So many times what is left is searched for parts that have moved.

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import ast
-import re
+
+from zephyrun.patterns import lazy_pattern
 
 # What leads to frames, or shows them. Source: library reference.
-_FRAMES = re.compile(
+_FRAMES = lazy_pattern(
     rb"_getframe|currentframe|_current_frames|f_back|getouterframes|getinnerframes|extract_stack|format_stack|"
     rb"print_stack|walk_stack|walk_tb|inspect\.(?:stack|trace)|import[^\n]*\b(?:stack|trace)\b|findCaller|"
     rb"settrace|setprofile|sys\.monitoring|cgitb|tracemalloc|getrecursionlimit|RecursionError"

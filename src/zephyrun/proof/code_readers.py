@@ -6,15 +6,16 @@ import re
 from collections.abc import Iterator
 
 from zephyrun.languages.python import ParsedFile
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
 
 # What tells of a code object more than how its function is called, where it stands, and what it takes.
 _INSIDE = r"\s*\.\s*co_(?:code|consts|names|nlocals|stacksize|exceptiontable)\b"
-_LOOKS_INSIDE = re.compile(rf"\b__code__{_INSIDE}")
-_KEEPS_CODE = re.compile(r"\b(\w+)\s*(?::\s*\w+\s*)?=\s*[^\n=]*\.__code__\b")
-_LOOKS_AT_CODE = re.compile(r"\bmarshal\s*\.\s*dumps?\s*\([^\n]*code|\.__code__\s*(?:\.\s*replace\b|[=!]=)")
+_LOOKS_INSIDE = lazy_pattern(rf"\b__code__{_INSIDE}")
+_KEEPS_CODE = lazy_pattern(r"\b(\w+)\s*(?::\s*\w+\s*)?=\s*[^\n=]*\.__code__\b")
+_LOOKS_AT_CODE = lazy_pattern(r"\bmarshal\s*\.\s*dumps?\s*\([^\n]*code|\.__code__\s*(?:\.\s*replace\b|[=!]=)")
 # What lists the instructions of something that it is handed by its name. Source: library reference.
-_LISTS_INSTRUCTIONS = re.compile(r"\b(?:dis|distb|disassemble|disco|get_instructions|code_info|show_code|Bytecode)\s*\(\s*(\w+)")
+_LISTS_INSTRUCTIONS = lazy_pattern(r"\b(?:dis|distb|disassemble|disco|get_instructions|code_info|show_code|Bytecode)\s*\(\s*(\w+)")
 
 
 def code_reservations(parsed: ParsedFile) -> Iterator[Reservation]:

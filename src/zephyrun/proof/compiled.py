@@ -23,6 +23,7 @@ from collections.abc import Callable, Mapping, Sequence
 from types import CodeType
 from typing import NamedTuple
 
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.named_constants import without_names
 from zephyrun.proof.normal_form import DOCUMENTED, constant_key, without_documentation
 
@@ -34,7 +35,7 @@ _STATIC = "__static_attributes__"
 _VARIABLE_ARGUMENTS = 0x04
 _VARIABLE_KEYWORDS = 0x08
 # What stands between names in a text, and the names themselves.
-_WORDS = re.compile(r"(\W+)")
+_WORDS = lazy_pattern(r"(\W+)")
 
 # Pairs of an old and a new name.
 Renamed = frozenset[tuple[str, str]]

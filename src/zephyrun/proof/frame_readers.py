@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-import re
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -12,9 +11,10 @@ from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.frame_reads import ANYTHING
 from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.texts import shows_instructions
+from zephyrun.patterns import lazy_pattern
 
-_MARK = re.compile(rf"\b(?:{'|'.join(sorted(FRAME_READERS))})\b")
-_QUOTED = re.compile(rb"[\"'](\w+)[\"']")
+_MARK = lazy_pattern(rf"\b(?:{'|'.join(sorted(FRAME_READERS))})\b")
+_QUOTED = lazy_pattern(rb"[\"'](\w+)[\"']")
 _ASKED_OF_FRAMES = b"f_locals"
 _MOST_FILES_KEPT = 256
 

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator, Mapping
 
 from zephyrun.linking.linkage import Content, Linkage
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.usage import Target, TargetSort
+from zephyrun.patterns import lazy_pattern
 
 # How much of its words a file must share with another one to be that one, moved and changed.
 _ALIKE = 0.6
-_WORDS = re.compile(rb"\w+|[^\w\s]")
+_WORDS = lazy_pattern(rb"\w+|[^\w\s]")
 # More pairs than this are told by their content alone.
 _MOST_PAIRS = 2_500
 

@@ -12,13 +12,13 @@ must not know the name in any way.
 from __future__ import annotations
 
 import ast
-import re
 from collections.abc import Collection, Iterator, Mapping
 from typing import NamedTuple, TypeGuard
 
 from zephyrun.facts import FileFacts, Role
 from zephyrun.languages.python import ParsedFile
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation, Surroundings
 
 # What gives a program all names of the module at once.
@@ -26,9 +26,9 @@ _NAMESPACE_READERS = frozenset({"globals"})
 _NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
 _NAMESPACE_ATTRIBUTES = frozenset({"modules", "getmembers", "__globals__", "co_consts", "co_names"})
 # A text that is run, and lists names.
-_LISTED_IN_TEXT = re.compile(r"\b(?:eval|exec)\s*\([^\n]*[\"'][^\n]*\b(globals|locals|vars|dir)\s*\(")
+_LISTED_IN_TEXT = lazy_pattern(r"\b(?:eval|exec)\s*\([^\n]*[\"'][^\n]*\b(globals|locals|vars|dir)\s*\(")
 # The names of an instance are no names of the module.
-_NAMESPACE_TABLE = re.compile(r"(?<!self\.)(?<!cls\.)\b__dict__\b")
+_NAMESPACE_TABLE = lazy_pattern(r"(?<!self\.)(?<!cls\.)\b__dict__\b")
 
 
 class NamedConstant(NamedTuple):

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 
 from zephyrun.languages.python import ParsedFile
 from zephyrun.languages.python.reading import tree_of
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
 
 # What makes of a path the same path, in another spelling or kind.
@@ -20,16 +21,16 @@ _SOMETHING_ELSE = frozenset(
 )
 _OPENS = frozenset("open read_text read_bytes getlines getline FileIO fopen run_path".split())
 # What else leads to the path of a file, and what it takes to read the file then. Source: library reference.
-_OTHER_WAYS = re.compile(
+_OTHER_WAYS = lazy_pattern(
     r"(?<![\w.\"'])__(?:loader|spec)__|__code__\s*\.\s*co_filename|\b(?:orig_argv|getsourcefile|getfile|extract_stack)\b|"
     r"(?:__main__\b|\bmodules\s*\[[^\]\n]*\])\s*\.\s*__file__"
 )
-_READS_FILES = re.compile(
+_READS_FILES = lazy_pattern(
     r"\b(?:open|fopen|FileIO|read_text|read_bytes|getlines?|get_source|get_data|getsize|st_size|run_path|findsource)\b"
 )
 # Texts that take in all files of Python.
-_ALL_SOURCES = re.compile(r".*\*\.py")
-_SOURCE_NAME = re.compile(r"(?<!\w)(\w+)\.py\b")
+_ALL_SOURCES = lazy_pattern(r".*\*\.py")
+_SOURCE_NAME = lazy_pattern(r"(?<!\w)(\w+)\.py\b")
 
 
 def own_text_reservations(parsed: ParsedFile, module: str = "") -> Iterator[Reservation]:

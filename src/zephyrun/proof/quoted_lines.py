@@ -7,13 +7,13 @@ equal no whole line (parts of it, patterns) are not found.
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 
 from zephyrun.languages.python import ParsedFile
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.texts import texts_in
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import SourceText
 
@@ -24,7 +24,7 @@ _LINE_MARKS = (b"raceback", b"RACEBACK", b"linecache", b"stderr")
 _TRACEBACK = b"Traceback (most recent call last)"
 _ESCAPED = ((b"\\n", b"\n"), (b"\\'", b"'"), (b'\\"', b'"'))
 # A single word may be anything; a line of code has more to it.
-_MORE_THAN_A_WORD = re.compile(rb"\w.*\W|\W.*\w")
+_MORE_THAN_A_WORD = lazy_pattern(rb"\w.*\W|\W.*\w")
 
 
 def find_quoted_lines(files: Mapping[str, bytes]) -> dict[bytes, str]:

@@ -15,6 +15,7 @@ from itertools import combinations
 from typing import NamedTuple
 
 from zephyrun.facts import CallsOfReader, FileFacts, ScopeKind, Text
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 
@@ -25,21 +26,21 @@ SOURCE_READERS = frozenset(
     "getsource getsourcelines getcomments findsource getblock get_source get_data getline getlines".split()
 )
 # What calls are named that may evaluate a text among their caller's variables.
-_EVALUATING = re.compile(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
+_EVALUATING = lazy_pattern(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
 # What calls are named that show a text to people.
-_TELLING = re.compile(
+_TELLING = lazy_pattern(
     r"^(?:warn|warning|debug|info|error|exception|critical|log|fail|print|open|add_argument|add_option|"
     r"_|n?p?gettext(?:_lazy)?|u(?:n)?gettext)$|"
     r"(?:Error|Exception|Warning)$"
 )
 _FILLED_IN = ("receiver", "format")
 _TAKEN_APART = ("receiver", "split")
-_FIELD = re.compile(r"\{[^{}]*\}")
-_CONVERSION = re.compile(r"%[-+ #0-9.]*[a-zA-Z]")
-_SENTENCE = re.compile(
+_FIELD = lazy_pattern(r"\{[^{}]*\}")
+_CONVERSION = lazy_pattern(r"%[-+ #0-9.]*[a-zA-Z]")
+_SENTENCE = lazy_pattern(
     r"[\s('`\"]*[\w'’-]+(?:[,;:)`\"]*\s+[('`\"]*[\w'’-]+){2,}[\s.,;:!?()'’`\"-]*", re.ASCII
 )
-_QUERY = re.compile(r"(?i)\b(?:select|insert|update|delete|from|join|with|table|into|copy|describe|pivot)\b")
+_QUERY = lazy_pattern(r"(?i)\b(?:select|insert|update|delete|from|join|with|table|into|copy|describe|pivot)\b")
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
 
 

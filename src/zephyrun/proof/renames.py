@@ -8,7 +8,6 @@ ones. What captures a name, or joins two into one, shows in that the places diff
 
 from __future__ import annotations
 
-import re
 import sys
 from bisect import bisect_left
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
@@ -23,6 +22,7 @@ from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Target, TargetSort, Usage
 from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.comparison import Respelling, compare_files
 from zephyrun.proof.normal_form import Spelling
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
@@ -34,8 +34,8 @@ from zephyrun.source import Edit, EditSet, SourceText
 _FOR_READERS = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT})
 # What a person may have changed along: no program reads a comment.
 _CHANGED_ALONG = frozenset({PlaceSort.COMMENT, PlaceSort.DOCUMENT})
-_HANDED_ON = re.compile(r"^what `\*\*` hands on")
-_NAME = re.compile(r"`\w+`")
+_HANDED_ON = lazy_pattern(r"^what `\*\*` hands on")
+_NAME = lazy_pattern(r"`\w+`")
 _AS = " as "
 
 

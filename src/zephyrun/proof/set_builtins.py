@@ -5,32 +5,33 @@ from __future__ import annotations
 import re
 
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.patterns import lazy_pattern
 
 # What gives a builtin another meaning: in its module, in that of the file, or in another one.
-_BUILTINS_AS = re.compile(rb"import\s+builtins\s+as\s+(\w+)")
+_BUILTINS_AS = lazy_pattern(rb"import\s+builtins\s+as\s+(\w+)")
 # Each begins with a fixed word, which is what makes a search of every file cheap.
 _CHANGES_BUILTINS = (
     rb"(?:%(it)b)\s*(?:\.\s*(?!__dict__)(\w+)\s*=(?!=)|\.\s*__dict__|\[)",
     rb"(?:setattr|delattr|vars|patch[\w.]*)\s*\(\s*[\"']?(?:__)?(?:%(it)b)\b(?:[\"']?\s*[.,]\s*[\"']?(\w+))?",
     rb"del\s[^\n]*\b(?:__)?(?:%(it)b)\b",
 )
-_SETS_GLOBALS = re.compile(
+_SETS_GLOBALS = lazy_pattern(
     rb"\bglobals\s*\(\s*\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|\|=)|(?<![\w.])exec\s*\((?![^()\n]*,(?!\s*globals))"
 )
 # What the proof goes by: where it is set behind a dot, and where it stands as a text or as a keyword.
 _GONE_BY = frozenset(b"len int float sorted list tuple range enumerate isinstance any all bool round".split())
 _ANY_OF_THEM = b"|".join(sorted(_GONE_BY))
-_SET_SOMEWHERE = re.compile(rb"\.(?:%b)\s*=(?!=)" % _ANY_OF_THEM)
-_OWNER = re.compile(rb"(\w+)\Z")
+_SET_SOMEWHERE = lazy_pattern(rb"\.(?:%b)\s*=(?!=)" % _ANY_OF_THEM)
+_OWNER = lazy_pattern(rb"(\w+)\Z")
 _LONGEST_OWNER = 80
 _SETTING_BY_NAME = (b"setattr", b"__dict__", b"vars(", b"patch")
 _IN_NAMESPACE = rb"\s*(?:\[\s*[\"'](?:%b)[\"']\s*\]\s*=(?!=)|\.\s*update\s*\([^\n]*\b(?:%b)\b)" % ((_ANY_OF_THEM,) * 2)
 _SET_BY_NAME = (
-    re.compile(rb"setattr\s*\(\s*(\w+)\s*,\s*[\"'](?:%b)[\"']" % _ANY_OF_THEM),
-    re.compile(rb"vars\s*\(\s*(\w+)\s*\)%b" % _IN_NAMESPACE),
-    re.compile(rb"\.__dict__%b" % _IN_NAMESPACE),
+    lazy_pattern(rb"setattr\s*\(\s*(\w+)\s*,\s*[\"'](?:%b)[\"']" % _ANY_OF_THEM),
+    lazy_pattern(rb"vars\s*\(\s*(\w+)\s*\)%b" % _IN_NAMESPACE),
+    lazy_pattern(rb"\.__dict__%b" % _IN_NAMESPACE),
 )
-_STAND_IN = re.compile(rb"patch[\w.]*\s*\(\s*[\"'][\w.]*\.(?:%b)[\"']" % _ANY_OF_THEM)
+_STAND_IN = lazy_pattern(rb"patch[\w.]*\s*\(\s*[\"'][\w.]*\.(?:%b)[\"']" % _ANY_OF_THEM)
 
 
 def sets_builtins(data: bytes) -> bool:

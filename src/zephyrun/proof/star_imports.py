@@ -3,13 +3,13 @@ from them."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Mapping
 
 from zephyrun.linking.modules import STAR
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Importers, absolute_imports
 
-_SOURCE = re.compile(rb"\bfrom(?:\s|\\)+([.\w]+)(?:\s|\\)*\Z")
+_SOURCE = lazy_pattern(rb"\bfrom(?:\s|\\)+([.\w]+)(?:\s|\\)*\Z")
 _LONGEST_SOURCE = 300
 
 

@@ -12,6 +12,7 @@ from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.modules import find_import_roots, is_python, is_test, module_name
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
@@ -32,7 +33,7 @@ Content = bytes | str
 _SOURCE_MARKS = tuple(name.encode() for name in sorted(SOURCE_READERS))
 _FRAME_MARKS = tuple(name.encode() for name in sorted(FRAME_READERS))
 _READS_BY_NAME = (b"locals(", b"vars(", b"eval(", b"exec(", b"_getframe", b"currentframe", b"f_locals")
-_READS_SOURCE = re.compile(
+_READS_SOURCE = lazy_pattern(
     rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)(?:%b)\b" % b"|".join(_SOURCE_MARKS)
 )
 
@@ -41,32 +42,32 @@ _READS_SOURCE = re.compile(
 _WALKERS = (b"vars", b"dir", b"getmembers")
 _WALKING_CALL = rb"%b(?<!\w%b)\s*\(\s*(?!self\b|cls\b)[^\s)]"
 _WALKS_NAMES = (
-    *(re.compile(_WALKING_CALL % (name, name)) for name in _WALKERS),
-    re.compile(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
+    *(lazy_pattern(_WALKING_CALL % (name, name)) for name in _WALKERS),
+    lazy_pattern(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
     *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
 )
-_SETS_SOME_NAME = re.compile(rb"setattr(?<!\wsetattr)\s*\(\s*([A-Za-z]\w*)\s*,\s*(?![\"']\w+[\"']\s*,)")
+_SETS_SOME_NAME = lazy_pattern(rb"setattr(?<!\wsetattr)\s*\(\s*([A-Za-z]\w*)\s*,\s*(?![\"']\w+[\"']\s*,)")
 # What shows the members of a class in their order: the namespace of an instance is its own.
-_WALKS_MEMBERS = re.compile(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
+_WALKS_MEMBERS = lazy_pattern(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
 # What shows in which order functions stand in a file.
-_TELLS_LINES = re.compile(rb"co_firstlineno|__firstlineno__|getsourcelines|findsource")
-_LISTS_MEMBERS = re.compile(rb"\b(?:dir|help|__dir__)\b|\bpydoc\b")
-_READS_LOCALS = re.compile(rb"\b(?:f_locals\b|locals\s*\()")
+_TELLS_LINES = lazy_pattern(rb"co_firstlineno|__firstlineno__|getsourcelines|findsource")
+_LISTS_MEMBERS = lazy_pattern(rb"\b(?:dir|help|__dir__)\b|\bpydoc\b")
+_READS_LOCALS = lazy_pattern(rb"\b(?:f_locals\b|locals\s*\()")
 # What loads a module whose name is worked out while the program runs, and what it is called then.
 _LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
 _LOADED_ALREADY = rb"\bsys\.modules(?:\[|\.get\()"
-_LOADS = re.compile(_LOADING_CALL)
-_LOADS_OR_FINDS = re.compile(rb"%b|%b" % (_LOADING_CALL, _LOADED_ALREADY))
-_LOADED = re.compile(rb"(\w+)[ \t]*=(?!=)[^=\n]*?(?:%b)" % _LOADS_OR_FINDS.pattern)
+_LOADS = lazy_pattern(_LOADING_CALL)
+_LOADS_OR_FINDS = lazy_pattern(rb"%b|%b" % (_LOADING_CALL, _LOADED_ALREADY))
+_LOADED = lazy_pattern(rb"(\w+)[ \t]*=(?!=)[^=\n]*?(?:%b)" % _LOADS_OR_FINDS.pattern)
 _WALKING = rb"\b(?:%b)\s*\(\s*" % b"|".join(_WALKERS)
-_WALKS_LOADED = re.compile(rb"%b[\w.]*%b" % (_WALKING, _LOADING_CALL))
-_TOP_LEVEL = re.compile(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
+_WALKS_LOADED = lazy_pattern(rb"%b[\w.]*%b" % (_WALKING, _LOADING_CALL))
+_TOP_LEVEL = lazy_pattern(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
-_IMPORT = re.compile(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
-_BEFORE_IMPORT = re.compile(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
+_IMPORT = lazy_pattern(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
+_BEFORE_IMPORT = lazy_pattern(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
 # What builds a project, its documentation or its environments.
 _BUILDING = frozenset({"setup.py", "conf.py", "noxfile.py", "tasks.py", "fabfile.py"})
-_COMMENT = re.compile(rb"#[^\r\n]*|\\")
+_COMMENT = lazy_pattern(rb"#[^\r\n]*|\\")
 
 
 def find_surroundings(

@@ -18,13 +18,15 @@ from functools import cached_property
 from itertools import accumulate
 from typing import NamedTuple
 
+from zephyrun.patterns import lazy_pattern
+
 BYTE_ORDER_MARK = codecs.BOM_UTF8
 
-_LINE_END = re.compile(r"\r\n|\r|\n")
-_LINE_END_BYTES = re.compile(rb"\r\n|\r|\n")
+_LINE_END = lazy_pattern(r"\r\n|\r|\n")
+_LINE_END_BYTES = lazy_pattern(rb"\r\n|\r|\n")
 # PEP 263: a comment in one of the first two lines, the first of them being blank or a comment.
-_COOKIE = re.compile(rb"^[ \t\f]*#.*?coding[:=][ \t]*([-\w.]+)")
-_BLANK_OR_COMMENT = re.compile(rb"^[ \t\f]*(?:#.*)?$")
+_COOKIE = lazy_pattern(rb"^[ \t\f]*#.*?coding[:=][ \t]*([-\w.]+)")
+_BLANK_OR_COMMENT = lazy_pattern(rb"^[ \t\f]*(?:#.*)?$")
 _PRINTABLE_ASCII = bytes(range(0x20, 0x7F)) + b"\t\r\n\f"
 _CLAIM_LENGTH_READ = 12
 

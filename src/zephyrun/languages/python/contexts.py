@@ -20,6 +20,7 @@ from zephyrun.languages.python.answers import Answer, FunctionNode, answer_of
 from zephyrun.languages.python.deeds import Deeds, documentation_of, members_of, words_of_sentence, words_of_text
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.walk import all_arguments, position_readers
+from zephyrun.patterns import lazy_pattern
 
 _SEQUENCES = (ast.Tuple, ast.List)
 _COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.GeneratorExp, ast.DictComp)
@@ -31,9 +32,9 @@ _LONGEST_TEXT = 12
 # Only the parameters next to one tell something of it, and they are many.
 _NEIGHBOURS = 2
 # Names of functions that promise an answer of some sort.
-_PROMISING = re.compile(r"_*(?:is|has|can|should|get|check)_")
-_LAST_WORD = re.compile(r"([^\W\d]\w*)\s*(?:[:=]|is|\()?\s*['\"]?$")
-_DOCUMENTED = re.compile(
+_PROMISING = lazy_pattern(r"_*(?:is|has|can|should|get|check)_")
+_LAST_WORD = lazy_pattern(r"([^\W\d]\w*)\s*(?:[:=]|is|\()?\s*['\"]?$")
+_DOCUMENTED = lazy_pattern(
     r"^\s*(?::param(?:\s+[\w.\[\]]+)?\s+|@param\s+|[-*]\s+)?\*{0,2}`{0,2}(\w+)`{0,2}\s*(?:\([^)\n]*\))?\s*:[ \t]*(.*(?:\n[ \t]+\S.*)?)$",
     re.MULTILINE,
 )

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import ast
-import re
 from dataclasses import dataclass, field
 from typing import Any
 
 from zephyrun.languages.python.answers import FunctionNode, Given, given_by, is_documentation
+from zephyrun.patterns import lazy_pattern
 
-_WORDS = re.compile(r"[^\W\d_]+")
-_END_OF_SENTENCE = re.compile(r"[.:;!?](?:\s|$)|\n\s*\n")
+_WORDS = lazy_pattern(r"[^\W\d_]+")
+_END_OF_SENTENCE = lazy_pattern(r"[.:;!?](?:\s|$)|\n\s*\n")
 _MOST_WORDS = 8
 # What a function calls last is seldom what it is for.
 _MOST_CALLS = 8

@@ -3,14 +3,15 @@ the cells of notebooks. It is read, at a glance at least, and never edited."""
 
 from __future__ import annotations
 
-import re
+from zephyrun.patterns import lazy_pattern
+
 
 _STUB = ".pyi"
 _NOTEBOOK = ".ipynb"
 _CODE = (_STUB, ".pyx", ".pxd", ".pxi")
-_SCRIPT = re.compile(rb"#![^\r\n]*\bpython")
+_SCRIPT = lazy_pattern(rb"#![^\r\n]*\bpython")
 # Lines that only notebooks understand.
-_MAGIC_LINE = re.compile(r"(?m)^([ \t]*)[%!?].*$")
+_MAGIC_LINE = lazy_pattern(r"(?m)^([ \t]*)[%!?].*$")
 
 
 def is_stub(path: str) -> bool:

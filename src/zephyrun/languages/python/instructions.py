@@ -6,9 +6,10 @@ codes behind it.
 
 from __future__ import annotations
 
-import re
+from zephyrun.patterns import lazy_pattern
 
-_INSTRUCTION = re.compile(
+
+_INSTRUCTION = lazy_pattern(
     r"#\s*!|#\s*(?!(?:else|try|finally)\s*:\s*$)[\w-]+\s*:|#.*coding[:=]|#\s*-\*-|#:"
     r"|#\s*(?:vim?|emacs)\b"
 )

@@ -7,7 +7,6 @@ names. So it is kept out of the walk that every file pays for.
 from __future__ import annotations
 
 import ast
-import re
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
@@ -41,15 +40,16 @@ from zephyrun.link_facts import (
     TextUse,
     Use,
 )
+from zephyrun.patterns import lazy_pattern
 
 _USES = {ast.Load: Use.READ, ast.Store: Use.WRITE, ast.Del: Use.DELETE}
-_PLAIN_TEXT = re.compile(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
-_ACCESSOR = re.compile(r"\.(?:setter|getter|deleter)\b")
+_PLAIN_TEXT = lazy_pattern(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
+_ACCESSOR = lazy_pattern(r"\.(?:setter|getter|deleter)\b")
 # What makes classes, given a name and what they have. Source: library reference.
 _MAKING_CLASSES = frozenset(
     "namedtuple NamedTuple TypedDict Enum IntEnum StrEnum Flag IntFlag".split()
 )
-_FIELD = re.compile(r"\w+")
+_FIELD = lazy_pattern(r"\w+")
 # Where calls take the keywords with which they will call something: by keyword, and by position in some of
 # the standard library. Source: library reference.
 _PASSED_AS = frozenset({"kwargs", "kwds", "keywords", "kw"})
@@ -63,9 +63,9 @@ _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 # Special methods that are asked for a name, and what keeps names to ask for later.
 _HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
 _KEEPING = frozenset({"attrgetter", "methodcaller"})
-_BEFORE_FILLING = re.compile(r"[%{]")
+_BEFORE_FILLING = lazy_pattern(r"[%{]")
 # Behind a conversion, its letter included, or a closing brace.
-_AFTER_FILLING = re.compile(r"%(?:\([^)]*\))?[^a-zA-Z%]*[a-zA-Z%]|\}")
+_AFTER_FILLING = lazy_pattern(r"%(?:\([^)]*\))?[^a-zA-Z%]*[a-zA-Z%]|\}")
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
 # What annotations say by the last part of the name before the bracket. Source: PEP 484, 585, 604, 612.

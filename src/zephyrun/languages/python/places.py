@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 
-_FROM = re.compile(r"from\b[\s\\]*")
+from zephyrun.patterns import lazy_pattern
+
+_FROM = lazy_pattern(r"from\b[\s\\]*")
 _LONGEST_GAP = 300
-_QUOTED = re.compile(r"[uU]?('''|\"\"\"|'|\")(.*)\1", re.DOTALL)
+_QUOTED = lazy_pattern(r"[uU]?('''|\"\"\"|'|\")(.*)\1", re.DOTALL)
 
 
 def keyword_before(text: str, name: str, end: int) -> int:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import ast
 import gc
-import re
 import sys
 import warnings
 from bisect import bisect_left
@@ -17,6 +16,7 @@ from zephyrun.facts import Binding, Comment, Exposure, FileFacts
 from zephyrun.languages.python.scanner import NESTED_QUOTES, Scan, scan
 from zephyrun.languages.python.scopes import ScopeTable
 from zephyrun.languages.python.walk import Walk
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText, UnreadableText
 
 # Expressions may nest deeper than Python's default recursion limit allows a walk to follow; what
@@ -27,7 +27,7 @@ _RECURSION_LIMIT = 30_000
 
 # How statements begin that older interpreters do not know.
 _NEWER = (
-    ((3, 12), re.compile(r"\s*(?:type\s+\w+\s*(?:\[.*\])?\s*=|(?:(?:async\s+)?def|class)\s+\w+\s*\[)")),
+    ((3, 12), lazy_pattern(r"\s*(?:type\s+\w+\s*(?:\[.*\])?\s*=|(?:(?:async\s+)?def|class)\s+\w+\s*\[)")),
 )
 
 

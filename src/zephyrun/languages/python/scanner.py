@@ -14,6 +14,8 @@ from collections.abc import Iterator
 from functools import cache
 from typing import NamedTuple
 
+from zephyrun.patterns import lazy_pattern
+
 # Whether the running interpreter reads f-strings with their own quotes inside (PEP 701).
 NESTED_QUOTES = sys.version_info >= (3, 12)
 
@@ -25,7 +27,7 @@ _PREFIX = r"(?:\b(?i:r[bf]?|br?|fr?|u))?"
 _LITERAL = f"(?:{_TRIPLE_DOUBLE}|{_TRIPLE_SINGLE}|{_DOUBLE}|{_SINGLE})"
 # Without prefixes and groups each choice begins with a fixed character, which makes a search fast.
 PLAIN_MARK = rf"\#[^\r\n]*|{_TRIPLE_DOUBLE}|{_TRIPLE_SINGLE}|{_DOUBLE}|{_SINGLE}"
-_PLAIN_MARK = re.compile(PLAIN_MARK, re.DOTALL)
+_PLAIN_MARK = lazy_pattern(PLAIN_MARK, re.DOTALL)
 _PREFIXES = frozenset({"r", "b", "f", "u", "rb", "br", "rf", "fr"})
 _LONGEST_PREFIX = 2
 

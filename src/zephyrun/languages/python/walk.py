@@ -29,18 +29,19 @@ from zephyrun.languages.python.frame_reads import ANYTHING, NAMESPACES, read_off
 from zephyrun.languages.python.places import mangled_name, quoted_range
 from zephyrun.languages.python.relocation import parse_fragment
 from zephyrun.languages.python.scopes import CLASS_CELL, Mark, ScopeTable
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 # What may stand between two tokens inside a statement.
 _GAP = r"(?:[ \t\f\r\n]|\\(?:\r\n|\r|\n)|\#[^\r\n]*(?:\r\n|\r|\n))*"
 _NAME = r"[^\W\d]\w*"
-_NEXT_NAME = re.compile(rf"{_GAP}({_NAME})")
-_DEF_NAME = re.compile(rf"(?:async{_GAP})?(?:def|class){_GAP}({_NAME})")
-_AS_NAME = re.compile(rf"(?:{_GAP}\))*{_GAP}as{_GAP}({_NAME})")
-_NEXT_DECLARED = re.compile(rf"{_GAP},?{_GAP}({_NAME})")
-_REST_NAME = re.compile(rf"\*\*{_GAP}({_NAME})")
-_SHOWS_ITSELF = re.compile(r"=\s*(?:![rsa])?\s*[:}]")
-_STARS = re.compile(rf"\*{{0,2}}{_GAP}")
+_NEXT_NAME = lazy_pattern(rf"{_GAP}({_NAME})")
+_DEF_NAME = lazy_pattern(rf"(?:async{_GAP})?(?:def|class){_GAP}({_NAME})")
+_AS_NAME = lazy_pattern(rf"(?:{_GAP}\))*{_GAP}as{_GAP}({_NAME})")
+_NEXT_DECLARED = lazy_pattern(rf"{_GAP},?{_GAP}({_NAME})")
+_REST_NAME = lazy_pattern(rf"\*\*{_GAP}({_NAME})")
+_SHOWS_ITSELF = lazy_pattern(r"=\s*(?:![rsa])?\s*[:}]")
+_STARS = lazy_pattern(rf"\*{{0,2}}{_GAP}")
 
 # Builtins that read the names of the function that calls them; the second group only does so
 # without arguments.
