@@ -147,7 +147,7 @@ class FileView:
 
     @cached_property
     def _own_text_reservations(self) -> tuple[Reservation, ...]:
-        return tuple(own_text_reservations(self.parsed, self.surroundings.module))
+        return tuple(own_text_reservations(self.parsed, self.surroundings.module, is_rewritten=False))
 
 
 def please_confirm(confirm: Sequence[str]) -> str:

@@ -13,7 +13,11 @@ from zephyrun.proof.remains import Reservation
 _INSIDE = r"\s*\.\s*co_(?:code|consts|names|nlocals|stacksize|exceptiontable)\b"
 _LOOKS_INSIDE = lazy_pattern(rf"\b__code__{_INSIDE}")
 _KEEPS_CODE = lazy_pattern(r"\b(\w+)\s*(?::\s*\w+\s*)?=\s*[^\n=]*\.__code__\b")
-_LOOKS_AT_CODE = lazy_pattern(r"\bmarshal\s*\.\s*dumps?\s*\([^\n]*code|\.__code__\s*(?:\.\s*replace\b|[=!]=)")
+_LOOKS_AT_CODE = lazy_pattern(r"\.__code__\s*(?:\.\s*replace\b|[=!]=)")
+_CODE = "__code__"
+_STORES = "marshal"
+_STORES_CODE = lazy_pattern(r"marshal\s*\.\s*dumps?\s*\([^\n]*code")
+_IMPORTS_DIS = lazy_pattern(r"import\s+dis\b|from\s+dis\s+import\b")
 # What lists the instructions of something that it is handed by its name. Source: library reference.
 _LISTS_INSTRUCTIONS = lazy_pattern(r"\b(?:dis|distb|disassemble|disco|get_instructions|code_info|show_code|Bytecode)\s*\(\s*(\w+)")
 
@@ -21,11 +25,17 @@ _LISTS_INSTRUCTIONS = lazy_pattern(r"\b(?:dis|distb|disassemble|disco|get_instru
 def code_reservations(parsed: ParsedFile) -> Iterator[Reservation]:
     """A reservation for each place of a file at which it may look at the code of its functions."""
     text = parsed.source.text
-    places = [*_LOOKS_AT_CODE.finditer(text), *_LOOKS_INSIDE.finditer(text)]
-    for kept in {each[1] for each in _KEEPS_CODE.finditer(text)}:
-        places += re.finditer(rf"\b{kept}{_INSIDE}", text)
-    own = {each.name for each in parsed.facts.bindings if not each.outside and each.scope == 0}
-    places += (found for found in _LISTS_INSTRUCTIONS.finditer(text) if found[1] in own)
+    places: list[re.Match[str]] = []
+    # Few files hold any of these words, and every file is asked.
+    if _CODE in text:
+        places += (*_LOOKS_AT_CODE.finditer(text), *_LOOKS_INSIDE.finditer(text))
+        for kept in {each[1] for each in _KEEPS_CODE.finditer(text)}:
+            places += re.finditer(rf"\b{kept}{_INSIDE}", text)
+    if _STORES in text:
+        places += _STORES_CODE.finditer(text)
+    if _IMPORTS_DIS.search(text) is not None:
+        own = {each.name for each in parsed.facts.bindings if not each.outside and each.scope == 0}
+        places += (found for found in _LISTS_INSTRUCTIONS.finditer(text) if found[1] in own)
     for found in places:
         if parsed.is_code(found.start()):
             what = f"it does not matter what the code of functions is made of, at which `{found[0]}` looks"

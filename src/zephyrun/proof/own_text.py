@@ -11,6 +11,7 @@ from zephyrun.languages.python import ParsedFile
 from zephyrun.languages.python.reading import tree_of
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
+from zephyrun.source import SourceText
 
 # What makes of a path the same path, in another spelling or kind.
 _SAME_PATH = frozenset("Path PurePath abspath absolute realpath resolve expanduser fspath normpath str strip".split())
@@ -25,6 +26,8 @@ _OTHER_WAYS = lazy_pattern(
     r"(?<![\w.\"'])__(?:loader|spec)__|__code__\s*\.\s*co_filename|\b(?:orig_argv|getsourcefile|getfile|extract_stack)\b|"
     r"(?:__main__\b|\bmodules\s*\[[^\]\n]*\])\s*\.\s*__file__"
 )
+_WORDS_OF_WAYS = ("loader__", "__spec__", "_filename", "_argv", "getsourcefile", "getfile", "extract_stack", "modules", "__main__")
+_PATH = lazy_pattern(r"__file__|argv\s*\[\s*0\s*\]")
 _READS_FILES = lazy_pattern(
     r"\b(?:open|fopen|FileIO|read_text|read_bytes|getlines?|get_source|get_data|getsize|st_size|run_path|findsource)\b"
 )
@@ -33,10 +36,14 @@ _ALL_SOURCES = lazy_pattern(r".*\*\.py")
 _SOURCE_NAME = lazy_pattern(r"(?<!\w)(\w+)\.py\b")
 
 
-def own_text_reservations(parsed: ParsedFile, module: str = "") -> Iterator[Reservation]:
+def own_text_reservations(
+    parsed: ParsedFile, module: str = "", *, is_rewritten: bool = True
+) -> Iterator[Reservation]:
     """A reservation for each place at which the path of the file goes on, be it to what opens it at once, and for each
-    other way to it in code that reads files. `module` is the file's dotted name, "" where it may be any."""
-    yield from _where_path_goes_on(parsed)
+    other way to it in code that reads files. `module` is the file's dotted name, "" where it may be any. The tree of
+    one that `is_rewritten` is read anew."""
+    if _PATH.search(parsed.source.text) is not None:
+        yield from _where_path_goes_on(parsed.source, tree_of(parsed.source) if is_rewritten else parsed.tree)
     if _READS_FILES.search(parsed.source.text):
         for what, start in _other_ways(parsed, module.rpartition(".")[2]):
             yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
@@ -45,10 +52,11 @@ def own_text_reservations(parsed: ParsedFile, module: str = "") -> Iterator[Rese
 def _other_ways(parsed: ParsedFile, name: str) -> Iterator[tuple[str, int]]:
     """What may lead to the file, other than its path, and where that stands."""
     text = parsed.source.text
-    for found in _OTHER_WAYS.finditer(text):
+    # Few files hold any of these words, and every file is asked.
+    for found in _OTHER_WAYS.finditer(text) if any(word in text for word in _WORDS_OF_WAYS) else ():
         if parsed.is_code(found.start()):
             yield found[0], found.start()
-    for each in parsed.facts.texts:
+    for each in parsed.facts.texts if ".py" in text else ():
         if ".py" in text[each.start : each.end] and each.use != "documentation":
             # A sentence only speaks of it.
             is_path = not re.search(r"\s", each.words) or _READS_FILES.search(each.words)
@@ -58,18 +66,21 @@ def _other_ways(parsed: ParsedFile, name: str) -> Iterator[tuple[str, int]]:
                 yield f"{named[0]}.py", each.start
 
 
-def _where_path_goes_on(parsed: ParsedFile) -> Iterator[Reservation]:
-    source = parsed.source
-    if "__file__" not in source.text and "argv" not in source.text:
-        return
-    # Read anew: the tree at hand may have been rewritten.
-    tree = tree_of(source)
-    around = {inner: node for node in ast.walk(tree) for inner in ast.iter_child_nodes(node)}
+def _where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[Reservation]:
+    lines = {source.line_of(found.start()) for found in _PATH.finditer(source.text)}
+    # To go through all of a large file takes long.
+    near = [each for each in tree.body if any(_first_line(each) <= line <= (each.end_lineno or line) for line in lines)]
+    around = {inner: node for each in near for node in ast.walk(each) for inner in ast.iter_child_nodes(node)}
     for node in around:
         if isinstance(node, ast.Name | ast.Subscript) and _is_own_path(node) and _goes_on(node, around):
             code = source.line(node.lineno).strip()
             what = f"it does not matter what the text of this file is, whose path goes on in `{code}`"
             yield Reservation(what, source.line_starts[node.lineno - 1])
+
+
+def _first_line(statement: ast.stmt) -> int:
+    decorators: list[ast.expr] = getattr(statement, "decorator_list", [])
+    return min(each.lineno for each in (statement, *decorators))
 
 
 def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
