@@ -79,8 +79,8 @@ def _where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[Reserv
 
 
 def _first_line(statement: ast.stmt) -> int:
-    decorators: list[ast.expr] = getattr(statement, "decorator_list", [])
-    return min(each.lineno for each in (statement, *decorators))
+    lines: list[int] = [each.lineno for each in getattr(statement, "decorator_list", [])]
+    return min([statement.lineno, *lines])
 
 
 def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
