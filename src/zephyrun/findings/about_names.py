@@ -223,7 +223,7 @@ def _remedy(view: FileView, binding: int, spelling: str) -> _Remedy:
         references = view.facts.bindings[binding].references
         confirm = (
             *(each.what for each in reservations(view.facts, binding, view.surroundings)),
-            *view.quoted(view.facts.references[index].start for index in references),
+            *view.read_as_text(view.facts.references[index].start for index in references),
             *view.read_off_code,
         )
     else:

@@ -51,7 +51,7 @@ def find_disabled_code(view: FileView) -> Iterator[Finding]:
         if any(is_instruction(each.text) for each in comments) or not _is_code(view, first, comments):
             continue
         texts = tuple(each.text for each in comments)
-        confirm = view.quoted(())
+        confirm = view.read_as_text(())
         n_lines = len(texts)
         lines = "This line is code that does" if n_lines == 1 else f"These {n_lines} lines are code that does"
         yield Finding(

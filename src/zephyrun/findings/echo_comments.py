@@ -98,7 +98,7 @@ def find_echo_comments(view: FileView) -> Iterator[Finding]:
     for index, comment in enumerate(facts.comments):
         if _is_echo(view, index) and not is_instruction(comment.text):
             words = len(_WORD.findall(comment.text))
-            confirm = view.quoted((comment.start,))
+            confirm = view.read_as_text((comment.start,))
             yield Finding(
                 kind="echo-comment",
                 path=view.path,

@@ -134,7 +134,7 @@ class FileView:
         """The dotted name of a scope, the module's name first."""
         return ".".join(filter(None, (self.surroundings.module, self.facts.dotted(scope))))
 
-    def quoted(self, starts: Iterable[int]) -> tuple[str, ...]:
+    def read_as_text(self, starts: Iterable[int]) -> tuple[str, ...]:
         """What a person must vouch for because some text of the project quotes the lines in which
         these offsets lie, or the file may be read as a text."""
         reserved = quoted_line_reservations(self.source, starts, self.surroundings)

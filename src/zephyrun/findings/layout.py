@@ -36,7 +36,7 @@ def layout_detector(kind: str) -> Callable[[FileView], Iterator[Finding]]:
 def _finding(view: FileView, addressed: Addressed) -> Finding:
     departure, scope, ordinal = addressed
     moves_only = departure.kind in _MOVES_LINES_ONLY
-    confirm = view.quoted(() if moves_only else [edit.start for edit in departure.edits])
+    confirm = view.read_as_text(() if moves_only else [edit.start for edit in departure.edits])
     if (reader := line_reader(view.facts)) and moves_lines(view.page, departure):
         confirm += (f"nothing in this file counts on where its lines stand, though it uses {reader}",)
     remedy = (Remedy.REVIEW if confirm else Remedy.SAFE) if departure.edits else Remedy.NONE

@@ -57,7 +57,7 @@ def find_magic_numbers(view: FileView) -> Iterator[Finding]:
                     for each in namespace_reservations(view.source.text, view.facts, view.surroundings)
                 )
             )
-        needed = (*confirm, *view.quoted((literal.start,)), *view.read_off_code)
+        needed = (*confirm, *view.read_as_text((literal.start,)), *view.read_off_code)
         finding = _finding(view, literal, view.facts.literal_counts[literal.value], needed, promised)
         if finding.suggestions:
             promised.setdefault(finding.suggestions[0].text, literal.value)

@@ -30,6 +30,7 @@ from zephyrun.link_facts import (
 from zephyrun.linking.modules import find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
+    begun_in,
     derives_classes,
     is_document,
     is_searched,
@@ -365,11 +366,25 @@ class Linkage:
         """The paths of modules that seem to give an attribute of that name a value, in order."""
         return self._paths_by_written.get(name.encode(), [])
 
+    def paths_beginning(self, name: str, *, are_any: bool) -> list[str]:
+        """The paths of modules with texts that seem to hold the beginning of an attribute's name, and no more of it; with
+        `are_any`, those where it may be filled in as a whole, too."""
+        beginnings = (name[:length].encode() for length in range(not are_any, len(name)))
+        return sorted({path for each in beginnings for path in self._paths_by_begun.get(each, ())})
+
+    @cached_property
+    def _paths_by_begun(self) -> dict[bytes, list[str]]:
+        return self._by_glance(begun_in)
+
     @cached_property
     def _paths_by_written(self) -> dict[bytes, list[str]]:
+        return self._by_glance(written_in)
+
+    def _by_glance(self, glance: Callable[[bytes], Collection[bytes]]) -> dict[bytes, list[str]]:
+        """The paths of modules by what a glance at each finds, in order."""
         found: dict[bytes, list[str]] = {}
         for path, data in self._modules_read:
-            for name in written_in(data):
+            for name in glance(data):
                 found.setdefault(name, []).append(path)
         return found
 

@@ -125,8 +125,8 @@ _NAMESPACE = "__dict__"
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _ONLY_ASKING = frozenset({"hasattr"})
 _NAMESPACE_FILLED_IN = lazy_pattern(r"\{[^{}]*\.__dict__\b")
-# A text that is run or filled in once it is put together, and what ends within a name behind a dot.
-_RUNS_OR_FILLS = lazy_pattern(rb"\b(?:eval|exec|compile)\s*\(|\.format(?:_map)?\s*\(")
+_BEGINS_NAMESPACE = lazy_pattern(rb"[\"']__(?:d(?:i(?:c(?:t_?)?)?)?)?[\"'{]")
+# What ends within a name behind a dot, in a text that is put together.
 _BEGUN_NAME = lazy_pattern(r"\w\.(?:(\w*)\{\w*\}|(\w+)\Z)")
 
 
@@ -889,8 +889,8 @@ class MemberUsage:
                         file.path,
                         lookup.start,
                     )
-        for file in self._linkage.mentioning("__dict__"):
-            for use in file.links.attributes_by_name.get("__dict__", ()):
+        for file in self._linkage.mentioning(_NAMESPACE):
+            for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
                 if self._may_show(file, use):
                     self._usage.doubt(
                         f"what uses `__dict__` in {file.path} does not depend on `{self.spelling}`",
@@ -925,10 +925,11 @@ class MemberUsage:
                 if each.use != "documentation" and _NAMESPACE_FILLED_IN.search(each.words):
                     yield file, each.start
         for path in self._linkage.lookup_paths:
-            there = self._linkage.file(path)
+            data = self._linkage.contents[path]
+            there = self._linkage.file(path) if isinstance(data, bytes) and _BEGINS_NAMESPACE.search(data) else None
             for lookup in there.links.lookups if there is not None else ():
                 assert there is not None, "it has calls"
-                is_begun = lookup.prefix.startswith("_") and lookup.may_find(_NAMESPACE)
+                is_begun = lookup.prefix.startswith("__") and lookup.may_find(_NAMESPACE)
                 if is_begun and self._may_be_ours(there, lookup.receiver):
                     yield there, lookup.start
 
@@ -950,10 +951,7 @@ class MemberUsage:
 
     def _check_texts_put_together(self) -> None:
         """Doubts about texts that are run, or filled in, and that are made of parts between which a name may end."""
-        for path in self._linkage.paths:
-            data = self._linkage.contents[path]
-            if not isinstance(data, bytes) or _RUNS_OR_FILLS.search(data) is None:
-                continue
+        for path in self._linkage.paths_beginning(self.spelling, are_any=self._stands_in_text):
             file = self._linkage.file(path)
             for text in file.facts.texts if file is not None else ():
                 begun = _BEGUN_NAME.search(text.words)

@@ -39,10 +39,10 @@ from zephyrun.patterns import lazy_pattern
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
-_SIGNATURE_ATTRIBUTES = ("__annotations__", "__code__", "__signature__", "__kwdefaults__")
-# Without any of these, the code of a function tells nobody what its parameters are called.
 _ITS_CODE = "__code__"
+_SIGNATURE_ATTRIBUTES = ("__annotations__", _ITS_CODE, "__signature__", "__kwdefaults__")
 _KEYWORDS_OF_PARTIAL = "keywords"
+# Without any of these, the code of a function tells nobody what its parameters are called.
 _READS_OFF_CODE = ("co_varnames", "getargs", "dis", "marshal", "FunctionType")
 _ONLY_BRIDGES = lazy_pattern(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
 # What runs a function that it is given with keywords that it is given, too: as its first argument or as one
@@ -375,8 +375,9 @@ class ParameterUsage:
 
     def _sets_by_name(self, path: str, name: str) -> bool:
         """Whether a file sets attributes by names that it works out, and one may be that name."""
-        file = self._linkage.file(path)
-        return file is not None and b"setattr" in file.data and any(each.may_find(name) for each in file.links.lookups)
+        data = self._linkage.contents[path]
+        file = self._linkage.file(path) if isinstance(data, bytes) and b"setattr" in data else None
+        return file is not None and any(each.may_find(name) for each in file.links.lookups)
 
     def _may_be_attribute(self, file: LinkedFile, name: str) -> bool:
         """Whether one of the functions may get to be an attribute of that name in a file: in the body of a class, as a

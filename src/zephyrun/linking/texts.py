@@ -29,6 +29,9 @@ _OWN_DOCUMENT = lazy_pattern(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 _CLASS_HEAD = lazy_pattern(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
 _WRITTEN = lazy_pattern(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
 _MAKES_CLASSES = lazy_pattern(rb"\btype\s*\(\s*[^(),]+(?:\([^()]*\))?[^(),]*,|\bnew_class\s*\(")
+# What runs texts or fills them in, and what a text of a file has at its end, or before what is filled in, behind a dot.
+_RUNS_OR_FILLS = lazy_pattern(rb"(?:eval|exec|compile|format(?:_map)?)\s*\(")
+_BEGUN = lazy_pattern(rb"\.(\w*)[{\"']")
 _REGISTERING = lazy_pattern(rb"\.\s*register\b")
 _LAST_WORD = lazy_pattern(rb"(\w+)\s*\Z")
 _LONGEST_WORD = 200
@@ -150,6 +153,15 @@ def _words_before(data: bytes, position: int) -> Iterator[bytes]:
 def written_in(data: bytes) -> frozenset[bytes]:
     """The names of attributes to which a file may give a value, at a glance."""
     return frozenset(_WRITTEN.findall(data))
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def begun_in(data: bytes) -> frozenset[bytes]:
+    """What the names of attributes may begin with that the texts of a file leave open, where texts are run or filled in,
+    at a glance."""
+    if _RUNS_OR_FILLS.search(data) is None:
+        return frozenset()
+    return frozenset(_BEGUN.findall(data))
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

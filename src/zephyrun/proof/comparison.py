@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
@@ -31,6 +31,7 @@ from zephyrun.proof.python_versions import unreadable_spelling
 from zephyrun.proof.quoted_lines import changed_quoted_lines
 from zephyrun.proof.remains import (
     SOURCE_IS_NOT_READ,
+    Reservation,
     Surroundings,
     new_name_reservations,
     reads_source,
@@ -194,14 +195,16 @@ def _compare(
         *_old_name_reservations(old, renamed, surroundings),
         *_new_name_reservations(new, renamed, surroundings),
         *_constant_reservations(old, new, surroundings),
-        *_postponing_reservations(old, rewriting, surroundings),
-        *_quoted_line_reservations(old, new, surroundings),
-        *_own_text_reservations(old, surroundings),
+        *_in_old(old, changed_quoted_lines(old.parsed, new.parsed, surroundings)),
+        *_in_old(old, own_text_reservations(old.parsed, surroundings.module)),
     ]
+    if any(_names_of_one(rewriting)):
+        # Only one version has the name by which annotations are postponed.
+        reserved += _in_old(old, namespace_reservations(old.source.text, old.facts, surroundings))
     rewritten = _count_rewritten(rewriting)
     # Of names that others can see, whoever renames them asks what shows instructions.
     if renamed or rewritten or old.constants or new.constants:
-        reserved += _code_reservations(old)
+        reserved += _in_old(old, code_reservations(old.parsed))
     differences = (
         *_compiled_witness(old, new, respelling.pairs, rewriting),
         *(difference for what, difference in reserved if what not in question.confirmed),
@@ -281,9 +284,7 @@ def _old_name_reservations(
     old: Version, renamed: Mapping[int, int], surroundings: Surroundings
 ) -> Iterator[_Reserved]:
     for binding in renamed:
-        for what, start in reservations(old.facts, binding, surroundings):
-            line = old.source.line_of(start)
-            yield what, Difference(line, 0, f"not shown: {what}")
+        yield from _in_old(old, reservations(old.facts, binding, surroundings))
 
 
 def _new_name_reservations(
@@ -303,36 +304,16 @@ def _constant_reservations(old: Version, new: Version, surroundings: Surrounding
                 yield what, Difference(*lines, f"not shown: {what}")
 
 
-def _postponing_reservations(
-    old: Version, rewriting: Sequence[Canonical], surroundings: Surroundings
-) -> Iterator[_Reserved]:
-    """What could notice that only one version has the name by which annotations are postponed."""
-    if len({each.postpones_annotations for each in rewriting}) > 1:
-        for what, start in namespace_reservations(old.source.text, old.facts, surroundings):
-            yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
+def _in_old(old: Version, found: Iterable[Reservation]) -> Iterator[_Reserved]:
+    """What a person may vouch for, where it stands in the old version."""
+    for what, start in found:
+        yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 
 def _names_of_one(rewriting: Sequence[Canonical]) -> Iterator[str]:
     """The name that only one version has, if it alone postpones annotations."""
     if len({each.postpones_annotations for each in rewriting}) > 1:
         yield POSTPONING
-
-
-def _quoted_line_reservations(
-    old: Version, new: Version, surroundings: Surroundings
-) -> Iterator[_Reserved]:
-    for what, start in changed_quoted_lines(old.parsed, new.parsed, surroundings):
-        yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
-
-
-def _own_text_reservations(old: Version, surroundings: Surroundings) -> Iterator[_Reserved]:
-    for what, start in own_text_reservations(old.parsed, surroundings.module):
-        yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
-
-
-def _code_reservations(old: Version) -> Iterator[_Reserved]:
-    for what, start in code_reservations(old.parsed):
-        yield what, Difference(old.source.line_of(start), 0, f"not shown: {what}")
 
 
 def _first_lines(old: Version, new: Version) -> tuple[Difference, ...]:

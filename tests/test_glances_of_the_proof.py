@@ -1,0 +1,120 @@
+"""What is told of a file at a glance: whatever may matter is told, and what people write every day is left in peace."""
+
+import re
+
+import pytest
+
+from zephyrun.languages.python import parse
+from zephyrun.linking.texts import begun_in
+from zephyrun.patterns import lazy_pattern
+from zephyrun.proof.code_readers import code_reservations
+from zephyrun.proof.own_text import own_text_reservations
+from zephyrun.proof.set_builtins import sets_builtins, sets_builtins_elsewhere
+
+SETTING_BUILTINS = (
+    "import builtins\nbuiltins.len = count\n",
+    "import builtins as all_of_them\nall_of_them.len = count\n",
+    "__builtins__['len'] = count\n",
+    "import builtins\nsetattr(builtins, 'len', count)\n",
+    "import builtins\ndel builtins.len\n",
+    "with mock.patch('builtins.len', count):\n    pass\n",
+    "import hives\nhives.len = count\n",
+    "import hives\nvars(hives)['len'] = count\n",
+    "import hives\nhives.__dict__.update(len=count)\n",
+    "with mock.patch('hives.len'):\n    pass\n",
+)
+SETTING_ITS_OWN = (
+    "globals()['len'] = count\n",
+    "globals().update(table)\n",
+    "exec('len = count')\n",
+    "exec(code, globals())\n",
+)
+LEAVING_BUILTINS = (
+    "class Hive:\n    def __init__(self):\n        self.len = 3\n",
+    "import builtins\nprint(builtins.len([]), builtins.len == len)\n",
+    "import builtins\nbuiltins._ = translate\n",
+    "import hives\nhives.length = 3\nassert hives.len == 3\n",
+    "hive = Hive()\nhive.len = 3\n",
+    "exec(code, space)\ncursor.exec('select')\n",
+    "print(globals()['len'], globals().get('len'))\n",
+    "with mock.patch('hives.weigh'):\n    pass\n",
+)
+
+
+@pytest.mark.parametrize("code", SETTING_BUILTINS)
+def test_who_sets_builtins(code):
+    """For all, or in a module that is imported."""
+    assert sets_builtins_elsewhere(code.encode())
+
+
+@pytest.mark.parametrize("code", SETTING_ITS_OWN)
+def test_who_sets_its_own_names(code):
+    """They are nobody else's."""
+    assert sets_builtins(code.encode()) and not sets_builtins_elsewhere(code.encode())
+
+
+@pytest.mark.parametrize("code", LEAVING_BUILTINS)
+def test_who_leaves_builtins_alone(code):
+    """Attributes of objects, what is read, and names of one's own."""
+    assert not sets_builtins(code.encode())
+
+
+@pytest.mark.parametrize(
+    ("code", "is_seen"),
+    [
+        ("def net():\n    pass\nprint(net.__code__.co_consts)\n", True),
+        ("def net():\n    pass\ncode = net.__code__\nprint(code.co_code)\n", True),
+        ("import dis\ndef net():\n    pass\ndis.dis(net)\n", True),
+        ("import marshal\ndef net():\n    pass\nmarshal.dumps(net.__code__)\n", True),
+        ("def net():\n    pass\nprint(net.__code__.co_name, net.__code__.co_argcount)\n", False),
+        ("import dis\ndef show(code):\n    dis.dis(code)\n    print(code.co_consts)\n", False),
+        ("import marshal\nmarshal.dump(rows, file)\n", False),
+        ("# net.__code__.co_consts\nprint('net.__code__.co_consts')\n", False),
+    ],
+)
+def test_who_looks_at_code(code, is_seen):
+    """At that of its own functions; a comment or a text only speaks of it."""
+    assert bool([*code_reservations(parse(code.encode()))]) == is_seen
+
+
+@pytest.mark.parametrize(
+    ("code", "is_seen"),
+    [
+        ("print(open('hives.py').read())\n", True),
+        ("for path in folder.glob('*.py'):\n    print(path.read_text())\n", True),
+        ("print(len(__loader__.get_source(__name__)))\n", True),
+        ("print(open(net.__code__.co_filename).read())\n", True),
+        ("def show():\n    if ready:\n        return [\n            load(__file__)]\n", True),
+        ("@keep(__file__)\ndef show():\n    pass\n", True),
+        ("print(open('season.py').read())\n", False),
+        ("print('usage: hives.py FILE')\nopen(name)\n", False),
+        ("if name.endswith('.py'):\n    open(name)\n", False),
+        ("# __loader__ and hives.py\nopen(name)\n", False),
+        ("place = dirname(__file__)\nopen(join(place, 'rows.csv'))\n", False),
+        ("hooks = module.__loader__\nopen(name)\n", False),
+    ],
+)
+def test_who_may_read_the_file_itself(code, is_seen):
+    """By its path, its name, or what knows either."""
+    assert bool([*own_text_reservations(parse(code.encode()), "apiary.hives")]) == is_seen
+
+
+def test_what_texts_leave_open():
+    """Behind a dot, where they are run or filled in."""
+    assert {b"_k", b"", b"we"} <= begun_in(b"eval('hive._k' + rest)\n'{h.{name}}'.format(h=hive)\nexec(f'hive.we{rest}')\n")
+    assert begun_in(b"print('hive._k' + rest)\n") == frozenset()
+
+
+def test_patterns_that_are_compiled_later():
+    """They do what compiled ones do, and wrong ones fail when they are used."""
+    text = "north 31, south 28"
+    lazy, compiled = lazy_pattern(r"(?P<kg>\d+)", re.ASCII), re.compile(r"(?P<kg>\d+)", re.ASCII)
+    for _ in range(2):
+        assert lazy.findall(text) == compiled.findall(text)
+        assert lazy.sub("0", text, count=1) == compiled.sub("0", text, count=1)
+        assert [each["kg"] for each in lazy.finditer(text)] == ["31", "28"]
+        assert lazy.match(text) is None and lazy.search(text, 9)["kg"] == "28"
+        assert (lazy.pattern, lazy.flags, lazy.groupindex) == (compiled.pattern, compiled.flags, compiled.groupindex)
+    wrong = lazy_pattern("(")
+    with pytest.raises(re.error):
+        wrong.search(text)
