@@ -11,6 +11,13 @@ from zephyrun.proof.code_readers import code_reservations
 from zephyrun.proof.own_text import own_text_reservations
 from zephyrun.proof.set_builtins import sets_builtins, sets_builtins_elsewhere
 
+
+
+def _read(code):
+    parsed = parse(code.encode())
+    return parsed.source, parsed.facts
+
+
 SETTING_BUILTINS = (
     "import builtins\nbuiltins.len = count\n",
     "import builtins as all_of_them\nall_of_them.len = count\n",
@@ -74,7 +81,7 @@ def test_who_leaves_builtins_alone(code):
 )
 def test_who_looks_at_code(code, is_seen):
     """At that of its own functions; a comment or a text only speaks of it."""
-    assert bool([*code_reservations(parse(code.encode()))]) == is_seen
+    assert bool([*code_reservations(*_read(code))]) == is_seen
 
 
 @pytest.mark.parametrize(
@@ -96,7 +103,7 @@ def test_who_looks_at_code(code, is_seen):
 )
 def test_who_may_read_the_file_itself(code, is_seen):
     """By its path, its name, or what knows either."""
-    assert bool([*own_text_reservations(parse(code.encode()), "apiary.hives")]) == is_seen
+    assert bool([*own_text_reservations(*_read(code), "apiary.hives")]) == is_seen
 
 
 def test_what_texts_leave_open():

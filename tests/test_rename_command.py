@@ -156,3 +156,21 @@ def test_another_order_of_shared_variables_names_what_would_do(tmp_path):
     assert "alphabet" not in zephyrun("rename", "main.outer.day", "hive", cwd=tmp_path, code=1).stderr
     zephyrun("rename", "main.outer.day", "first_day", cwd=tmp_path)
     assert "first_day + hive" in (tmp_path / "main.py").read_text()
+
+
+@pytest.mark.parametrize(
+    ("target", "sees", "word"),
+    [
+        ("hives.net.t", "open(inspect.getsourcefile(net)).read()", "text of this file"),
+        ("hives.net", "open(inspect.getsourcefile(net)).read()", "text of this file"),
+        ("hives.net.t", "net.__code__.co_consts", "code of functions"),
+    ],
+)
+def test_who_reads_itself_is_vouched_for(tmp_path, target, sees, word):
+    """A file that may read its own text or code waits for a word, and is renamed with one."""
+    path = tmp_path / "hives.py"
+    path.write_text(f"import inspect\ndef net(rows):\n    t = sum(rows)\n    return t\nprint({sees})\n")
+    refused = json.loads(zephyrun("rename", target, "total", "--format", "json", cwd=tmp_path, code=1).stdout)
+    assert any(word in what for what in refused["confirm"]) and not refused["refused"]
+    zephyrun("rename", target, "total", "--confirm", cwd=tmp_path)
+    assert "total" in path.read_text()

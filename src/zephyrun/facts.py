@@ -435,6 +435,12 @@ class FileFacts:
         """The text literals that begin between two offsets."""
         return self.texts[bisect_left(self._text_starts, start) : bisect_left(self._text_starts, end)]
 
+    def is_code(self, offset: int) -> bool:
+        """Whether something stands in neither a comment nor a text into which nothing is filled."""
+        comments = ((each.start, each.end) for each in self.comments)
+        texts = ((each.start, each.end) for each in self.texts if not each.interpolated)
+        return not any(start <= offset < end for start, end in (*comments, *texts))
+
     def references_between(self, start: int, end: int) -> range:
         """The indices of the references that begin between two offsets."""
         starts = self.reference_starts

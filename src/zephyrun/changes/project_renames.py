@@ -31,7 +31,9 @@ from zephyrun.linking.usage import (
     Usage,
 )
 from zephyrun.linking.values import Evaluator
+from zephyrun.proof.code_readers import code_reservations
 from zephyrun.proof.normal_form import is_local_variable
+from zephyrun.proof.own_text import own_text_reservations
 from zephyrun.proof.quoted_lines import quoted_line_reservations
 from zephyrun.proof.remains import Surroundings, found_by_new_name, reservations
 from zephyrun.proof.renames import Renaming, new_name_doubt, parameter_reservations, with_calls
@@ -131,7 +133,7 @@ def carry_out_renames(
             asked = find_usage(evaluator, renamed_target(evaluator, wish.target, wish.new))
             own.reasons.extend(_clashes_in_classes(evaluator, asked, wish.new))
             own.doubts.extend(_doubts_about_new_name(usage, asked, wish.new))
-        own.doubts.extend(_quoted_lines(evaluator, usage, surroundings))
+        own.doubts.extend(_read_as_text(evaluator, usage, surroundings))
 
     _edit(evaluator, wishes, change)
     _move(evaluator, wishes, change)
@@ -182,16 +184,23 @@ def _doubt_local(
         usage.doubt(what, path, start)
 
 
-def _quoted_lines(
+def _read_as_text(
     evaluator: Evaluator, usage: Usage, surroundings: Mapping[str, Surroundings]
 ) -> Iterator[Doubt]:
-    """Lines that the renames would word otherwise and that some text of the project quotes."""
+    """Lines that the renames would word otherwise and that some text of the project quotes, and files that may read
+    themselves, or look at the code that the renames change."""
     for path, places in usage.by_path().items():
         file = evaluator.linkage.file(path)
         around = surroundings.get(path)
         if file is not None and around is not None:
             starts = [place.start for place in places]
-            for what, start in quoted_line_reservations(file.source, starts, around):
+            reserved = [
+                *quoted_line_reservations(file.source, starts, around),
+                *own_text_reservations(file.source, file.facts, around.module),
+            ]
+            if usage.target.sort is TargetSort.LOCAL:
+                reserved += code_reservations(file.source, file.facts)
+            for what, start in reserved:
                 yield Doubt(what, path, start)
 
 

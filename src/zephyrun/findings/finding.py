@@ -143,11 +143,11 @@ class FileView:
     @cached_property
     def read_off_code(self) -> tuple[str, ...]:
         """What a person must vouch for because the file looks at what the code of functions is made of."""
-        return tuple(each.what for each in code_reservations(self.parsed))
+        return tuple(each.what for each in code_reservations(self.source, self.facts))
 
     @cached_property
     def _own_text_reservations(self) -> tuple[Reservation, ...]:
-        return tuple(own_text_reservations(self.parsed, self.surroundings.module, is_rewritten=False))
+        return tuple(own_text_reservations(self.source, self.facts, self.surroundings.module, self.parsed.tree))
 
 
 def please_confirm(confirm: Sequence[str]) -> str:

@@ -5,9 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
-from zephyrun.languages.python import ParsedFile
+from zephyrun.facts import FileFacts
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
+from zephyrun.source import SourceText
 
 # What tells of a code object more than how its function is called, where it stands, and what it takes.
 _INSIDE = r"\s*\.\s*co_(?:code|consts|names|nlocals|stacksize|exceptiontable)\b"
@@ -22,9 +23,9 @@ _IMPORTS_DIS = lazy_pattern(r"import\s+dis\b|from\s+dis\s+import\b")
 _LISTS_INSTRUCTIONS = lazy_pattern(r"\b(?:dis|distb|disassemble|disco|get_instructions|code_info|show_code|Bytecode)\s*\(\s*(\w+)")
 
 
-def code_reservations(parsed: ParsedFile) -> Iterator[Reservation]:
+def code_reservations(source: SourceText, facts: FileFacts) -> Iterator[Reservation]:
     """A reservation for each place of a file at which it may look at the code of its functions."""
-    text = parsed.source.text
+    text = source.text
     places: list[re.Match[str]] = []
     # Few files hold any of these words, and every file is asked.
     if _CODE in text:
@@ -34,9 +35,9 @@ def code_reservations(parsed: ParsedFile) -> Iterator[Reservation]:
     if _STORES in text:
         places += _STORES_CODE.finditer(text)
     if _IMPORTS_DIS.search(text) is not None:
-        own = {each.name for each in parsed.facts.bindings if not each.outside and each.scope == 0}
+        own = {each.name for each in facts.bindings if not each.outside and each.scope == 0}
         places += (found for found in _LISTS_INSTRUCTIONS.finditer(text) if found[1] in own)
     for found in places:
-        if parsed.is_code(found.start()):
+        if facts.is_code(found.start()):
             what = f"it does not matter what the code of functions is made of, at which `{found[0]}` looks"
             yield Reservation(what, found.start())

@@ -196,7 +196,7 @@ def _compare(
         *_new_name_reservations(new, renamed, surroundings),
         *_constant_reservations(old, new, surroundings),
         *_in_old(old, changed_quoted_lines(old.parsed, new.parsed, surroundings)),
-        *_in_old(old, own_text_reservations(old.parsed, surroundings.module)),
+        *_in_old(old, own_text_reservations(old.source, old.facts, surroundings.module)),
     ]
     if any(_names_of_one(rewriting)):
         # Only one version has the name by which annotations are postponed.
@@ -204,7 +204,7 @@ def _compare(
     rewritten = _count_rewritten(rewriting)
     # Of names that others can see, whoever renames them asks what shows instructions.
     if renamed or rewritten or old.constants or new.constants:
-        reserved += _in_old(old, code_reservations(old.parsed))
+        reserved += _in_old(old, code_reservations(old.source, old.facts))
     differences = (
         *_compiled_witness(old, new, respelling.pairs, rewriting),
         *(difference for what, difference in reserved if what not in question.confirmed),

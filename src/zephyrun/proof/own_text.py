@@ -7,7 +7,7 @@ import ast
 import re
 from collections.abc import Iterator
 
-from zephyrun.languages.python import ParsedFile
+from zephyrun.facts import FileFacts
 from zephyrun.languages.python.reading import tree_of
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
@@ -37,26 +37,25 @@ _SOURCE_NAME = lazy_pattern(r"(?<!\w)(\w+)\.py\b")
 
 
 def own_text_reservations(
-    parsed: ParsedFile, module: str = "", *, is_rewritten: bool = True
+    source: SourceText, facts: FileFacts, module: str = "", tree: ast.Module | None = None
 ) -> Iterator[Reservation]:
     """A reservation for each place at which the path of the file goes on, be it to what opens it at once, and for each
-    other way to it in code that reads files. `module` is the file's dotted name, "" where it may be any. The tree of
-    one that `is_rewritten` is read anew."""
-    if _PATH.search(parsed.source.text) is not None:
-        yield from _where_path_goes_on(parsed.source, tree_of(parsed.source) if is_rewritten else parsed.tree)
-    if _READS_FILES.search(parsed.source.text):
-        for what, start in _other_ways(parsed, module.rpartition(".")[2]):
+    other way to it in code that reads files. `module` is the file's dotted name, "" where it may be any. Without its
+    `tree` the file is read anew."""
+    if _PATH.search(source.text) is not None:
+        yield from _where_path_goes_on(source, tree if tree is not None else tree_of(source))
+    if _READS_FILES.search(source.text):
+        for what, start in _other_ways(source.text, facts, module.rpartition(".")[2]):
             yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
 
 
-def _other_ways(parsed: ParsedFile, name: str) -> Iterator[tuple[str, int]]:
+def _other_ways(text: str, facts: FileFacts, name: str) -> Iterator[tuple[str, int]]:
     """What may lead to the file, other than its path, and where that stands."""
-    text = parsed.source.text
     # Few files hold any of these words, and every file is asked.
     for found in _OTHER_WAYS.finditer(text) if any(word in text for word in _WORDS_OF_WAYS) else ():
-        if parsed.is_code(found.start()):
+        if facts.is_code(found.start()):
             yield found[0], found.start()
-    for each in parsed.facts.texts if ".py" in text else ():
+    for each in facts.texts if ".py" in text else ():
         if ".py" in text[each.start : each.end] and each.use != "documentation":
             # A sentence only speaks of it.
             is_path = not re.search(r"\s", each.words) or _READS_FILES.search(each.words)

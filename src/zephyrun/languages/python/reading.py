@@ -55,12 +55,6 @@ class ParsedFile:
         """Where in the text a node ends that has a place."""
         return self.source.offset_of_utf8(node.end_lineno, node.end_col_offset)
 
-    def is_code(self, offset: int) -> bool:
-        """Whether something stands in neither a comment nor a text into which nothing is filled."""
-        comments = ((each.start, each.end) for each in self.facts.comments)
-        texts = ((each.start, each.end) for each in self.facts.texts if not each.interpolated)
-        return not any(start <= offset < end for start, end in (*comments, *texts))
-
     def binding_of(self, name: ast.Name) -> int:
         """The number of the variable that a name stands for."""
         return self.facts.reference_by_start[self.start_of(name)].binding
