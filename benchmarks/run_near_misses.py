@@ -18,7 +18,7 @@ from pathlib import Path
 HERE = Path(__file__).parent
 FILES = (
     *sorted((HERE / "near_misses" / "by_the_page").glob("*.txt")),
-    HERE / "near_misses_beside_others" / "by_the_page.txt",
+    *sorted((HERE / "near_misses_beside_others").glob("*.txt")),
 )
 SECONDS = 30
 

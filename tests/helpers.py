@@ -67,9 +67,10 @@ def pairs_in(path: Path) -> Iterator[tuple[str, bytes, bytes]]:
 
 def programs_beside_others() -> Iterator[tuple[str, bytes, bytes, bytes]]:
     """Title, old and new version, and the file beside them, of near-misses in two files."""
-    for title, *programs in pairs(PROJECT / "benchmarks" / "near_misses_beside_others" / "by_the_page.txt"):
-        old, new, other = (program.encode() for program in programs)
-        yield title, old, new, other
+    for path in sorted((PROJECT / "benchmarks" / "near_misses_beside_others").glob("*.txt")):
+        for title, *programs in pairs(path):
+            old, new, other = (program.encode() for program in programs)
+            yield title, old, new, other
 
 
 def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.CompletedProcess[str]:

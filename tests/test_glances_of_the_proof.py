@@ -11,13 +11,6 @@ from zephyrun.proof.code_readers import code_reservations
 from zephyrun.proof.own_text import own_text_reservations
 from zephyrun.proof.set_builtins import sets_builtins, sets_builtins_elsewhere
 
-
-
-def _read(code):
-    parsed = parse(code.encode())
-    return parsed.source, parsed.facts
-
-
 SETTING_BUILTINS = (
     "import builtins\nbuiltins.len = count\n",
     "import builtins as all_of_them\nall_of_them.len = count\n",
@@ -46,6 +39,11 @@ LEAVING_BUILTINS = (
     "print(globals()['len'], globals().get('len'))\n",
     "with mock.patch('hives.weigh'):\n    pass\n",
 )
+
+
+def _read(code):
+    parsed = parse(code.encode())
+    return parsed.source, parsed.facts
 
 
 @pytest.mark.parametrize("code", SETTING_BUILTINS)

@@ -15,7 +15,8 @@ from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.compiled import compiled_difference
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.normal_form import NormalForm, Version
-from zephyrun.proof.remains import Importers, Surroundings, touches
+from zephyrun.proof.imports import Importers, touches
+from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.trees import compare_trees

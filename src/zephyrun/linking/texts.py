@@ -73,10 +73,12 @@ _LOOKS_AT_ALL = lazy_pattern(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi
 
 
 # What shows the names that stand in the instructions of functions, but for what makes another such function.
-_INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import", b"cgitb")
+_INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import", b"cgitb", b"marshal")
 _CODE_WORDS = (b"FunctionType", b"__code__")
 _RUNS_CODE_ELSEWHERE = lazy_pattern(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
-_SHOWS_INSTRUCTIONS = lazy_pattern(rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import|\bcgitb\b")
+_SHOWS_INSTRUCTIONS = lazy_pattern(
+    rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import|\bcgitb\b|\bmarshal\s*\.\s*dumps?\s*\([^\n]*__code__"
+)
 
 
 class FrameReading(StrEnum):
@@ -234,9 +236,12 @@ def example_words_in(data: bytes) -> frozenset[bytes]:
 
 def texts_in(data: bytes) -> Iterator[tuple[int, bytes]]:
     """Each text of a file with its quotes and without a prefix, and where it begins, at a glance."""
-    for match in _MARK.finditer(data):
-        if not match[0].startswith(b"#"):
-            yield match.start(), match[0]
+    return ((start, text) for start, text in marks_in(data) if not text.startswith(b"#"))
+
+
+def marks_in(data: bytes) -> Iterator[tuple[int, bytes]]:
+    """Each text of a file, as `texts_in`, and each comment, and where it begins, at a glance."""
+    return ((match.start(), match[0]) for match in _MARK.finditer(data))
 
 
 def _describes(data: bytes, start: int) -> bool:

@@ -15,9 +15,9 @@ from zephyrun.linking.modules import (
     module_name,
 )
 from zephyrun.linking.texts import first_lines, is_searched, words_in
-from zephyrun.proof.remains import Importers, absolute_imports, touches
+from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
-from zephyrun.proof.surroundings import Content, loads_modules
+from zephyrun.proof.surroundings import Content
 
 
 class NameSeekers:

@@ -25,7 +25,13 @@ from zephyrun.proof.named_constants import (
     constants_beside,
     namespace_reservations,
 )
-from zephyrun.proof.normal_form import NormalForm, Respelled, Version, differ_in_documentation
+from zephyrun.proof.normal_form import (
+    NormalForm,
+    Respelled,
+    Version,
+    differ_in_documentation,
+    is_local_variable,
+)
 from zephyrun.proof.own_text import own_text_reservations
 from zephyrun.proof.python_versions import unreadable_spelling
 from zephyrun.proof.quoted_lines import changed_quoted_lines
@@ -203,8 +209,9 @@ def _compare(
         reserved += _in_old(old, namespace_reservations(old.source.text, old.facts, surroundings))
     rewritten = _count_rewritten(rewriting)
     # Of names that others can see, whoever renames them asks what shows instructions.
-    if renamed or rewritten or old.constants or new.constants:
-        reserved += _in_old(old, code_reservations(old.source, old.facts))
+    looking = list(code_reservations(old.source, old.facts))
+    if looking and (renamed or rewritten or old.constants or new.constants or _has_other_locals(old, new)):
+        reserved += _in_old(old, looking)
     differences = (
         *_compiled_witness(old, new, respelling.pairs, rewriting),
         *(difference for what, difference in reserved if what not in question.confirmed),
@@ -246,6 +253,15 @@ def _renamed(
         for before, after in pairs.items()
         if old.bindings[before].name != new.bindings[after].name
     }
+
+
+def _has_other_locals(old: Version, new: Version) -> bool:
+    """Whether the versions have locals of other names, those included of which neither form tells any more."""
+    before, after = (
+        {each.name for number, each in enumerate(side.facts.bindings) if is_local_variable(side.facts, number)}
+        for side in (old, new)
+    )
+    return before != after
 
 
 def _count_rewritten(rewriting: Sequence[Canonical]) -> tuple[tuple[str, int], ...]:

@@ -8,15 +8,15 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import lru_cache
-from itertools import combinations
 from typing import NamedTuple
 
 from zephyrun.facts import CallsOfReader, FileFacts, ScopeKind, Text
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
+from zephyrun.proof.imports import absolute_imports, touches
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 
 _SHOWN_LENGTH = 40
@@ -231,65 +231,6 @@ def _readers_in_reach(imports: tuple[str, ...], surroundings: Surroundings) -> t
         for reader in surroundings.frame_readers
         if reader.module in surroundings.read_by or any(touches(name, reader.module) for name in imported)
     )
-
-
-def touches(imported: str, module: str) -> bool:
-    """Whether importing a dotted name could give access to a module or to something in it.
-
-    A folder without a mark of a package may be one all the same, so the module's own name may also
-    be the end of the imported one, or the other way round.
-    """
-    return (
-        imported == module
-        or module.startswith(imported + ".")
-        or imported.startswith(module + ".")
-        or imported.endswith("." + module)
-        or f".{module}." in imported
-        or module.endswith("." + imported)
-    )
-
-
-class Importers:
-    """Who imports what, asked the other way round: whose imports `touches` a module? Asked for every
-    module of a project, so that its cost must not grow with all pairs of them."""
-
-    def __init__(self, imports: Mapping[str, Iterable[str]]) -> None:
-        self._by_name: dict[str, set[str]] = {}
-        self._by_part: dict[str, set[str]] = {}
-        for importer, names in imports.items():
-            for name in names:
-                self._by_name.setdefault(name, set()).add(importer)
-                parts = name.split(".")
-                for start, end in combinations(range(len(parts) + 1), 2):
-                    self._by_part.setdefault(".".join(parts[start:end]), set()).add(importer)
-
-    def of(self, module: str) -> frozenset[str]:
-        """The importers with a name that touches the module."""
-        parts = module.split(".")
-        found = set(self._by_part.get(module, ()))
-        for cut in range(1, len(parts)):
-            found |= self._by_name.get(".".join(parts[:cut]), set())
-            found |= self._by_name.get(".".join(parts[cut:]), set())
-        return frozenset(found)
-
-
-def absolute_imports(imports: Iterable[str], module: str) -> set[str]:
-    """The absolute dotted names that a file imports, and some more.
-
-    Relative ones count from the package; since the name alone does not tell a package from a plain
-    module, both readings are given.
-    """
-    found = set()
-    for name in imports:
-        rest = name.lstrip(".")
-        level = len(name) - len(rest)
-        if not level:
-            found.add(name)
-            continue
-        parts = module.split(".")
-        for n_kept in (len(parts) - level, len(parts) - level + 1):
-            found.add(".".join([*parts[: max(n_kept, 0)], rest]).strip("."))
-    return found - {""}
 
 
 def _reach(facts: FileFacts, binding: int) -> _Reach:

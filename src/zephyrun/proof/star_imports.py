@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 
 from zephyrun.linking.modules import STAR
 from zephyrun.patterns import lazy_pattern
-from zephyrun.proof.remains import Importers, absolute_imports
+from zephyrun.proof.imports import Importers, absolute_imports
 
 _SOURCE = lazy_pattern(rb"\bfrom(?:\s|\\)+([.\w]+)(?:\s|\\)*\Z")
 _LONGEST_SOURCE = 300
@@ -17,12 +17,13 @@ def find_carriers(contents: Mapping[str, bytes], modules: Mapping[str, str]) -> 
     """The modules that import everything from others. `modules` gives each file's dotted name."""
     found: dict[str, set[str]] = {}
     for path, data in contents.items():
-        if sources := set(_sources(data)):
+        if sources := set(star_sources(data)):
             found.setdefault(modules[path], set()).update(absolute_imports(sources, modules[path]))
     return Importers(found)
 
 
-def _sources(data: bytes) -> Iterator[str]:
+def star_sources(data: bytes) -> Iterator[str]:
+    """The modules, as they are written, from which a file imports everything."""
     for match in STAR.finditer(data):
         source = _SOURCE.search(data, max(match.start() - _LONGEST_SOURCE, 0), match.start())
         if source is not None:

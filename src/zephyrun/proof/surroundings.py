@@ -14,17 +14,12 @@ from zephyrun.linking.modules import find_import_roots, is_python, is_test, modu
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
+from zephyrun.proof.imports import Importers, imports_of, loads_by_name, names_imported
+from zephyrun.proof.namespace_walkers import NamespaceWalkers
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
-from zephyrun.proof.remains import (
-    SOURCE_READERS,
-    Importers,
-    Surroundings,
-    absolute_imports,
-    reads_source,
-)
+from zephyrun.proof.remains import SOURCE_READERS, Surroundings, reads_source
 from zephyrun.proof.set_builtins import sets_builtins_elsewhere
-from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 
 # A file's bytes, or one phrase that says why they are not read (`a symbolic link to ../shared`).
 Content = bytes | str
@@ -37,37 +32,14 @@ _READS_SOURCE = lazy_pattern(
     rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)(?:%b)\b" % b"|".join(_SOURCE_MARKS)
 )
 
-# What goes through the names of a module that it is given; those of an instance do not count. Each
-# pattern begins with a fixed word, which is what makes a search of every file cheap.
-_WALKERS = (b"vars", b"dir", b"getmembers")
-_WALKING_CALL = rb"%b(?<!\w%b)\s*\(\s*(?!self\b|cls\b)[^\s)]"
-_WALKS_NAMES = (
-    *(lazy_pattern(_WALKING_CALL % (name, name)) for name in _WALKERS),
-    lazy_pattern(rb"__dict__(?<!self\.__dict__)(?<!cls\.__dict__)"),
-    *map(re.compile, (rb"__globals__", rb"co_consts", rb"co_names")),
-)
-_SETS_SOME_NAME = lazy_pattern(rb"setattr(?<!\wsetattr)\s*\(\s*([A-Za-z]\w*)\s*,\s*(?![\"']\w+[\"']\s*,)")
 # What shows the members of a class in their order: the namespace of an instance is its own.
 _WALKS_MEMBERS = lazy_pattern(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
 # What shows in which order functions stand in a file.
 _TELLS_LINES = lazy_pattern(rb"co_firstlineno|__firstlineno__|getsourcelines|findsource")
 _LISTS_MEMBERS = lazy_pattern(rb"\b(?:dir|help|__dir__)\b|\bpydoc\b")
 _READS_LOCALS = lazy_pattern(rb"\b(?:f_locals\b|locals\s*\()")
-# What loads a module whose name is worked out while the program runs, and what it is called then.
-_LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
-_LOADED_ALREADY = rb"\bsys\.modules(?:\[|\.get\()"
-_LOADS = lazy_pattern(_LOADING_CALL)
-_LOADS_OR_FINDS = lazy_pattern(rb"%b|%b" % (_LOADING_CALL, _LOADED_ALREADY))
-_LOADED = lazy_pattern(rb"(\w+)[ \t]*=(?!=)[^=\n]*?(?:%b)" % _LOADS_OR_FINDS.pattern)
-_WALKING = rb"\b(?:%b)\s*\(\s*" % b"|".join(_WALKERS)
-_WALKS_LOADED = lazy_pattern(rb"%b[\w.]*%b" % (_WALKING, _LOADING_CALL))
-_TOP_LEVEL = lazy_pattern(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
-_SPACE = rb"(?:[ \t]|\\\r?\n)"
-_IMPORT = lazy_pattern(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
-_BEFORE_IMPORT = lazy_pattern(rb"(?:^|[;:])%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
 # What builds a project, its documentation or its environments.
 _BUILDING = frozenset({"setup.py", "conf.py", "noxfile.py", "tasks.py", "fabfile.py"})
-_COMMENT = lazy_pattern(rb"#[^\r\n]*|\\")
 
 
 def find_surroundings(
@@ -108,17 +80,12 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._frame_readers = frozenset(
             FrameReader(labels[path], data) for path, data in readers.items()
         )
-        self._names_read = Importers(_imports_of(readers, labels))
-        walking = _walking(readable)
-        self._names_walked = Importers(_imports_of(walking, labels))
+        self._names_read = Importers(imports_of(readers, labels))
+        self._walkers = NamespaceWalkers(readable, labels, self._modules)
         self._walks_members = any(map(walks_members, readable.values()))
         self._tells_lines = any(map(tells_lines, readable.values()))
         self._are_builtins_set = any(map(sets_builtins_elsewhere, readable.values()))
         self._counts_members = self._walks_members or any(map(counts_members, readable.values()))
-        self._walk_all = frozenset(
-            labels[path] for path, data in walking.items() if _walks_any_module(data)
-        )
-        self._carriers = find_carriers(self._contents, self._modules)
         # One is enough, and short files are read sooner.
         by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
         self._any_reads_source = any(map(_reads_source, by_length))
@@ -137,12 +104,11 @@ class _AllSurroundings(Mapping[str, Surroundings]):
     def __getitem__(self, path: str) -> Surroundings:
         if path not in self._known:
             module, data = self._modules[path], self._contents[path]
-            walkers = _walkers(module, self._names_walked, self._carriers)
             self._known[path] = Surroundings(
                 module,
                 frozenset(each for each in self._frame_readers if each.module != module),
                 self._names_read.of(module) - {module},
-                (walkers | self._walk_all) - {module},
+                self._walkers.of(module),
                 self._any_reads_source,
                 quoted_in(data, self._quoted),
                 self._words_elsewhere(data),
@@ -184,17 +150,12 @@ def _use_libraries(contents: Mapping[str, bytes], modules: Collection[str]) -> b
     for path, data in contents.items():
         if is_test(path) or path.rpartition("/")[2] in _BUILDING:
             continue
-        if _LOADS.search(data) is not None:
+        if loads_by_name(data):
             return True
-        imported = {name.partition(".")[0] for name in _names_imported(data)} - {""}
+        imported = {name.partition(".")[0] for name in names_imported(data)} - {""}
         if imported - ours - sys.stdlib_module_names:
             return True
     return False
-
-
-def _walkers(module: str, names_walked: Importers, carriers: Importers) -> frozenset[str]:
-    """Who goes through the names of a module, or of one that has them through a star import."""
-    return frozenset().union(*map(names_walked.of, bearers_of_names(module, carriers)))
 
 
 def _embedded(texts: Mapping[str, bytes]) -> dict[str, bytes]:
@@ -220,21 +181,6 @@ def _reading_frames(texts: Mapping[str, bytes]) -> dict[str, bytes]:
     }
 
 
-def _walking(texts: Mapping[str, bytes]) -> dict[str, bytes]:
-    return {
-        path: data
-        for path, data in texts.items()
-        if any(pattern.search(data) for pattern in _WALKS_NAMES) or _sets_names(data)
-    }
-
-
-def _sets_names(data: bytes) -> bool:
-    """Whether a file sets names of something that it imports, and works out which, at a glance."""
-    return any(
-        re.search(rb"\bimport\b[^\n]*\b%b\b" % found[1], data) is not None for found in _SETS_SOME_NAME.finditer(data)
-    )
-
-
 def walks_members(data: bytes) -> bool:
     """Whether a file may see in which order the members of a class stand, at a glance."""
     return _WALKS_MEMBERS.search(data) is not None
@@ -253,59 +199,6 @@ def counts_members(data: bytes) -> bool:
 def reads_locals(data: bytes) -> bool:
     """Whether a file may list the names of what stands around, as in the body of a class, at a glance."""
     return _READS_LOCALS.search(data) is not None
-
-
-def loads_modules(data: bytes) -> bool:
-    """Whether a file seems to load modules, or to find loaded ones, by names that it works out."""
-    return _LOADS_OR_FINDS.search(data) is not None
-
-
-def _walks_any_module(data: bytes) -> bool:
-    """Whether a function or class goes through the names of modules that it loads by name: of settings
-    or plug-ins, which nobody needs to import."""
-    if _LOADS.search(data) is None:
-        return False
-    return _WALKS_LOADED.search(data) is not None or any(
-        re.search(rb"%b%b\b|\b%b\.__dict__" % (_WALKING, name, name), part)
-        for part in _TOP_LEVEL.split(data)
-        if _LOADS.search(part)
-        for name in set(_LOADED.findall(part))
-    )
-
-
-def _imports_of(texts: Mapping[str, bytes], labels: Mapping[str, str]) -> dict[str, set[str]]:
-    """What files import, by how they are to be called."""
-    found: dict[str, set[str]] = {}
-    for path, data in texts.items():
-        found.setdefault(labels[path], set()).update(_imports(data, labels[path]))
-    return found
-
-
-def _imports(data: bytes, module: str) -> set[str]:
-    """The absolute names of the modules that a file imports, at a glance."""
-    return absolute_imports(_names_imported(data), module)
-
-
-def _names_imported(data: bytes) -> Iterator[str]:
-    """The names that a file imports, as they are written, with the dots before them: whatever looks like
-    an import counts, also in a file that cannot be read. To read it all would double a survey's cost."""
-    for match in _IMPORT.finditer(data):
-        before = _BEFORE_IMPORT.search(data[_line_start(data, match.start()) : match.start()])
-        if before is None:
-            continue
-        source = (before[1] or b"").decode("utf-8", "replace")
-        listed = _COMMENT.sub(b"", match[1]).strip(b"()").decode("utf-8", "replace")
-        imported = [part.split()[0] for part in listed.split(",") if part.split()]
-        joint = "" if source.endswith(".") or not source else "."
-        yield from filter(None, [source, *(f"{source}{joint}{name}" for name in imported)])
-
-
-def _line_start(data: bytes, position: int) -> int:
-    """Where the line begins, or the one that goes on in it behind a backslash."""
-    start = data.rfind(b"\n", 0, position) + 1
-    while data[:start].endswith((b"\\\n", b"\\\r\n")):
-        start = data.rfind(b"\n", 0, start - 1) + 1
-    return start
 
 
 def _reads_source(data: bytes) -> bool:

@@ -1,0 +1,153 @@
+"""Which modules files import, at a glance, and who imports a module."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from itertools import combinations
+from typing import NamedTuple
+
+from zephyrun.patterns import lazy_pattern
+
+_SPACE = rb"(?:[ \t]|\\\r?\n)"
+_IMPORT = lazy_pattern(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
+_BEFORE_IMPORT = lazy_pattern(rb"(?:^|[;:]|>>>)%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
+_COMMENT = lazy_pattern(rb"#[^\r\n]*|\\")
+
+# What loads a module whose name is worked out while the program runs, and what finds one that was loaded.
+LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
+LOADING_OR_FINDING = rb"%b|\bsys\.modules(?:\[|\.get\()" % LOADING_CALL
+_LOADS = lazy_pattern(LOADING_CALL)
+_LOADS_OR_FINDS = lazy_pattern(LOADING_OR_FINDING)
+# Few files hold any of these words, and every file is asked.
+_LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec")
+
+
+class Imported(NamedTuple):
+    """One thing that a file imports: the module after `from` ("" without one), its dotted name as it is written, the
+    name that is bound, and the dotted name behind that (the first part alone of `hives.scales`)."""
+
+    origin: str
+    dotted: str
+    name: str
+    bound_to: str
+
+
+def imported_in(data: bytes) -> Iterator[Imported]:
+    """What a file imports, with the dots before it: whatever looks like an import counts, also in a file that cannot be
+    read. To read it all would double a survey's cost."""
+    for _, _, imported in import_statements(data):
+        yield from imported
+
+
+def import_statements(data: bytes) -> Iterator[tuple[int, int, list[Imported]]]:
+    """Where each import of a file begins and ends, and what it imports."""
+    for match in _IMPORT.finditer(data):
+        line_start = _line_start(data, match.start())
+        before = _BEFORE_IMPORT.search(data[line_start : match.start()])
+        if before is None:
+            continue
+        origin = (before[1] or b"").decode("utf-8", "replace")
+        listed = _COMMENT.sub(b"", match[1]).strip(b"()").decode("utf-8", "replace")
+        joint = "" if origin.endswith(".") or not origin else "."
+        found = []
+        for first, *others in filter(None, map(str.split, listed.split(","))):
+            dotted = f"{origin}{joint}{first}"
+            if others[:1] == ["as"] and len(others) > 1:
+                found.append(Imported(origin, dotted, others[1], dotted))
+            elif origin:
+                found.append(Imported(origin, dotted, first, dotted))
+            else:
+                top = first.partition(".")[0]
+                found.append(Imported(origin, dotted, top, top))
+        yield line_start + before.start(), match.end(), found
+
+
+def names_imported(data: bytes) -> Iterator[str]:
+    """The names of all modules and things that a file imports, as they are written."""
+    for _, _, imported in import_statements(data):
+        yield from filter(None, [*{each.origin for each in imported}, *(each.dotted for each in imported)])
+
+
+def imports_of(texts: Mapping[str, bytes], labels: Mapping[str, str]) -> dict[str, set[str]]:
+    """The absolute names that files import, by how the files are to be called."""
+    found: dict[str, set[str]] = {}
+    for path, data in texts.items():
+        found.setdefault(labels[path], set()).update(absolute_imports(names_imported(data), labels[path]))
+    return found
+
+
+def loads_by_name(data: bytes) -> bool:
+    """Whether code seems to load modules by names that it works out."""
+    return any(word in data for word in _LOADING_WORDS) and _LOADS.search(data) is not None
+
+
+def loads_modules(data: bytes) -> bool:
+    """Whether code seems to load modules, or to find loaded ones, by names that it works out."""
+    return loads_by_name(data) or (b"modules" in data and _LOADS_OR_FINDS.search(data) is not None)
+
+
+def _line_start(data: bytes, position: int) -> int:
+    """Where the line begins, or the one that goes on in it behind a backslash."""
+    start = data.rfind(b"\n", 0, position) + 1
+    while data[:start].endswith((b"\\\n", b"\\\r\n")):
+        start = data.rfind(b"\n", 0, start - 1) + 1
+    return start
+
+
+def touches(imported: str, module: str) -> bool:
+    """Whether importing a dotted name could give access to a module or to something in it.
+
+    A folder without a mark of a package may be one all the same, so the module's own name may also
+    be the end of the imported one, or the other way round.
+    """
+    return (
+        imported == module
+        or module.startswith(imported + ".")
+        or imported.startswith(module + ".")
+        or imported.endswith("." + module)
+        or f".{module}." in imported
+        or module.endswith("." + imported)
+    )
+
+
+class Importers:
+    """Who imports what, asked the other way round: whose imports `touches` a module? Asked for every
+    module of a project, so that its cost must not grow with all pairs of them."""
+
+    def __init__(self, imports: Mapping[str, Iterable[str]]) -> None:
+        self._by_name: dict[str, set[str]] = {}
+        self._by_part: dict[str, set[str]] = {}
+        for importer, names in imports.items():
+            for name in names:
+                self._by_name.setdefault(name, set()).add(importer)
+                parts = name.split(".")
+                for start, end in combinations(range(len(parts) + 1), 2):
+                    self._by_part.setdefault(".".join(parts[start:end]), set()).add(importer)
+
+    def of(self, module: str) -> frozenset[str]:
+        """The importers with a name that touches the module."""
+        parts = module.split(".")
+        found = set(self._by_part.get(module, ()))
+        for cut in range(1, len(parts)):
+            found |= self._by_name.get(".".join(parts[:cut]), set())
+            found |= self._by_name.get(".".join(parts[cut:]), set())
+        return frozenset(found)
+
+
+def absolute_imports(imports: Iterable[str], module: str) -> set[str]:
+    """The absolute dotted names that a file imports, and some more.
+
+    Relative ones count from the package; since the name alone does not tell a package from a plain
+    module, both readings are given.
+    """
+    found = set()
+    for name in imports:
+        rest = name.lstrip(".")
+        level = len(name) - len(rest)
+        if not level:
+            found.add(name)
+            continue
+        parts = module.split(".")
+        for n_kept in (len(parts) - level, len(parts) - level + 1):
+            found.add(".".join([*parts[: max(n_kept, 0)], rest]).strip("."))
+    return found - {""}

@@ -1,0 +1,86 @@
+"""Who goes through the names of a module: every way to a module counts, and what people write every day does not."""
+
+import pytest
+
+from zephyrun.proof.namespace_walkers import NamespaceWalkers
+
+SHOWS = "def show(thing):\n    print(sorted(vars(thing)))\n"
+# What `tools.py` and `season.py` hold beside `yard/hives.py`, and who is told to go through the names of that.
+WALKING = {
+    "handed on by another file": (SHOWS, "import tools\nfrom yard import hives\ntools.show(hives)\n", {"tools"}),
+    "under another name": (SHOWS, "import tools\nimport yard.hives as h\ntools.show(h)\n", {"tools"}),
+    "behind its package": (SHOWS, "import tools\nimport yard.hives\ntools.show(yard.hives)\n", {"tools"}),
+    "imported from whoever imported it": ("from yard import hives\n", "from tools import hives\nprint(dir(hives))\n", {"season"}),
+    "asked of whoever imported it": ("from yard import hives\n", "import tools\nprint(dir(tools.hives))\n", {"season"}),
+    "one of all names of another file": (
+        "from yard import hives\n",
+        "import tools\nfor name in dir(tools):\n    print(dir(getattr(tools, name)))\n",
+        {"season"},
+    ),
+    "imported with everything": ("from yard import hives\n", "from tools import *\nprint(len(dir(hives)))\n", {"season"}),
+    "found deep down": (
+        "def show(thing):\n    for each in vars(thing).values():\n        show(each)\n",
+        "import tools\nimport yard\nfrom yard import hives\ntools.show(yard)\n",
+        {"tools"},
+    ),
+    "named in a text": (SHOWS, "import tools\nfrom importlib import import_module\ntools.show(import_module('yard.hives'))\n", {"tools"}),
+    "handed to a library": ("", "from yard import hives\nimport plugs\nplugs.register('all', [hives])\n", {"plugs.register"}),
+    "handed on in an example": (SHOWS, "'''\n>>> import tools\n>>> from yard import hives\n>>> tools.show(hives)\n'''\n", {"tools"}),
+    "set by worked-out names": ("", "from yard import hives\nfor name in names:\n    setattr(hives, name, 3)\n", {"season"}),
+    "some module by its name": (
+        "",
+        "from importlib import import_module\ndef show(name):\n    module = import_module(name)\n    print(dir(module))\n",
+        {"season"},
+    ),
+    "in a file that cannot be read": ("", "from yard import hives\nprint dir(hives)\n", {"season"}),
+    "listed with those of another": (
+        "from yard.hives import *\nprint(dir())\n",
+        "import tools\n",
+        {"tools"},
+    ),
+}
+IN_PEACE = {
+    "before a dot alone": (SHOWS, "import tools\nfrom yard import hives\ntools.show(hives.weigh(3))\n"),
+    "instances and classes": (
+        "class Hive:\n    def show(self):\n        print(vars(self), type(self).__dict__, self.__class__.__dict__, dir(Hive))\n",
+        "from yard import hives\nprint(hives.weigh(3))\n",
+    ),
+    "one name is looked up": (
+        "def kept(thing, name):\n    return thing.__dict__[name], thing.__dict__.get(name), name in vars(thing)\n",
+        "import tools\nfrom yard import hives\ntools.kept(hives, 'kg')\n",
+    ),
+    "other modules": ("import signal\nprint(dir(signal))\n", "from yard import hives\nprint(hives.weigh(3))\n"),
+    "one thing of a module": (SHOWS, "import tools\nfrom yard import hives\ntools.show(getattr(hives, 'weigh', None))\n"),
+    "a sentence": (SHOWS, "'''Ask hives, and show(hives).'''\nfrom yard import hives\n# show(hives)\nprint('hives', hives.weigh(3))\n"),
+    "reloaded and stood in for": (
+        SHOWS,
+        "from importlib import reload\nfrom unittest import mock\nfrom yard import hives\nreload(hives)\nmock.patch.object(hives, 'weigh')\n",
+    ),
+    "a list of words": ("WORDS = ['dir', 'vars', '__dict__', '__globals__', 'co_names']\n", "from yard import hives\n"),
+    "a variable of that name": ("def show(dir):\n    print(join(dir, 'rows.csv'), dir)\n", "from yard import hives\nshow = hives\n"),
+}
+
+
+def _walkers(tools, season, hives="def weigh(kg):\n    return kg > 30\n"):
+    texts = {"tools.py": tools, "season.py": season, "yard/__init__.py": "", "yard/hives.py": hives}
+    modules = {"tools.py": "tools", "season.py": "season", "yard/__init__.py": "yard", "yard/hives.py": "yard.hives"}
+    return NamespaceWalkers({path: text.encode() for path, text in texts.items()}, modules, modules).of("yard.hives")
+
+
+@pytest.mark.parametrize(("tools", "season", "walkers"), WALKING.values(), ids=WALKING)
+def test_every_way_to_a_module_counts(tools, season, walkers):
+    """Whoever may go through its names is told."""
+    assert _walkers(tools, season) >= walkers
+
+
+@pytest.mark.parametrize(("tools", "season"), IN_PEACE.values(), ids=IN_PEACE)
+def test_what_goes_through_nothing_is_left_in_peace(tools, season):
+    """No word is asked for where no module gets into other hands."""
+    assert _walkers(tools, season) == frozenset()
+
+
+def test_names_that_are_not_handed_on_are_not_listed_elsewhere():
+    """A star import takes what `__all__` says, where that is there."""
+    sees_all = ("from yard.hives import *\nprint(dir())\n", "")
+    assert _walkers(*sees_all) == {"tools"}
+    assert _walkers(*sees_all, hives="__all__ = ['weigh']\ndef weigh(kg):\n    return kg > 30\n") == frozenset()
