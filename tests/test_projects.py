@@ -247,3 +247,30 @@ def test_a_template_that_may_be_filled_from_locals_is_named(tmp_path):
     (tmp_path / "cleanup.toml").write_text(plan.replace('new = ""', 'new = "half"'))
     done = document("apply", "cleanup.toml", cwd=tmp_path)
     assert told in done["assumptions"]
+
+
+def test_harmless_readers_give_a_word_once(tmp_path):
+    """What goes through names and variables makes steps wait, unless the settings say that it minds no other ones;
+    then the verdict says that it rests on that."""
+    (tmp_path / "plugs.py").write_text(
+        "import sys\ndef show(thing):\n    print(dir(thing), sys._getframe(1).f_locals)\n"
+    )
+    old = "import plugs\ndef is_full(rows):\n    t = sum(rows)\n    plugs.show(t)\n    return t > 30\n"
+    (tmp_path / "hives.py").write_text(old)
+    (tmp_path / "season.py").write_text("import hives, plugs\nplugs.show(hives)\n")
+    new = (
+        "import plugs\nFULL_KG = 30\n\n\ndef is_full(rows):\n    total = sum(rows)\n    plugs.show(total)\n"
+        "    return total > FULL_KG\n"
+    )
+    for text, verdict, code in (("", "unproven", 3), ('harmless_readers = ["plugs"]\n', "same", 0)):
+        (tmp_path / "zephyrun.toml").write_text(text)
+        copy = tmp_path.with_name(f"{tmp_path.name}-{verdict}")
+        shutil.copytree(tmp_path, copy)
+        (copy / "hives.py").write_text(new)
+        shown = json.loads(zephyrun("verify", tmp_path, copy, "--format", "json", cwd=tmp_path, code=code).stdout)
+        assert shown["verdict"] == verdict
+        remedies = {each["remedy"] for each in document("survey", "hives.py", "--only", "literals", cwd=tmp_path)["findings"]}
+        assert remedies == ({"safe"} if verdict == "same" else {"review"})
+    assert "plugs minds no other names, as the settings say" in shown["assumptions"]
+    strict = zephyrun("verify", tmp_path, copy, "--strict", cwd=tmp_path, code=3)
+    assert "rests on an assumption" in strict.stdout

@@ -182,6 +182,7 @@ class Application:
                 self.contents,
                 self.settings.import_roots,
                 is_library=is_library(self.plan.root, self.settings),
+                harmless_readers=self.settings.harmless_readers,
             )
         return self._surroundings
 

@@ -20,7 +20,12 @@ from zephyrun.proof.surroundings import find_surroundings
 def look_at(root: Path, contents: Mapping[str, Content], steps: Sequence[Step]) -> Outlook:
     """What would become of some rename steps in the project at a root, whose files have these contents."""
     settings = read_settings(root)
-    surroundings = find_surroundings(contents, settings.import_roots, is_library=is_library(root, settings))
+    surroundings = find_surroundings(
+        contents,
+        settings.import_roots,
+        is_library=is_library(root, settings),
+        harmless_readers=settings.harmless_readers,
+    )
     kept_facts = KeptFacts(root)
     with options.waiting("looking at who else uses the names"), without_collector():
         found = outlook_of(contents, steps, world_of(root, settings, kept_facts, surroundings))

@@ -199,6 +199,7 @@ class _Reading:
             self.everything,
             self._settings.import_roots,
             is_library=self._is_library,
+            harmless_readers=self._settings.harmless_readers,
         )
         items = [
             (name, data, surroundings.get(name, Surroundings()))

@@ -83,7 +83,10 @@ def run(arguments: argparse.Namespace) -> int:
         options.recover(pointed.root)
 
     surroundings = find_surroundings(
-        pointed.contents, pointed.settings.import_roots, is_library=pointed.world.is_library
+        pointed.contents,
+        pointed.settings.import_roots,
+        is_library=pointed.world.is_library,
+        harmless_readers=pointed.settings.harmless_readers,
     )
     change = carry_out_renames(
         pointed.evaluator,

@@ -78,6 +78,7 @@ def run(arguments: argparse.Namespace) -> int:
             is_library(sides.root, settings),
             memory=memory,
             oldest=target.oldest,
+            harmless_readers=settings.harmless_readers,
         ),
     )
     if memory is not None:

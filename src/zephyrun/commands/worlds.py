@@ -29,4 +29,5 @@ def world_of(
         is_library(root, settings),
         surroundings,
         kept_facts,
+        harmless_readers=settings.harmless_readers,
     )

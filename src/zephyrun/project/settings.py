@@ -57,6 +57,7 @@ class Settings:
     remember: bool = False
     audience: str = ""
     harmless_decorators: tuple[str, ...] = ()
+    harmless_readers: tuple[str, ...] = ()
     habits: tuple[tuple[str, str], ...] = ()
     words: Words = Words()
 

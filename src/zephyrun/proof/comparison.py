@@ -220,6 +220,8 @@ def _compare(
     )
 
     assumed = []
+    if renamed or old.constants or new.constants or _has_other_locals(old, new):
+        assumed += [f"{each} minds no other names, as the settings say" for each in sorted(surroundings.vouched_for)]
     if surroundings.reads_source or reads_source(old.facts):
         assumed.append(SOURCE_IS_NOT_READ)
     if _issues_warnings(old.facts) and _shared_lines(old) != _shared_lines(new):

@@ -63,6 +63,8 @@ class Surroundings:
     `walks_members` says whether any file may see in which order the members of a class stand, and `counts_members`
     whether one may see how many they are; `tells_lines` whether any file asks on which lines functions stand;
     `are_builtins_set` whether any gives a builtin another meaning;
+    `vouched_for` are modules that would read variables or go through names, if the settings did not say that they mind
+    no other ones;
     `oldest` is the oldest version of Python for which the project is.
     """
 
@@ -80,6 +82,7 @@ class Surroundings:
     counts_members: bool = False
     tells_lines: bool = False
     are_builtins_set: bool = False
+    vouched_for: frozenset[str] = frozenset()
     oldest: PythonVersion = THIS_PYTHON
 
     def as_text(self) -> str:
@@ -87,7 +90,7 @@ class Surroundings:
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
         places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
         places.append(sorted(each.digest for each in self.frame_readers))
-        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.counts_members, self.tells_lines, self.are_builtins_set, self.oldest))
+        return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.counts_members, self.tells_lines, self.are_builtins_set, sorted(self.vouched_for), self.oldest))
 
     def reads_any_name_in(self, start: int, end: int) -> bool:
         """Whether some module may be told which variable to read of code that stands in a range of this file."""

@@ -64,6 +64,7 @@ class World:
     surroundings: Mapping[str, Surroundings] = field(default_factory=dict)
     memory: Memory | None = None
     oldest: PythonVersion = THIS_PYTHON
+    harmless_readers: tuple[str, ...] = ()
 
     def evaluator(
         self, contents: Mapping[str, Content], before: Evaluator | None = None

@@ -48,24 +48,33 @@ def find_surroundings(
     *,
     is_library: bool = False,
     oldest: PythonVersion = THIS_PYTHON,
+    harmless_readers: Collection[str] = (),
 ) -> Mapping[str, Surroundings]:
     """What each Python file of a tree must know about the others.
 
     `files` may hold any files: what is not Python is searched for what Python may find in it.
     `given_roots` are import roots beside those that show in the layout. Code outside hands a library
-    things of any sort; `oldest` is the oldest version of Python for which the project is. What is to know about one file
+    things of any sort; `oldest` is the oldest version of Python for which the project is; `harmless_readers` are modules of
+    which somebody says that they mind no other names, though they read variables or go through names. What is to know about one file
     alone is only found when it is asked for.
     """
-    return _AllSurroundings(files, given_roots, is_library=is_library, oldest=oldest)
+    return _AllSurroundings(files, given_roots, is_library=is_library, oldest=oldest, harmless=frozenset(harmless_readers))
 
 
 class _AllSurroundings(Mapping[str, Surroundings]):
     """The surroundings by path, each worked out when it is first asked for."""
 
     def __init__(
-        self, files: Mapping[str, Content], given_roots: Collection[str], *, is_library: bool, oldest: PythonVersion
+        self,
+        files: Mapping[str, Content],
+        given_roots: Collection[str],
+        *,
+        is_library: bool,
+        oldest: PythonVersion,
+        harmless: frozenset[str],
     ) -> None:
         self._oldest = oldest
+        self._harmless = harmless
         self._texts = {
             path: data
             for path, data in files.items()
@@ -104,11 +113,13 @@ class _AllSurroundings(Mapping[str, Surroundings]):
     def __getitem__(self, path: str) -> Surroundings:
         if path not in self._known:
             module, data = self._modules[path], self._contents[path]
+            readers = frozenset(each for each in self._frame_readers if each.module != module)
+            read_by, walked_by = self._names_read.of(module) - {module}, self._walkers.of(module)
             self._known[path] = Surroundings(
                 module,
-                frozenset(each for each in self._frame_readers if each.module != module),
-                self._names_read.of(module) - {module},
-                self._walkers.of(module),
+                frozenset(each for each in readers if each.module not in self._harmless),
+                read_by - self._harmless,
+                walked_by - self._harmless,
                 self._any_reads_source,
                 quoted_in(data, self._quoted),
                 self._words_elsewhere(data),
@@ -118,6 +129,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 counts_members=self._counts_members,
                 tells_lines=self._tells_lines,
                 are_builtins_set=self._are_builtins_set,
+                vouched_for=self._harmless & (walked_by | {each.module for each in readers}),
                 oldest=self._oldest,
             )
         return self._known[path]

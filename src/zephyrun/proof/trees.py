@@ -97,7 +97,13 @@ class _Question:
 
 
 def _surroundings(files: Mapping[str, Content], world: World) -> Mapping[str, Surroundings]:
-    return find_surroundings(files, world.import_roots, is_library=world.is_library, oldest=world.oldest)
+    return find_surroundings(
+        files,
+        world.import_roots,
+        is_library=world.is_library,
+        oldest=world.oldest,
+        harmless_readers=world.harmless_readers,
+    )
 
 
 def _put_back(files: Mapping[str, Content], other: Mapping[str, Content], question: _Question) -> PutBack | None:
