@@ -274,3 +274,14 @@ def test_harmless_readers_give_a_word_once(tmp_path):
     assert "plugs minds no other names, as the settings say" in shown["assumptions"]
     strict = zephyrun("verify", tmp_path, copy, "--strict", cwd=tmp_path, code=3)
     assert "rests on an assumption" in strict.stdout
+
+
+def test_a_survey_says_what_many_findings_wait_for(tmp_path):
+    """The module to look at is named where it holds many back, and not for a few."""
+    (tmp_path / "plugs.py").write_text("def show(thing):\n    print(dir(thing))\n")
+    (tmp_path / "season.py").write_text("import hives, plugs\nplugs.show(hives)\n")
+    checks = [f"def is_full_{each}(kg):\n    return kg > {each}\n\n\n" for each in range(31, 45)]
+    for number, named in ((14, True), (3, False)):
+        (tmp_path / "hives.py").write_text("".join(checks[:number]).rstrip() + "\n")
+        shown = zephyrun("survey", ".", "--only", "literals", cwd=tmp_path).stdout
+        assert (f"up to {number} of these wait for a word about plugs;" in shown) == named

@@ -71,6 +71,29 @@ def test_another_file_may_notice(old, new, other):
     assert (alone.verdict, both.verdict) == (Verdict.SAME, Verdict.UNPROVEN)
 
 
+# What another file does with the variables of running functions, and whether a local may then be called otherwise.
+READERS = {
+    "values are let go": ("import sys\ndef show(t):\n    sys._getframe(1).f_locals\n", Verdict.SAME),
+    "values are shown": ("import sys\ndef show(t):\n    print(sys._getframe(1).f_locals)\n", Verdict.UNPROVEN),
+    "parameters alone": ("def names(code):\n    return code.co_varnames[:code.co_argcount]\n", Verdict.SAME),
+    "one more than parameters": ("def names(code):\n    return code.co_varnames[:code.co_argcount + 1]\n", Verdict.UNPROVEN),
+    "all but parameters": ("def names(code):\n    return code.co_varnames[code.co_argcount:]\n", Verdict.UNPROVEN),
+    "lines of code": ("from dis import findlinestarts as lines  # where they begin\n", Verdict.SAME),
+    "lines and instructions": ("from dis import findlinestarts, dis\n", Verdict.UNPROVEN),
+    "a word": ("FORMATS = {'cgitb': 'long'}\n", Verdict.SAME),
+    "a module by that word": ("from importlib import import_module\nTOOL = 'cgitb'\nimport_module(TOOL).enable()\n", Verdict.UNPROVEN),
+}
+
+
+@pytest.mark.parametrize(("other", "verdict"), READERS.values(), ids=READERS)
+def test_who_reads_the_variables_of_others(other, verdict):
+    """Only who may find a local by its name makes it wait."""
+    old = "import yard\ndef net(rows):\n    t = sum(rows)\n    yard.show(t)\n    return t\n"
+    new = "import yard\ndef net(rows):\n    total = sum(rows)\n    yard.show(total)\n    return total\n"
+    sides = ({"hives.py": each.encode(), "yard.py": other.encode()} for each in (old, new))
+    assert compare_trees(*sides, world=World(library=read_library)).verdict is verdict
+
+
 @pytest.mark.parametrize(
     ("old", "new", "other"), [pytest.param(*versions, id=title) for title, *versions in programs_beside_others()]
 )

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 from zephyrun.findings.finding import Finding, Remedy
 from zephyrun.findings.surveying import FileSurvey, by_weight
 from zephyrun.naming.questions import Question, Suggestion
+from zephyrun.proof.remains import reader_asked_about
 from zephyrun.source import Place
 
 _MOST_KEPT = 50
@@ -22,7 +23,8 @@ class Summary(NamedTuple):
     """Totals, and the worst findings, worst first.
 
     `left_out` says of each file that was only read why, and `unread` of each that could not be read;
-    `counts` and `weights` are totals by path.
+    `counts` and `weights` are totals by path; `waiting_for` says of modules of the project how many findings wait for a
+    word about them.
     """
 
     n_files: int
@@ -34,6 +36,7 @@ class Summary(NamedTuple):
     by_remedy: Mapping[str, int]
     counts: Mapping[str, int]
     weights: Mapping[str, float]
+    waiting_for: Mapping[str, int]
     worst: tuple[Finding, ...]
 
 
@@ -55,9 +58,18 @@ def summarize(
         Counter(finding.remedy.value for finding in findings),
         Counter(finding.path for finding in findings),
         weights,
+        _waited_for(findings),
         findings[:_MOST_KEPT],
     )
     return summary, findings
+
+
+def _waited_for(findings: Iterable[Finding]) -> dict[str, int]:
+    """How many findings wait for a word about each module of the project, those most waited for first."""
+    counts: Counter[str] = Counter()
+    for finding in findings:
+        counts.update({reader_asked_about(what) for what in finding.confirm} - {""})
+    return dict(counts.most_common())
 
 
 def summary_to_text(summary: Summary) -> str:

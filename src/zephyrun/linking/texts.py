@@ -74,10 +74,15 @@ _LOOKS_AT_ALL = lazy_pattern(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi
 
 # What shows the names that stand in the instructions of functions, but for what makes another such function.
 _INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import", b"cgitb", b"marshal")
+_SHOWS_ALL = b"cgitb"
+_LOADING_WORDS = (b"import_module", b"__import__", b"sys.modules")
 _CODE_WORDS = (b"FunctionType", b"__code__")
 _RUNS_CODE_ELSEWHERE = lazy_pattern(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
 _SHOWS_INSTRUCTIONS = lazy_pattern(
-    rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import|\bcgitb\b|\bmarshal\s*\.\s*dumps?\s*\([^\n]*__code__"
+    rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import(?!\s+(?:findlinestarts|findlabels)(?:\s+as\s+\w+)?\s*(?:$|#))|"
+    rb"\b(?:import|from)\b[^\n\"']*\bcgitb\b|"
+    rb"\bmarshal\s*\.\s*dumps?\s*\([^\n]*__code__",
+    re.MULTILINE,
 )
 
 
@@ -191,7 +196,10 @@ def runs_code_elsewhere(data: bytes) -> bool:
 
 def shows_instructions(data: bytes) -> bool:
     """Whether a file seems to look at the instructions of functions, at a glance."""
-    return any(mark in data for mark in _INSTRUCTION_MARKS) and _SHOWS_INSTRUCTIONS.search(data) is not None
+    if not any(mark in data for mark in _INSTRUCTION_MARKS):
+        return False
+    is_loaded = _SHOWS_ALL in data and any(word in data for word in _LOADING_WORDS)
+    return is_loaded or _SHOWS_INSTRUCTIONS.search(data) is not None
 
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)

@@ -15,7 +15,8 @@ from zephyrun.patterns import lazy_pattern
 
 _MARK = lazy_pattern(rf"\b(?:{'|'.join(sorted(FRAME_READERS))})\b")
 _QUOTED = lazy_pattern(rb"[\"'](\w+)[\"']")
-_ASKED_OF_FRAMES = b"f_locals"
+# What is seen to be asked for one name, or for none.
+_ASKED_IN_SIGHT = frozenset({"f_locals", "co_varnames"})
 _MOST_FILES_KEPT = 256
 
 
@@ -60,7 +61,8 @@ def _quoted_words(data: bytes) -> frozenset[bytes]:
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def _read_off_frames(data: bytes) -> tuple[FrameRead, ...]:
     """Anything, where code does not just ask a frame for its variables."""
-    if _ASKED_OF_FRAMES not in data or shows_instructions(data):
+    marks = {mark for mark in FRAME_READERS if mark.encode() in data}
+    if not marks & _ASKED_IN_SIGHT or ("f_locals" not in marks and marks - _ASKED_IN_SIGHT) or shows_instructions(data):
         return (ANYTHING,)
     try:
         facts = read_facts(data)

@@ -19,7 +19,7 @@ from zephyrun.facts import FileFacts, Role
 from zephyrun.languages.python import ParsedFile
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.patterns import lazy_pattern
-from zephyrun.proof.remains import Reservation, Surroundings
+from zephyrun.proof.remains import Reservation, Surroundings, namespace_reservation
 
 # What gives a program all names of the module at once.
 _NAMESPACE_READERS = frozenset({"globals"})
@@ -95,26 +95,20 @@ def namespace_reservations(
     """What could notice that a module has one more name, or a function one number less."""
     for exposure in facts.exposures:
         if exposure.what in _NAMESPACE_CALLS and exposure.scope == 0:
-            yield _reservation(exposure.what, exposure.start)
+            yield namespace_reservation(exposure.what, exposure.start)
     for binding in facts.bindings:
         if binding.outside and binding.name in _NAMESPACE_READERS:
-            yield _reservation(f"{binding.name}()", facts.references[binding.references[0]].start)
+            yield namespace_reservation(f"{binding.name}()", facts.references[binding.references[0]].start)
     for attribute in sorted(_NAMESPACE_ATTRIBUTES & facts.attributes):
-        yield _reservation(f".{attribute}", 0)
+        yield namespace_reservation(f".{attribute}", 0)
     if any(read.names is None for read in facts.namespace_reads):
-        yield _reservation("the namespaces of frames", 0)
+        yield namespace_reservation("the namespaces of frames", 0)
     if (worked_out := _LISTED_IN_TEXT.search(text)) is not None:
-        yield _reservation(f"{worked_out[1]}()", worked_out.start())
+        yield namespace_reservation(f"{worked_out[1]}()", worked_out.start())
     if "__dict__" in text and (table := _NAMESPACE_TABLE.search(text)) is not None:
-        yield _reservation("__dict__", table.start())
+        yield namespace_reservation("__dict__", table.start())
     for reader in sorted(surroundings.walked_by):
-        yield _reservation(reader, 0)
-
-
-def _reservation(reader: str, start: int) -> Reservation:
-    return Reservation(
-        f"nothing that goes through the names of this module by {reader} minds one more", start
-    )
+        yield namespace_reservation(reader, 0)
 
 
 def _imports_everything(statement: ast.stmt) -> bool:

@@ -41,6 +41,9 @@ _SENTENCE = lazy_pattern(
     r"[\s('`\"]*[\w'’-]+(?:[,;:)`\"]*\s+[('`\"]*[\w'’-]+){2,}[\s.,;:!?()'’`\"-]*", re.ASCII
 )
 _QUERY = lazy_pattern(r"(?i)\b(?:select|insert|update|delete|from|join|with|table|into|copy|describe|pivot)\b")
+_READS_VARIABLES = "nothing in {}, which reads other functions' variables"
+_GOES_THROUGH_NAMES = "nothing that goes through the names of this module by {} minds one more"
+_ABOUT_READERS = lazy_pattern("|".join(each.format(r"(\w[\w.]*)(?![\w.(])") for each in (_READS_VARIABLES, _GOES_THROUGH_NAMES)))
 SOURCE_IS_NOT_READ = "source text read back through inspect does not matter"
 
 
@@ -109,6 +112,17 @@ class Reservation(NamedTuple):
     start: int
 
 
+def namespace_reservation(reader: str, start: int) -> Reservation:
+    """What a person must vouch for before a module has one more name, where a reader goes through its names."""
+    return Reservation(_GOES_THROUGH_NAMES.format(reader), start)
+
+
+def reader_asked_about(what: str) -> str:
+    """The module of the project that minds no other names if a person vouches for something, "" for anything else."""
+    match = _ABOUT_READERS.match(what)
+    return (match[1] or match[2]) if match is not None else ""
+
+
 class _Reach(NamedTuple):
     """The range of the text in which code can see a binding, and what to call it."""
 
@@ -157,10 +171,7 @@ def reservations_from_afar(
         and any(reads.may_find(name, surroundings.calls, *reach[:2]) for reads in reader.reads)
     }
     for module in sorted(readers):
-        what = (
-            f"nothing in {module}, which reads other functions' variables, "
-            f"looks up `{name}` of {reach.name}"
-        )
+        what = f"{_READS_VARIABLES.format(module)}, looks up `{name}` of {reach.name}"
         found.setdefault(what, reach.start)
     texts = facts.texts_between(reach.start, reach.end) if surroundings.uses_libraries else ()
     for text in texts:

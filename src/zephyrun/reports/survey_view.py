@@ -20,6 +20,10 @@ _REMEDIES = {
     "none": "only told",
 }
 _MANY_FILES = 5
+# From how many findings on, or which share of all, it is worth a look at what they wait for; and how much is named.
+_MANY_WAITING = 10
+_LARGE_SHARE = 0.1
+_MOST_READERS = 3
 _BAR_WIDTH = 10
 _HEAVY_WEIGHT = 8.0
 _KIND_WIDTH = max(map(len, KINDS)) + 1
@@ -127,6 +131,21 @@ def _remedies(finding: Finding) -> Iterator[StyledLine]:
         yield wrapped_line(("  no better name stands in the code: give one in the plan", "dim"))
 
 
+def _waiting(summary: Summary) -> Iterator[StyledLine]:
+    """Which modules to look at, where many findings wait for a word about them."""
+    many = max(_MANY_WAITING, summary.n_findings * _LARGE_SHARE)
+    readers = [reader for reader, count in summary.waiting_for.items() if count >= many]
+    if not readers:
+        return
+    named = ", ".join(readers[:_MOST_READERS])
+    others = f" and {len(readers) - _MOST_READERS} more" if len(readers) > _MOST_READERS else ""
+    yield wrapped_line(
+        ("waiting  ", "yellow"),
+        f"up to {summary.waiting_for[readers[0]]:,} of these wait for a word about {named}{others}; "
+        "one that minds no other names goes into the setting `harmless_readers`",
+    )
+
+
 def _totals(summary: Summary) -> Iterator[StyledLine]:
     counts = summary.by_remedy
     parts = [f"{counts[each]:,} {meaning}" for each, meaning in _REMEDIES.items() if each in counts]
@@ -135,6 +154,7 @@ def _totals(summary: Summary) -> Iterator[StyledLine]:
         f" in {counted(summary.n_files, 'file')} and {counted(summary.n_lines, 'line')}",
         ": " + ", ".join(parts) if parts else "",
     )
+    yield from _waiting(summary)
     for kind in sorted(summary.by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
         count = f"  {summary.by_kind[kind]:>5,} "
         family = KINDS[kind].family

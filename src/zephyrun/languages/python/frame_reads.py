@@ -28,6 +28,7 @@ _IS_NO_FRAME = frozenset(
 # The names of a code object, and what only makes another one of them.
 _NAMES_OF_CODE = frozenset({"co_varnames", "co_cellvars", "co_freevars"})
 _MAKES_CODE = "CodeType"
+_N_PARAMETERS = "co_argcount"
 _GIVES_NO_FRAME = "getframeinfo"
 _PASSES_FRAMES_ON = frozenset("list tuple iter next reversed getinnerframes getouterframes".split())
 _ASKING_METHODS = frozenset({"get", "pop", "setdefault", "__getitem__", "__contains__"})
@@ -79,7 +80,8 @@ class _Reading:
             self.found[id(node)] = NOTHING if frame is not None and self._stays(frame) else ANYTHING
         elif node.attr in _NAMES_OF_CODE:
             parent = self._parents[node]
-            if isinstance(parent, ast.Call) and _last_name(parent.func) == _MAKES_CODE and parent.func is not node:
+            makes_code = isinstance(parent, ast.Call) and _last_name(parent.func) == _MAKES_CODE and parent.func is not node
+            if makes_code or _takes_parameters(parent):
                 self.found[id(node)] = NOTHING
 
     def _note_import(self, alias: ast.alias) -> None:
@@ -185,7 +187,7 @@ class _Reading:
             return _literal(parent.left) if is_asked else None
         if isinstance(parent, ast.Attribute):
             return self._names_by_method(parent)
-        if isinstance(parent, ast.If | ast.While | ast.UnaryOp | ast.Assert | ast.Delete):
+        if isinstance(parent, ast.If | ast.While | ast.UnaryOp | ast.Assert | ast.Delete | ast.Expr):
             return frozenset()
         if isinstance(parent, ast.IfExp | ast.BoolOp):
             is_asked = isinstance(parent, ast.IfExp) and parent.test is mapping
@@ -378,6 +380,14 @@ def _last_name(node: ast.AST) -> str:
     if isinstance(node, ast.Attribute):
         return node.attr
     return node.id if isinstance(node, ast.Name) else ""
+
+
+def _takes_parameters(node: ast.AST) -> bool:
+    """Whether of the names of a code object no more are taken than there are parameters, which come first."""
+    if not isinstance(node, ast.Subscript) or not isinstance(node.slice, ast.Slice):
+        return False
+    cut = node.slice
+    return cut.lower is None and cut.step is None and isinstance(cut.upper, ast.Attribute) and cut.upper.attr == _N_PARAMETERS
 
 
 def _is_none(node: ast.AST) -> bool:
