@@ -220,6 +220,9 @@ def test_verify(tmp_path, old, new, code):
         (tmp_path / side).mkdir()
         (tmp_path / side / "log.py").write_text(text)
         (tmp_path / side / "notes.txt").write_text("bees")
+    # What Zephyrun itself wrote there is no part of the program.
+    (tmp_path / "new/zephyrun.toml").write_text("remember = true\n")
+    (tmp_path / "new/cleanup.toml").write_text('schema = "zephyrun.plan/1"\nroot = "."\n')
     (tmp_path / "new/cache").mkdir()
     (tmp_path / "new/cache/CACHEDIR.TAG").write_text("Signature: 8a477f597d28d172789f06886806bc55")
     expected = {0: "same", 1: "different", 3: "unproven"}[code]

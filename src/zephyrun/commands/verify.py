@@ -8,14 +8,16 @@ from pathlib import Path
 from typing import NamedTuple
 
 from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
+from zephyrun.decisions import DECISIONS_FILE
 from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
+from zephyrun.linking.texts import is_own_document
 from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_content, read_tree
 from zephyrun.project.kept_facts import KeptFacts
 from zephyrun.project.library import read_library
 from zephyrun.project.repository import find_repository
-from zephyrun.project.roots import find_root, for_people
+from zephyrun.project.roots import OWN_MARK, find_root, for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
 from zephyrun.proof.renames import World
@@ -25,6 +27,9 @@ from zephyrun.proof.verdict import FileProof, Verdict
 from zephyrun.source import SourceText
 
 _EXIT_CODES = {Verdict.SAME: OK, Verdict.DIFFERENT: NOT_SO, Verdict.UNPROVEN: NO_VERDICT}
+
+_OWN_FILES = (OWN_MARK, DECISIONS_FILE)
+_OWN_ENDINGS = (".toml", ".json")
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -52,7 +57,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(arguments: argparse.Namespace) -> int:
     """Print the verdict; the exit code says it too."""
     sides = _sides(arguments)
-    old, new = sides.old, sides.new
+    old, new = map(_without_own, (sides.old, sides.new))
 
     def run_all(pairs: Sequence[Pair]) -> list[FileProof | None]:
         n_bytes = sum(len(each.new or b"") for each in pairs if each.old != each.new)
@@ -92,6 +97,16 @@ def run(arguments: argparse.Namespace) -> int:
     else:
         _print(proof, {"old": old, "new": new}, arguments.color)
     return _EXIT_CODES[proof.verdict]
+
+
+def _without_own(files: Mapping[str, Content]) -> dict[str, Content]:
+    """The files of a side without settings, plans and reports of ours, which are no part of the program."""
+    return {path: data for path, data in files.items() if not _is_own(path, data)}
+
+
+def _is_own(path: str, data: Content) -> bool:
+    is_document = path.endswith(_OWN_ENDINGS) and isinstance(data, bytes) and is_own_document(data)
+    return is_document or path.rpartition("/")[2] in _OWN_FILES
 
 
 class _Sides(NamedTuple):

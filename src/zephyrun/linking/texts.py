@@ -127,11 +127,12 @@ def is_searched(path: str, data: bytes) -> bool:
         may_mean_names(path)
         and len(data) <= LARGEST_SEARCHED
         and b"\0" not in data
-        and not _is_own_document(data)
+        and not is_own_document(data)
     )
 
 
-def _is_own_document(data: bytes) -> bool:
+def is_own_document(data: bytes) -> bool:
+    """Whether a file is a plan, a decision or a report of ours."""
     # The plain word first: a search for it is many times as fast.
     return b"zephyrun." in data and _OWN_DOCUMENT.search(data) is not None
 
