@@ -33,6 +33,22 @@ WALKING = {
         {"season"},
     ),
     "in a file that cannot be read": ("", "from yard import hives\nprint dir(hives)\n", {"season"}),
+    "asked for by its name": (SHOWS, "import tools\nimport yard\nfrom yard import hives\ntools.show(getattr(yard, 'hives'))\n", {"tools"}),
+    "asked for by a worked-out name": (SHOWS, "import tools\nimport yard\nimport yard.hives\ntools.show(getattr(yard, name))\n", {"tools"}),
+    "fetched by its name": (
+        SHOWS,
+        "import tools\nimport yard.hives\nfrom operator import attrgetter\ntools.show(attrgetter('hives')(yard))\n",
+        {"tools"},
+    ),
+    "looked up in a table": (SHOWS, "import tools\nimport yard\nimport yard.hives\ntools.show(yard.__dict__[name])\n", {"tools"}),
+    "looked up in what is listed": (SHOWS, "import tools\nimport yard\nimport yard.hives\ntools.show(vars(yard)['hives'])\n", {"tools"}),
+    "renamed on its way": ("from yard import hives as h\n", "from tools import h as yard_hives\nprint(len(dir(yard_hives)))\n", {"season"}),
+    "static members": ("", "from inspect import getmembers_static\nfrom yard import hives\nprint(getmembers_static(hives))\n", {"season"}),
+    "in its package": (
+        "",
+        "import yard\nprint([dir(each) for each in vars(yard).values()])\n",
+        {"season"},
+    ),
     "listed with those of another": (
         "from yard.hives import *\nprint(dir())\n",
         "import tools\n",

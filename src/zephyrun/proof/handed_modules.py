@@ -17,6 +17,7 @@ from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.imports import Imported, absolute_imports, import_statements
 from zephyrun.proof.star_imports import star_sources
 
+_TABLE = b".__dict__"
 # Where a name stands that is no value, and what is asked of a module by name.
 _NO_NAME = lazy_pattern(rb"\b(?:def|class)\s+\Z|\bglobal\b[\w\s,]*\Z|\.\s*\Z")
 _FOR = lazy_pattern(rb"\s*,\s*[\"'](\w+)[\"']")
@@ -25,7 +26,7 @@ _LONGEST_BEFORE = 60
 # glance.
 _SHOWING_WORDS = (b"globals", b"locals", b"vars")
 _SHOWS_OWN = lazy_pattern(rb"\b(?:globals|locals|vars)\s*\(\s*\)|\bf_(?:globals|locals)\b")
-_FINDING_WORDS = (b"import_module", b"__import__", b"modules")
+_FINDING_WORDS = (b"import_module", b"__import__", b"modules", b"attrgetter")
 _FINDS_ITSELF = tuple(
     lazy_pattern(pattern) for pattern in (rb"modules\s*\[\s*__name__", rb"__import__\s*\(\s*__name__")
 )
@@ -99,17 +100,21 @@ class HandedModules:
 
     def shown_by(self, label: str) -> frozenset[str]:
         """The modules that a file has among its names, where it hands all of these over."""
-        return frozenset(self._imports[label]) if label in self._showing else frozenset()
+        return self._held_by({label}) if label in self._showing else frozenset()
 
     def reached_from(self, modules: Iterable[str]) -> frozenset[str]:
         """The modules that somebody may have who has some: whatever is bound in those, and so on."""
-        rest = set(modules)
-        found: set[str] = set()
+        rest = frozenset(modules)
+        found: frozenset[str] = frozenset()
         while rest:
-            module = rest.pop()
-            found.add(module)
-            rest |= (self._imports.get(module, set()) | self._directly_in.get(module, set())) - found
-        return frozenset(found)
+            found |= rest
+            rest = self._held_by(rest) - found
+        return found
+
+    def _held_by(self, modules: Iterable[str]) -> frozenset[str]:
+        """The modules that are bound in some modules, or lie in them."""
+        tables = (self._imports, self._directly_in)
+        return frozenset().union(*(table.get(module, ()) for module in modules for table in tables))
 
     def bound_to(self, names: Iterable[str]) -> frozenset[str]:
         """The modules that are bound to some names anywhere."""
@@ -156,24 +161,33 @@ class HandedModules:
         return found
 
     @cached_property
-    def _names(self) -> dict[str, set[str]]:
-        """Under which other names than its own each module is bound."""
+    def _by_name(self) -> dict[str, set[str]]:
+        """The modules that are bound to each name anywhere, be it by way of other files."""
         found: dict[str, set[str]] = {}
+        handed_on: list[tuple[str, str]] = []
         for file in self._files:
             for each in file.imported:
-                if each.name != each.bound_to.rpartition(".")[2]:
-                    for module in self._meant((each.bound_to,), file.label):
-                        found.setdefault(module, set()).add(each.name)
+                meant = self._meant((each.bound_to,), file.label)
+                last = each.bound_to.rpartition(".")[2]
+                if meant:
+                    found.setdefault(each.name, set()).update(meant)
+                elif each.name != last and each.origin and self._meant((each.origin,), file.label):
+                    handed_on.append((last, each.name))
+        n_known = -1
+        while n_known != sum(map(len, found.values())):
+            n_known = sum(map(len, found.values()))
+            for last, name in handed_on:
+                if last in found:
+                    found.setdefault(name, set()).update(found[last])
         return found
 
     @cached_property
-    def _by_name(self) -> dict[str, set[str]]:
-        """The modules that are bound to each name anywhere."""
+    def _names(self) -> dict[str, set[str]]:
+        """Under which names each module is bound."""
         found: dict[str, set[str]] = {}
-        for file in self._files:
-            for each in file.imported:
-                for module in self._meant((each.bound_to,), file.label):
-                    found.setdefault(each.name, set()).add(module)
+        for name, modules in self._by_name.items():
+            for module in modules:
+                found.setdefault(module, set()).add(name)
         return found
 
     # -- values ------------------------------------------------------------------------------
@@ -199,8 +213,9 @@ class HandedModules:
         if any(word in file.data for word in _FINDING_WORDS):
             if b"__name__" in file.data and any(pattern.search(file.data) for pattern in _FINDS_ITSELF):
                 yield from self._modules & {file.label}
-            for name in {name for pattern in _BY_NAME for name in pattern.findall(file.data)}:
-                yield from self._called(name.decode("utf-8", "replace"))
+            for written in {name for pattern in _BY_NAME for name in pattern.findall(file.data)}:
+                name = written.decode("utf-8", "replace")
+                yield from self._called(name) | self._by_name.get(name.rpartition(".")[2], set())
         for start, _, listed in file.statements:
             if _is_in_class(file.data, start):
                 yield from self._meant(tuple(each.dotted for each in listed), file.label)
@@ -225,20 +240,22 @@ class HandedModules:
         # Most files use modules before a dot alone; only for others is it told what is code.
         code = _Code(file.data)
         for match, meant in found:
-            if code.runs(match) and self._is_value(file.data, match):
-                yield from ((code, match.start(), module) for module in meant)
+            if code.runs(match):
+                yield from ((code, match.start(), module) for module in self._got_by(file.data, match, meant))
 
     def _meant_by(self, name: str, chain: bytes, dotted: Collection[str]) -> frozenset[str]:
         """The modules for which a name may stand, with those behind it, where it has some dotted names."""
         compact = "".join(chain.decode("utf-8", "replace").split())
-        bound = self._by_name.get(compact.rpartition(".")[2] or name, ())
-        return frozenset(bound).union(*(self._called(root + compact) for root in dotted))
+        names = {root + compact for root in dotted} or {name + compact}
+        bound = (self._by_name.get(each.rpartition(".")[2], ()) for each in names)
+        return frozenset().union(*bound, *map(self._called, names))
 
     def _roots_in(self, file: _File) -> dict[str, set[str]]:
         """The names by which a file may get at modules of the project, each with the dotted names behind it."""
         roots: dict[str, set[str]] = {}
         for each in file.imported:
-            is_handed_on = each.name in self._by_name and each.origin and self._meant((each.origin,), file.label)
+            last = each.bound_to.rpartition(".")[2]
+            is_handed_on = last in self._by_name and each.origin and self._meant((each.origin,), file.label)
             if is_handed_on or self._meant((each.bound_to,), file.label):
                 roots.setdefault(each.name, set()).update(absolute_imports([each.bound_to], file.label))
         for name in self._names_given_by(file, set()):
@@ -263,16 +280,19 @@ class HandedModules:
             found.setdefault(file.label, []).append(file)
         return found
 
-    def _is_value(self, data: bytes, match: re.Match[bytes]) -> bool:
+    def _got_by(self, data: bytes, match: re.Match[bytes], meant: frozenset[str]) -> Collection[str]:
+        """The modules that get about where some are used."""
         before = data[max(match.start() - _LONGEST_BEFORE, 0) : match.start()]
-        if _NO_NAME.search(before):
-            return False
         callee = _last_called(before)
+        if _NO_NAME.search(before) or (callee in _HARMLESS and callee not in self._defined):
+            return ()
+        if match[0].endswith(_TABLE):
+            return self._held_by(meant)
         if callee == "getattr":
             # Of what is asked for one thing, only that may get about.
             asked = _FOR.match(data, match.end())
-            return asked is None or asked[1].decode() in self._by_name
-        return callee not in _HARMLESS or callee in self._defined
+            return self._held_by(meant) if asked is None else self._by_name.get(asked[1].decode(), ())
+        return meant | self._held_by(meant) if callee == "vars" else meant
 
     # -- calls -------------------------------------------------------------------------------
 
@@ -296,7 +316,8 @@ def _use_of(name: bytes) -> re.Pattern[bytes]:
     """A name that is not called, gets no value and is not looked into, with the names behind it. That it begins with
     fixed letters is what makes a search of every file cheap. In a sentence other words follow than in code."""
     behind = rb"\s*(?:\.|=(?!=)|is\b|[(\[])|[ \t]+(?!(?:%b)\b)[A-Za-z]" % _BEHIND_VALUES
-    return re.compile(rb"%b(?<![\w.]%b)\b((?:\s*\.\s*\w+)*)(?!\w|%b)" % (name, name, behind))
+    chain = rb"((?:\s*\.\s*(?!__dict__\b)\w+)*)"
+    return re.compile(rb"%b(?<![\w.]%b)\b%b(?:%b|(?!\w|%b))" % (name, name, chain, _TABLE.replace(b".", rb"\."), behind))
 
 
 def _stands_in_sentence(data: bytes, position: int) -> bool:

@@ -31,7 +31,7 @@ from zephyrun.source import SourceText
 
 # What goes through the names of a module that it is given; those of an instance do not count. Each pattern begins with
 # a fixed word, which is what makes a search of every file cheap.
-_CALLED = ("vars", "dir", "getmembers")
+_CALLED = ("vars", "dir", "getmembers", "getmembers_static")
 # What has a table of its names, and a method that lists them.
 _TABLES = ("__dict__", "__dir__")
 # Whoever looks up one name in a table minds no other.
