@@ -18,6 +18,7 @@ from zephyrun.proof.imports import Imported, absolute_imports, import_statements
 from zephyrun.proof.star_imports import star_sources
 
 _TABLE = b".__dict__"
+_GOES_OVER = lazy_pattern(rb"\bin\s+vars\s*\(\s*\Z")
 # Where a name stands that is no value, and what is asked of a module by name.
 _NO_NAME = lazy_pattern(rb"\b(?:def|class)\s+\Z|\bglobal\b[\w\s,]*\Z|\.\s*\Z")
 _FOR = lazy_pattern(rb"\s*,\s*[\"'](\w+)[\"']")
@@ -292,7 +293,9 @@ class HandedModules:
             # Of what is asked for one thing, only that may get about.
             asked = _FOR.match(data, match.end())
             return self._held_by(meant) if asked is None else self._by_name.get(asked[1].decode(), ())
-        return meant | self._held_by(meant) if callee == "vars" else meant
+        # The names in a table, one after the other, are no modules yet.
+        is_table = callee == "vars" and _GOES_OVER.search(before) is None
+        return meant | self._held_by(meant) if is_table else meant
 
     # -- calls -------------------------------------------------------------------------------
 
