@@ -28,6 +28,9 @@ SETTING_ITS_OWN = (
     "globals().update(table)\n",
     "exec('len = count')\n",
     "exec(code, globals())\n",
+    "globals()[name] = 3\n",
+    "globals()['l' + name] = 3\n",
+    "globals()[f'{name}_kg'] = 3\n",
 )
 LEAVING_BUILTINS = (
     "class Hive:\n    def __init__(self):\n        self.len = 3\n",
@@ -38,6 +41,7 @@ LEAVING_BUILTINS = (
     "exec(code, space)\ncursor.exec('select')\n",
     "print(globals()['len'], globals().get('len'))\n",
     "with mock.patch('hives.weigh'):\n    pass\n",
+    "globals()['WEIGHT_' + name] = 3\nglobals()[f'KG_{name}'] = 3\nglobals()['net'] = 3\n",
 )
 
 

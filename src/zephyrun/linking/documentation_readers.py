@@ -57,6 +57,8 @@ _ANYTHING = frozenset({UNKNOWN_VALUE})
 _OF_CLASSES = (ValueSort.CLASS, ValueSort.INSTANCE, ValueSort.ABOVE)
 # Classes of libraries that do not look at documentation. Source: library reference.
 _INDIFFERENT = ("builtins.", "abc.", "typing.", "enum.", "collections.abc.", "collections.namedtuple", "dataclasses.")
+# Those of them that can be read look methods up by the names that they know.
+_INDIFFERENT_MODULES = frozenset({"abc", "collections.abc", "_collections_abc", "numbers"})
 # Modules that are partly compiled, and have classes that are.
 _COMPILED = frozenset({"io", "collections", "threading", "datetime", "weakref", "random", "decimal", "array", "queue"})
 
@@ -180,7 +182,8 @@ def _not_understood(evaluator: Evaluator, key: ClassKey, reading: Reading) -> st
         if evaluator.has_own_metaclass(each):
             return f"the metaclass of {record.name} may read {reading.called}"
         above = evaluator.file(each[0])
-        looks = _looks_in(evaluator, above, reading) if not above.is_own else ()
+        is_read = not above.is_own and above.module not in _INDIFFERENT_MODULES
+        looks = _looks_in(evaluator, above, reading) if is_read else ()
         if any(look.is_open or look.is_at_class(evaluator.relatives(key)) for look in looks):
             return f"a base of {record.name} may read {reading.called}"
     bases = [*evaluator.foreign_above(key), *evaluator.unknown_above(key)]

@@ -91,6 +91,7 @@ class Canonical:
     def rewrite(self, tree: ast.Module) -> None:
         """Rewrite a tree of the file's text in place, and count anew."""
         self.counts.clear()
+        self._drop_pass(tree)
         self._rewrite_expressions(tree)
         self._loops.rewrite(tree)
         self.counts[INDEX_LOOP] += self._loops.n_rewritten
@@ -275,6 +276,14 @@ class Canonical:
         if branch.orelse and _does_nothing(branch.body):
             branch.body, branch.orelse = branch.orelse, []
             branch.test = self._conditions.denied(branch.test)
+
+    def _drop_pass(self, tree: ast.Module) -> None:
+        """Leave out what does nothing beside other statements: it may stand between two that belong together."""
+        for node in ast.walk(tree):
+            for field in ("body", "orelse", "finalbody"):
+                block = getattr(node, field, None)
+                if isinstance(block, list) and any(isinstance(each, ast.Pass) for each in block):
+                    setattr(node, field, self._without_pass(block, is_documented=isinstance(node, DOCUMENTED)))
 
     def _without_pass(self, block: list[ast.stmt], *, is_documented: bool) -> list[ast.stmt]:
         """A block without what does nothing beside other statements. What keeps a text from being

@@ -83,7 +83,7 @@ def _first_line(statement: ast.stmt) -> int:
 
 
 def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
-    if isinstance(node.ctx, ast.Store):
+    if not isinstance(node.ctx, ast.Load):
         return False
     if isinstance(node, ast.Subscript):
         return _last_name(node.value) == "argv" and isinstance(node.slice, ast.Constant) and node.slice.value == 0

@@ -16,8 +16,10 @@ _CHANGES_BUILTINS = (
     rb"del\s[^\n]*\b(?:__)?(?:%(it)b)\b",
 )
 _SETS_GLOBALS = lazy_pattern(
-    rb"\bglobals\s*\(\s*\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|\|=)|(?<![\w.])exec\s*\((?![^()\n]*,(?!\s*globals))"
+    rb"\bglobals\s*\(\s*\)\s*(?:\[([^\]\n]*)\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|\|=)|(?<![\w.])exec\s*\((?![^()\n]*,(?!\s*globals))"
 )
+# A text at the beginning of a key that goes on, or is all of it.
+_BEGINNING = lazy_pattern(rb"\s*[fF]?[\"'](\w+)(?:[\"']\s*(?:\+|\Z)|[{%])")
 # What the proof goes by: where it is set behind a dot, and where it stands as a text or as a keyword.
 _GONE_BY = frozenset(b"len int float sorted list tuple range enumerate isinstance any all bool round".split())
 _ANY_OF_THEM = b"|".join(sorted(_GONE_BY))
@@ -36,7 +38,17 @@ _STAND_IN = lazy_pattern(rb"patch[\w.]*\s*\(\s*[\"'][\w.]*\.(?:%b)[\"']" % _ANY_
 
 def sets_builtins(data: bytes) -> bool:
     """Whether a file seems to give builtins another meaning, for itself or for all, at a glance."""
-    return _SETS_GLOBALS.search(data) is not None or sets_builtins_elsewhere(data)
+    sets_own = any(_may_be_builtin(found[1]) for found in _SETS_GLOBALS.finditer(data))
+    return sets_own or sets_builtins_elsewhere(data)
+
+
+def _may_be_builtin(key: bytes | None) -> bool:
+    """Whether a key that is worked out may be the name of a builtin: its beginning may tell that it is none."""
+    beginning = _BEGINNING.match(key) if key is not None else None
+    if beginning is None:
+        return True
+    word = beginning[1].decode()
+    return any(name.startswith(word) for name in BUILTINS)
 
 
 def sets_builtins_elsewhere(data: bytes) -> bool:
