@@ -284,4 +284,4 @@ def test_a_survey_says_what_many_findings_wait_for(tmp_path):
     for number, named in ((14, True), (3, False)):
         (tmp_path / "hives.py").write_text("".join(checks[:number]).rstrip() + "\n")
         shown = zephyrun("survey", ".", "--only", "literals", cwd=tmp_path).stdout
-        assert (f"up to {number} of these wait for a word about plugs;" in shown) == named
+        assert (f"up to {number} of these wait for a word about plugs:" in shown) == named

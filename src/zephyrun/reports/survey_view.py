@@ -48,6 +48,7 @@ def survey_view(
         yield wrapped_line(("not read  ", "yellow"), shown_path(path), f": {reason}")
     yield from _left_out(summary.left_out, shown_path)
     yield from _totals(summary)
+    yield from _waiting(summary)
     yield from _worst_files(summary, shown_path)
 
 
@@ -141,8 +142,8 @@ def _waiting(summary: Summary) -> Iterator[StyledLine]:
     others = f" and {len(readers) - _MOST_READERS} more" if len(readers) > _MOST_READERS else ""
     yield wrapped_line(
         ("waiting  ", "yellow"),
-        f"up to {summary.waiting_for[readers[0]]:,} of these wait for a word about {named}{others}; "
-        "one that minds no other names goes into the setting `harmless_readers`",
+        f"up to {summary.waiting_for[readers[0]]:,} of these wait for a word about {named}{others}: "
+        "what minds no other names goes into the setting `harmless_readers`",
     )
 
 
@@ -154,7 +155,6 @@ def _totals(summary: Summary) -> Iterator[StyledLine]:
         f" in {counted(summary.n_files, 'file')} and {counted(summary.n_lines, 'line')}",
         ": " + ", ".join(parts) if parts else "",
     )
-    yield from _waiting(summary)
     for kind in sorted(summary.by_kind, key=lambda each: FAMILIES.index(KINDS[each].family)):
         count = f"  {summary.by_kind[kind]:>5,} "
         family = KINDS[kind].family
