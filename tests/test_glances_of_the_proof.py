@@ -31,6 +31,8 @@ SETTING_ITS_OWN = (
     "globals()[name] = 3\n",
     "globals()['l' + name] = 3\n",
     "globals()[f'{name}_kg'] = 3\n",
+    "globals()[names[0]] = 3\n",
+    "globals()['WEIGHT_' + name if name else 'len'] = 3\n",
 )
 LEAVING_BUILTINS = (
     "class Hive:\n    def __init__(self):\n        self.len = 3\n",

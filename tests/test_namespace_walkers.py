@@ -24,6 +24,7 @@ WALKING = {
         {"tools"},
     ),
     "named in a text": (SHOWS, "import tools\nfrom importlib import import_module\ntools.show(import_module('yard.hives'))\n", {"tools"}),
+    "named from its package": (SHOWS, "import tools\nfrom importlib import import_module\ntools.show(import_module('.hives', 'yard'))\n", {"tools"}),
     "handed to a library": ("", "from yard import hives\nimport plugs\nplugs.register('all', [hives])\n", {"plugs.register"}),
     "handed on in an example": (SHOWS, "'''\n>>> import tools\n>>> from yard import hives\n>>> tools.show(hives)\n'''\n", {"tools"}),
     "set by worked-out names": ("", "from yard import hives\nfor name in names:\n    setattr(hives, name, 3)\n", {"season"}),

@@ -74,6 +74,8 @@ def test_another_file_may_notice(old, new, other):
 # What another file does with the variables of running functions, and whether a local may then be called otherwise.
 READERS = {
     "values are let go": ("import sys\ndef show(t):\n    sys._getframe(1).f_locals\n", Verdict.SAME),
+    "values are shown at a prompt": ("import sys\nsys._getframe().f_locals\n", Verdict.UNPROVEN),
+    "parameters of another": ("def names(code, other):\n    return code.co_varnames[:other.co_argcount]\n", Verdict.UNPROVEN),
     "values are shown": ("import sys\ndef show(t):\n    print(sys._getframe(1).f_locals)\n", Verdict.UNPROVEN),
     "parameters alone": ("def names(code):\n    return code.co_varnames[:code.co_argcount]\n", Verdict.SAME),
     "one more than parameters": ("def names(code):\n    return code.co_varnames[:code.co_argcount + 1]\n", Verdict.UNPROVEN),

@@ -215,7 +215,7 @@ class HandedModules:
             if b"__name__" in file.data and any(pattern.search(file.data) for pattern in _FINDS_ITSELF):
                 yield from self._modules & {file.label}
             for written in {name for pattern in _BY_NAME for name in pattern.findall(file.data)}:
-                name = written.decode("utf-8", "replace")
+                name = written.decode("utf-8", "replace").lstrip(".")
                 yield from self._called(name) | self._by_name.get(name.rpartition(".")[2], set())
         for start, _, listed in file.statements:
             if _is_in_class(file.data, start):

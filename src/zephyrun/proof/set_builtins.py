@@ -16,10 +16,11 @@ _CHANGES_BUILTINS = (
     rb"del\s[^\n]*\b(?:__)?(?:%(it)b)\b",
 )
 _SETS_GLOBALS = lazy_pattern(
-    rb"\bglobals\s*\(\s*\)\s*(?:\[([^\]\n]*)\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|\|=)|(?<![\w.])exec\s*\((?![^()\n]*,(?!\s*globals))"
+    rb"\bglobals\s*\(\s*\)\s*(?:\[([^\n]*?)\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|\|=)|(?<![\w.])exec\s*\((?![^()\n]*,(?!\s*globals))"
 )
 # A text at the beginning of a key that goes on, or is all of it.
 _BEGINNING = lazy_pattern(rb"\s*[fF]?[\"'](\w+)(?:[\"']\s*(?:\+|\Z)|[{%])")
+_CHOICE = lazy_pattern(rb"\b(?:if|or|and)\b")
 # What the proof goes by: where it is set behind a dot, and where it stands as a text or as a keyword.
 _GONE_BY = frozenset(b"len int float sorted list tuple range enumerate isinstance any all bool round".split())
 _ANY_OF_THEM = b"|".join(sorted(_GONE_BY))
@@ -45,7 +46,7 @@ def sets_builtins(data: bytes) -> bool:
 def _may_be_builtin(key: bytes | None) -> bool:
     """Whether a key that is worked out may be the name of a builtin: its beginning may tell that it is none."""
     beginning = _BEGINNING.match(key) if key is not None else None
-    if beginning is None:
+    if key is None or beginning is None or _CHOICE.search(key) is not None:
         return True
     word = beginning[1].decode()
     return any(name.startswith(word) for name in BUILTINS)

@@ -81,7 +81,7 @@ class _Reading:
         elif node.attr in _NAMES_OF_CODE:
             parent = self._parents[node]
             makes_code = isinstance(parent, ast.Call) and _last_name(parent.func) == _MAKES_CODE and parent.func is not node
-            if makes_code or _takes_parameters(parent):
+            if makes_code or _takes_parameters(parent, node.value):
                 self.found[id(node)] = NOTHING
 
     def _note_import(self, alias: ast.alias) -> None:
@@ -187,8 +187,11 @@ class _Reading:
             return _literal(parent.left) if is_asked else None
         if isinstance(parent, ast.Attribute):
             return self._names_by_method(parent)
-        if isinstance(parent, ast.If | ast.While | ast.UnaryOp | ast.Assert | ast.Delete | ast.Expr):
+        if isinstance(parent, ast.If | ast.While | ast.UnaryOp | ast.Assert | ast.Delete):
             return frozenset()
+        if isinstance(parent, ast.Expr):
+            # At the top, a notebook or a prompt shows it.
+            return frozenset() if self._function_around(parent) is not None else None
         if isinstance(parent, ast.IfExp | ast.BoolOp):
             is_asked = isinstance(parent, ast.IfExp) and parent.test is mapping
             return frozenset() if is_asked else self._names_asked_of(parent)
@@ -382,12 +385,14 @@ def _last_name(node: ast.AST) -> str:
     return node.id if isinstance(node, ast.Name) else ""
 
 
-def _takes_parameters(node: ast.AST) -> bool:
-    """Whether of the names of a code object no more are taken than there are parameters, which come first."""
+def _takes_parameters(node: ast.AST, code: ast.expr) -> bool:
+    """Whether of the names of a code object no more are taken than it has parameters, which come first."""
     if not isinstance(node, ast.Subscript) or not isinstance(node.slice, ast.Slice):
         return False
     cut = node.slice
-    return cut.lower is None and cut.step is None and isinstance(cut.upper, ast.Attribute) and cut.upper.attr == _N_PARAMETERS
+    is_whole = cut.lower is None and cut.step is None
+    end = cut.upper if isinstance(cut.upper, ast.Attribute) else None
+    return is_whole and end is not None and end.attr == _N_PARAMETERS and ast.dump(end.value) == ast.dump(code)
 
 
 def _is_none(node: ast.AST) -> bool:
