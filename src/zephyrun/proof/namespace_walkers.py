@@ -87,22 +87,48 @@ class NamespaceWalkers:
     `labels` what they are called, and `modules` the dotted names of those that are modules."""
 
     def __init__(self, texts: Mapping[str, bytes], labels: Mapping[str, str], modules: Mapping[str, str]) -> None:
-        walking = {path: data for path, data in texts.items() if _may_walk(data)}
-        self._walks = [(labels[path], walks_in(data)) for path, data in walking.items()]
-        going_by_imports = {label for label, walks in self._walks if walks.goes_by_imports}
-        self._by_imports = Importers(
-            imports_of({path: data for path, data in walking.items() if labels[path] in going_by_imports}, labels)
-        )
-        self._walk_all = {label for label, walks in self._walks if walks.takes_all}
-        self._walk_all.update(labels[path] for path, data in walking.items() if _walks_any_module(data))
-        self._carriers = find_carriers({path: texts[path] for path in modules}, modules)
-        self._contents = {module: texts[path] for path, module in modules.items()}
+        self._texts = texts
+        self._labels = labels
+        self._modules = modules
         self._handed = HandedModules(texts, labels, modules)
         self._listing: dict[str, bool] = {}
-        self._walkers_of_name: dict[str, set[str]] = {}
+
+    @cached_property
+    def _walking(self) -> dict[str, bytes]:
+        """The files that may go through names."""
+        return {path: data for path, data in self._texts.items() if _may_walk(data)}
+
+    @cached_property
+    def _walks(self) -> list[tuple[str, Walks]]:
+        return [(self._labels[path], walks_in(data)) for path, data in self._walking.items()]
+
+    @cached_property
+    def _by_imports(self) -> Importers:
+        labels = {label for label, walks in self._walks if walks.goes_by_imports}
+        texts = {path: data for path, data in self._walking.items() if self._labels[path] in labels}
+        return Importers(imports_of(texts, self._labels))
+
+    @cached_property
+    def _walk_all(self) -> frozenset[str]:
+        """Who goes through the names of any module."""
+        loading = {self._labels[path] for path, data in self._walking.items() if _walks_any_module(data)}
+        return frozenset(loading.union(label for label, walks in self._walks if walks.takes_all))
+
+    @cached_property
+    def _carriers(self) -> Importers:
+        return find_carriers({path: self._texts[path] for path in self._modules}, self._modules)
+
+    @cached_property
+    def _contents(self) -> dict[str, bytes]:
+        return {module: self._texts[path] for path, module in self._modules.items()}
+
+    @cached_property
+    def _walkers_of_name(self) -> dict[str, set[str]]:
+        found: dict[str, set[str]] = {}
         for label, walks in self._walks:
             for name in walks.names:
-                self._walkers_of_name.setdefault(name, set()).add(label)
+                found.setdefault(name, set()).add(label)
+        return found
 
     def of(self, module: str) -> frozenset[str]:
         """Who else goes through the names of a module, or of one that has them through a star import."""
@@ -112,7 +138,7 @@ class NamespaceWalkers:
             # Whoever says what others are to import hands on nothing else.
             bearers = frozenset({module})
         listing = frozenset(filter(self._lists_itself, bearers - {module}))
-        return frozenset(self._walk_all | listing).union(*map(self._of_one, bearers)) - {module}
+        return (self._walk_all | listing).union(*map(self._of_one, bearers)) - {module}
 
     def _of_one(self, module: str) -> frozenset[str]:
         walkers = set(self._by_imports.of(module))

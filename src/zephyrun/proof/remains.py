@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Set
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import NamedTuple
@@ -74,7 +74,7 @@ class Surroundings:
     module: str = ""
     frame_readers: frozenset[FrameReader] = frozenset()
     read_by: frozenset[str] = frozenset()
-    walked_by: frozenset[str] = frozenset()
+    walked_by: Set[str] = frozenset()
     reads_source: bool = False
     quoted: frozenset[tuple[str, str]] = frozenset()
     elsewhere: frozenset[tuple[str, str]] = frozenset()
@@ -85,7 +85,7 @@ class Surroundings:
     counts_members: bool = False
     tells_lines: bool = False
     are_builtins_set: bool = False
-    vouched_for: frozenset[str] = frozenset()
+    vouched_for: Set[str] = frozenset()
     oldest: PythonVersion = THIS_PYTHON
 
     def as_text(self) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import sys
 from collections.abc import Collection, Iterator, Mapping
-from functools import cached_property
+from functools import cached_property, partial
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
@@ -15,6 +15,7 @@ from zephyrun.linking.texts import first_lines, is_searched, shows_instructions,
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.imports import Importers, imports_of, loads_by_name, names_imported
+from zephyrun.proof.later_names import LaterNames
 from zephyrun.proof.namespace_walkers import NamespaceWalkers
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 from zephyrun.proof.quoted_lines import find_quoted_lines, quoted_in
@@ -114,12 +115,15 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         if path not in self._known:
             module, data = self._modules[path], self._contents[path]
             readers = frozenset(each for each in self._frame_readers if each.module != module)
-            read_by, walked_by = self._names_read.of(module) - {module}, self._walkers.of(module)
+            read_by = self._names_read.of(module) - {module}
+            # To find out takes long, and a rename may do without.
+            walked_by = LaterNames(partial(self._walkers.of, module))
+            readers_there = frozenset(each.module for each in readers)
             self._known[path] = Surroundings(
                 module,
                 frozenset(each for each in readers if each.module not in self._harmless),
                 read_by - self._harmless,
-                walked_by - self._harmless,
+                LaterNames(lambda: frozenset(walked_by - self._harmless)),
                 self._any_reads_source,
                 quoted_in(data, self._quoted),
                 self._words_elsewhere(data),
@@ -129,7 +133,9 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 counts_members=self._counts_members,
                 tells_lines=self._tells_lines,
                 are_builtins_set=self._are_builtins_set,
-                vouched_for=self._harmless & (walked_by | {each.module for each in readers}),
+                vouched_for=LaterNames(lambda: self._harmless & frozenset(walked_by | readers_there))
+                if self._harmless
+                else frozenset(),
                 oldest=self._oldest,
             )
         return self._known[path]
