@@ -1,7 +1,10 @@
 """Who goes through the names of a module: every way to a module counts, and what people write every day does not."""
 
+import random
+
 import pytest
 
+from tests.helpers import real_source
 from zephyrun.proof.namespace_walkers import NamespaceWalkers
 
 SHOWS = "def show(thing):\n    print(sorted(vars(thing)))\n"
@@ -50,6 +53,17 @@ WALKING = {
         "import yard\nprint([dir(each) for each in vars(yard).values()])\n",
         {"season"},
     ),
+    "in bytes that are no text": ("", "from yard import hives\nw = '\udcff'\nprint(vars(hives))\n", {"season"}),
+    "in a file in another encoding": (
+        "",
+        "# -*- coding: latin-1 -*-\nfrom yard import hives\n\n\ndef show():\n    print('\udcff', vars(hives))\n",
+        {"season"},
+    ),
+    "in a text that is run and escapes something": (
+        SHOWS,
+        "import tools\nfrom yard import hives\nexec('tools.show(hives); w = \"\\d\"')\n",
+        {"tools"},
+    ),
     "listed with those of another": (
         "from yard.hives import *\nprint(dir())\n",
         "import tools\n",
@@ -69,6 +83,10 @@ IN_PEACE = {
     "other modules": ("import signal\nprint(dir(signal))\n", "from yard import hives\nprint(hives.weigh(3))\n"),
     "one thing of a module": (SHOWS, "import tools\nfrom yard import hives\ntools.show(getattr(hives, 'weigh', None))\n"),
     "a sentence": (SHOWS, "'''Ask hives, and show(hives).'''\nfrom yard import hives\n# show(hives)\nprint('hives', hives.weigh(3))\n"),
+    "an import in a sentence": (
+        SHOWS,
+        'AS = """\nimport yard.hives as h*) or so\n"""\nfrom yard import hives\nprint(hives.weigh(3))\n',
+    ),
     "reloaded and stood in for": (
         SHOWS,
         "from importlib import reload\nfrom unittest import mock\nfrom yard import hives\nreload(hives)\nmock.patch.object(hives, 'weigh')\n",
@@ -81,7 +99,7 @@ IN_PEACE = {
 def _walkers(tools, season, hives="def weigh(kg):\n    return kg > 30\n"):
     texts = {"tools.py": tools, "season.py": season, "yard/__init__.py": "", "yard/hives.py": hives}
     modules = {"tools.py": "tools", "season.py": "season", "yard/__init__.py": "yard", "yard/hives.py": "yard.hives"}
-    return NamespaceWalkers({path: text.encode() for path, text in texts.items()}, modules, modules).of("yard.hives")
+    return NamespaceWalkers({path: text.encode("utf-8", "surrogateescape") for path, text in texts.items()}, modules, modules).of("yard.hives")
 
 
 @pytest.mark.parametrize(("tools", "season", "walkers"), WALKING.values(), ids=WALKING)
@@ -101,3 +119,21 @@ def test_names_that_are_not_handed_on_are_not_listed_elsewhere():
     sees_all = ("from yard.hives import *\nprint(dir())\n", "")
     assert _walkers(*sees_all) == {"tools"}
     assert _walkers(*sees_all, hives="__all__ = ['weigh']\ndef weigh(kg):\n    return kg > 30\n") == frozenset()
+
+
+JUNK = (b"\xff", b"'''", b'"', b"(", b")", b"\\", b"{", b"import os as o+)", b"\x00", b"\r", b"from . import *", b"#", b"\n\n\tdef f(", b">>> ")
+
+
+@pytest.mark.parametrize("name", ["copyreg", "dataclasses", "inspect", "pydoc", "runpy"])
+def test_damaged_files_are_read_as_far_as_they_go(name):
+    """Whatever the bytes are, an answer comes, and no warning."""
+    dice = random.Random(name)
+    for _ in range(12):
+        data = bytearray(real_source(name))
+        for _ in range(dice.randrange(1, 12)):
+            place = dice.randrange(len(data))
+            data[place : place + dice.choice((0, 0, 9))] = dice.choice(JUNK)
+        files = {f"{name}.py": bytes(data), "os.py": b"import %b\nprint(dir(%b))\n" % ((name.encode(),) * 2)}
+        modules = {path: path.removesuffix(".py") for path in files}
+        walkers = NamespaceWalkers(files, modules, modules)
+        assert "os" in walkers.of(name) and "os" not in walkers.of("os")

@@ -33,7 +33,6 @@ from zephyrun.proof.bridges import OLD_NAMES_WARN
 from zephyrun.proof.compiled import IN_ANOTHER_ORDER
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.renames import RenameProof, judge_renames
-from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Verdict
 from zephyrun.reports.lines import counted, wrapped_line
 
@@ -82,12 +81,7 @@ def run(arguments: argparse.Namespace) -> int:
     if not arguments.dry_run:
         options.recover(pointed.root)
 
-    surroundings = find_surroundings(
-        pointed.contents,
-        pointed.settings.import_roots,
-        is_library=pointed.world.is_library,
-        harmless_readers=pointed.settings.harmless_readers,
-    )
+    surroundings = pointed.world.look_around(pointed.contents)
     change = carry_out_renames(
         pointed.evaluator,
         [Wish(pointed.target, arguments.new)],

@@ -4,23 +4,22 @@ from __future__ import annotations
 
 import argparse
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import NamedTuple
 
 from zephyrun.commands import NO_VERDICT, NOT_SO, OK, options
+from zephyrun.commands.worlds import world_of
 from zephyrun.decisions import DECISIONS_FILE
 from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.texts import is_own_document
-from zephyrun.project.audience import is_library
 from zephyrun.project.discovery import read_content, read_tree
 from zephyrun.project.kept_facts import KeptFacts
-from zephyrun.project.library import read_library
 from zephyrun.project.repository import find_repository
 from zephyrun.project.roots import OWN_MARK, find_root, for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
-from zephyrun.proof.renames import World
 from zephyrun.proof.surroundings import Content
 from zephyrun.proof.trees import Pair, TreeProof, compare_trees, judge_pair
 from zephyrun.proof.verdict import FileProof, Verdict
@@ -76,15 +75,7 @@ def run(arguments: argparse.Namespace) -> int:
         code_only=arguments.code_only,
         reason_against=target.reason_against,
         run_all=run_all,
-        world=World(
-            settings.import_roots,
-            settings.harmless_decorators,
-            read_library,
-            is_library(sides.root, settings),
-            memory=memory,
-            oldest=target.oldest,
-            harmless_readers=settings.harmless_readers,
-        ),
+        world=replace(world_of(sides.root, settings, memory), oldest=target.oldest),
     )
     if memory is not None:
         memory.save()

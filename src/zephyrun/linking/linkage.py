@@ -27,7 +27,7 @@ from zephyrun.link_facts import (
     OriginSort,
     RestUse,
 )
-from zephyrun.linking.modules import find_import_roots, is_python, module_name, packages_around
+from zephyrun.linking.modules import LOADING_WORDS, find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
     begun_in,
@@ -77,7 +77,6 @@ _IS_LOADED = lazy_pattern(rb"\bin\s+sys\.modules\b(?!\s*[.\[])")
 _MAIN = b"__main__"
 _NAME_OF_IT = lazy_pattern(rb"\s*\.\s*(?!__dict__)\w")
 _SET_TO = lazy_pattern(rb"(\w+)\s*=\s*\Z")
-_LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
 _RUNNING_DOCUMENTS = (b"testfile", b"DocFile", b"doctest-glob", b"doctest_glob")
 _RUNS_DOCUMENTS = lazy_pattern(rb"\b(?:testfile|DocFileSuite|DocFileTest)\b|doctest[-_]glob")
 _DOCUMENTATION_WORDS = (b"__doc__", b"getdoc", b"pydoc", b"help")
@@ -543,7 +542,7 @@ class Linkage:
 def _loads(data: bytes) -> bool:
     """Whether a file loads modules by their names, or finds loaded ones, at a glance."""
     # The plain words first: a search for them is many times as fast.
-    return any(word in data for word in _LOADING_WORDS) and _LOADS.search(data) is not None
+    return any(word in data for word in LOADING_WORDS) and _LOADS.search(data) is not None
 
 
 @lru_cache(maxsize=_MOST_FILES_GLANCED_AT)

@@ -10,6 +10,7 @@ from functools import lru_cache
 from pathlib import PurePosixPath
 
 from zephyrun.languages.python.scanner import PLAIN_MARK
+from zephyrun.linking.modules import LOADING_WORDS
 from zephyrun.patterns import lazy_pattern
 
 _ENDINGS = frozenset(
@@ -75,7 +76,6 @@ _LOOKS_AT_ALL = lazy_pattern(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi
 # What shows the names that stand in the instructions of functions, but for what makes another such function.
 _INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import", b"cgitb", b"marshal")
 _SHOWS_ALL = b"cgitb"
-_LOADING_WORDS = (b"import_module", b"__import__", b"sys.modules")
 _CODE_WORDS = (b"FunctionType", b"__code__")
 _RUNS_CODE_ELSEWHERE = lazy_pattern(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
 _SHOWS_INSTRUCTIONS = lazy_pattern(
@@ -199,7 +199,7 @@ def shows_instructions(data: bytes) -> bool:
     """Whether a file seems to look at the instructions of functions, at a glance."""
     if not any(mark in data for mark in _INSTRUCTION_MARKS):
         return False
-    is_loaded = _SHOWS_ALL in data and any(word in data for word in _LOADING_WORDS)
+    is_loaded = _SHOWS_ALL in data and any(word in data for word in LOADING_WORDS)
     return is_loaded or _SHOWS_INSTRUCTIONS.search(data) is not None
 
 

@@ -279,6 +279,8 @@ class Canonical:
 
     def _drop_pass(self, tree: ast.Module) -> None:
         """Leave out what does nothing beside other statements: it may stand between two that belong together."""
+        if "pass" not in self._parsed.source.text:
+            return
         for node in ast.walk(tree):
             for field in ("body", "orelse", "finalbody"):
                 block = getattr(node, field, None)

@@ -197,6 +197,7 @@ def _compare(
         )
 
     renamed = _renamed(old_form, new_form, old.facts, new.facts)
+    has_other_names = bool(renamed or old.constants or new.constants) or _has_other_locals(old, new)
     reserved = [
         *_old_name_reservations(old, renamed, surroundings),
         *_new_name_reservations(new, renamed, surroundings),
@@ -209,9 +210,8 @@ def _compare(
         reserved += _in_old(old, namespace_reservations(old.source.text, old.facts, surroundings))
     rewritten = _count_rewritten(rewriting)
     # Of names that others can see, whoever renames them asks what shows instructions.
-    looking = list(code_reservations(old.source, old.facts))
-    if looking and (renamed or rewritten or old.constants or new.constants or _has_other_locals(old, new)):
-        reserved += _in_old(old, looking)
+    if rewritten or has_other_names:
+        reserved += _in_old(old, code_reservations(old.source, old.facts))
     differences = (
         *_compiled_witness(old, new, respelling.pairs, rewriting),
         *(difference for what, difference in reserved if what not in question.confirmed),
@@ -220,7 +220,7 @@ def _compare(
     )
 
     assumed = []
-    if renamed or old.constants or new.constants or _has_other_locals(old, new):
+    if has_other_names:
         assumed += [f"{each} minds no other names, as the settings say" for each in sorted(surroundings.vouched_for)]
     if surroundings.reads_source or reads_source(old.facts):
         assumed.append(SOURCE_IS_NOT_READ)

@@ -3,7 +3,6 @@ other hands than those of the files that import it."""
 
 from __future__ import annotations
 
-import ast
 import re
 import sys
 from bisect import bisect_right
@@ -11,18 +10,27 @@ from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cache, cached_property
 from typing import NamedTuple
 
+from zephyrun.languages.python.reading import tree_in
 from zephyrun.languages.python.reserved import BUILTINS
-from zephyrun.linking.texts import marks_in
+from zephyrun.linking.texts import marks_in, runs_text
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.imports import Imported, absolute_imports, import_statements
 from zephyrun.proof.star_imports import star_sources
 
+# How far is looked back for what a name stands behind.
+_LONGEST_BEFORE = 60
+# Before a name that is no value there, and how its table, or one thing out of it, is asked for.
+_NO_VALUE_BEHIND = lazy_pattern(rb"\b(?:def|class)\s+\Z|\bglobal\b[\w\s,]*\Z|\.\s*\Z")
 _TABLE = b".__dict__"
 _GOES_OVER = lazy_pattern(rb"\bin\s+vars\s*\(\s*\Z")
-# Where a name stands that is no value, and what is asked of a module by name.
-_NO_NAME = lazy_pattern(rb"\b(?:def|class)\s+\Z|\bglobal\b[\w\s,]*\Z|\.\s*\Z")
-_FOR = lazy_pattern(rb"\s*,\s*[\"'](\w+)[\"']")
-_LONGEST_BEFORE = 60
+_ASKED_FOR = lazy_pattern(rb"\s*,\s*[\"'](\w+)[\"']")
+# In code a value stands between these words, if between any; in a sentence between others.
+_BEHIND_VALUES = b"if|else|in|not|and|or|for|as|from|async"
+_BEFORE_VALUES = frozenset(
+    b"and assert await case del elif else except for if in is lambda not or raise return while with yield".split()
+)
+_WORD_BEFORE = lazy_pattern(rb"(\w+)[ \t]+\Z")
+
 # What hands over all that a module holds, modules included, and what gives a module by its name. The words tell at a
 # glance.
 _SHOWING_WORDS = (b"globals", b"locals", b"vars")
@@ -34,30 +42,26 @@ _FINDS_ITSELF = tuple(
 _BY_NAME = tuple(
     lazy_pattern(rb"%b\s*(?:\.\s*get\s*)?[(\[]\s*[\"']([\w.]+)[\"']" % word) for word in _FINDING_WORDS
 )
-_RUNNING_WORDS = (b"eval", b"exec", b"compile", b"timeit", b"runpy")
-_RUNS_TEXTS = lazy_pattern(rb"(?<![\w.])(?:eval|exec|compile)\s*\(|\b(?:timeit|runpy)\b")
-# The words between which a value stands in code.
-_BEHIND_VALUES = b"if|else|in|not|and|or|for|as|from|async"
-_BEFORE_VALUES = frozenset(
-    b"and assert await case del elif else except for if in is lambda not or raise return while with yield".split()
-)
-_WORD_BEFORE = lazy_pattern(rb"(\w+)[ \t]+\Z")
-# Without one of these a text hands nothing on.
-_CODE_MARK = lazy_pattern(rb"[(\[=]")
-_RUN_AT_ONCE = lazy_pattern(rb"\b(?:eval|exec)\s*\(\s*\Z")
-_EXAMPLE = lazy_pattern(rb"[ \t]*(?:>>>|\.\.\.)[ \t](?!\s*(?:from|import)\b)")
-_PREFIX = lazy_pattern(rb"(?<!\w)[A-Za-z]{1,2}\Z")
+# The first word of a line, by which the body of a class is told.
 _HEAD = lazy_pattern(rb"([ \t]*)(\w+)")
-# What is called with a module, and what does not go through its names then.
+
+# What of a text may run: with that prefix what it fills in, a line of an example, code that is handed to what runs it.
+_PREFIX = lazy_pattern(rb"(?<!\w)[A-Za-z]{1,2}\Z")
+_EXAMPLE = lazy_pattern(rb"[ \t]*(?:>>>|\.\.\.)[ \t](?!\s*(?:from|import)\b)")
+_RUN_AT_ONCE = lazy_pattern(rb"\b(?:eval|exec)\s*\(\s*\Z")
+# Without one of these it hands nothing on.
+_CODE_MARK = lazy_pattern(rb"[(\[=]")
+
+# What is called with a module, and which of those do not go through its names. Builtins do not, but for a few.
 _CALLEE = lazy_pattern(rb"((?:\w+\s*\.\s*)*\w+)\s*\Z")
 _LONGEST_CALL = 400
 _BRACKET = lazy_pattern(rb"[()]")
-_DEFINED = (lazy_pattern(rb"def[ \t]+(\w+)"), lazy_pattern(rb"class[ \t]+(\w+)"))
 _HARMLESS = frozenset(
     """reload object hasattr setattr delattr setitem cast isinstance getfile getabsfile getsourcefile getsource files
     path""".split()
 )
 _GOING_THROUGH = frozenset({"help"})
+_DEFINED = (lazy_pattern(rb"def[ \t]+(\w+)"), lazy_pattern(rb"class[ \t]+(\w+)"))
 
 
 class _File(NamedTuple):
@@ -285,13 +289,13 @@ class HandedModules:
         """The modules that get about where some are used."""
         before = data[max(match.start() - _LONGEST_BEFORE, 0) : match.start()]
         callee = _last_called(before)
-        if _NO_NAME.search(before) or (callee in _HARMLESS and callee not in self._defined):
+        if _NO_VALUE_BEHIND.search(before) or (callee in _HARMLESS and callee not in self._defined):
             return ()
         if match[0].endswith(_TABLE):
             return self._held_by(meant)
         if callee == "getattr":
             # Of what is asked for one thing, only that may get about.
-            asked = _FOR.match(data, match.end())
+            asked = _ASKED_FOR.match(data, match.end())
             return self._held_by(meant) if asked is None else self._by_name.get(asked[1].decode(), ())
         # The names in a table, one after the other, are no modules yet.
         is_table = callee == "vars" and _GOES_OVER.search(before) is None
@@ -310,8 +314,12 @@ class HandedModules:
     @cached_property
     def _defined(self) -> frozenset[str]:
         """The names of all functions and classes of the project."""
-        found = (name for file in self._files for pattern in _DEFINED for name in pattern.findall(file.data))
-        return frozenset(name.decode("utf-8", "replace") for name in set(found))
+        return frozenset().union(*(names_defined(file.data) for file in self._files))
+
+
+def names_defined(data: bytes) -> set[str]:
+    """The names of all functions and classes that a file defines, at a glance."""
+    return {name.decode("utf-8", "replace") for pattern in _DEFINED for name in pattern.findall(data)}
 
 
 @cache
@@ -320,7 +328,9 @@ def _use_of(name: bytes) -> re.Pattern[bytes]:
     fixed letters is what makes a search of every file cheap. In a sentence other words follow than in code."""
     behind = rb"\s*(?:\.|=(?!=)|is\b|[(\[])|[ \t]+(?!(?:%b)\b)[A-Za-z]" % _BEHIND_VALUES
     chain = rb"((?:\s*\.\s*(?!__dict__\b)\w+)*)"
-    return re.compile(rb"%b(?<![\w.]%b)\b%b(?:%b|(?!\w|%b))" % (name, name, chain, _TABLE.replace(b".", rb"\."), behind))
+    # What looks like an import in a sentence may end in anything.
+    spelt = re.escape(name)
+    return re.compile(rb"%b(?<![\w.]%b)\b%b(?:%b|(?!\w|%b))" % (spelt, spelt, chain, re.escape(_TABLE), behind))
 
 
 def _stands_in_sentence(data: bytes, position: int) -> bool:
@@ -363,11 +373,11 @@ class _Code:
             return _EXAMPLE.match(self._data, line_start) is not None
         if content == match[0]:
             return _RUN_AT_ONCE.search(before) is not None
-        return _CODE_MARK.search(content) is not None and self._runs_texts and _is_code(content)
+        return _CODE_MARK.search(content) is not None and self._runs_texts and tree_in(content.strip()) is not None
 
     @cached_property
     def _runs_texts(self) -> bool:
-        return any(word in self._data for word in _RUNNING_WORDS) and _RUNS_TEXTS.search(self._data) is not None
+        return runs_text(self._data)
 
     def callee_at(self, position: int) -> str:
         """What is called with the thing at a position, "" where nothing is."""
@@ -411,11 +421,3 @@ def _is_in_class(data: bytes, start: int) -> bool:
         if head is not None and len(head[1]) < indent:
             return head[2] == b"class"
     return False
-
-
-def _is_code(text: bytes) -> bool:
-    try:
-        ast.parse(text.strip())
-    except (SyntaxError, ValueError):
-        return False
-    return True

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from itertools import combinations
 from typing import NamedTuple
 
+from zephyrun.linking.modules import LOADING_WORDS
 from zephyrun.patterns import lazy_pattern
 
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
@@ -18,8 +19,6 @@ LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]
 LOADING_OR_FINDING = rb"%b|\bsys\.modules(?:\[|\.get\()" % LOADING_CALL
 _LOADS = lazy_pattern(LOADING_CALL)
 _LOADS_OR_FINDS = lazy_pattern(LOADING_OR_FINDING)
-# Few files hold any of these words, and every file is asked.
-_LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec")
 
 
 class Imported(NamedTuple):
@@ -78,12 +77,16 @@ def imports_of(texts: Mapping[str, bytes], labels: Mapping[str, str]) -> dict[st
 
 def loads_by_name(data: bytes) -> bool:
     """Whether code seems to load modules by names that it works out."""
-    return any(word in data for word in _LOADING_WORDS) and _LOADS.search(data) is not None
+    return _may_load(data) and _LOADS.search(data) is not None
 
 
 def loads_modules(data: bytes) -> bool:
     """Whether code seems to load modules, or to find loaded ones, by names that it works out."""
-    return loads_by_name(data) or (b"modules" in data and _LOADS_OR_FINDS.search(data) is not None)
+    return _may_load(data) and _LOADS_OR_FINDS.search(data) is not None
+
+
+def _may_load(data: bytes) -> bool:
+    return any(word in data for word in LOADING_WORDS)
 
 
 def _line_start(data: bytes, position: int) -> int:

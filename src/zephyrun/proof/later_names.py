@@ -7,8 +7,8 @@ from functools import cached_property
 
 
 class LaterNames(Set[str]):
-    """A set of names that is worked out when it is first looked into. Copies of it, as other processes get them, hold
-    the names."""
+    """A set of names that is worked out when it is first looked into. Copies of it, as other processes get them, are
+    sets of the names."""
 
     def __init__(self, find: Callable[[], frozenset[str]]) -> None:
         self._find = find
@@ -16,10 +16,6 @@ class LaterNames(Set[str]):
     @cached_property
     def _names(self) -> frozenset[str]:
         return self._find()
-
-    @classmethod
-    def _from_iterable(cls, it: object) -> frozenset[str]:  # type: ignore[override]
-        return frozenset(it)  # type: ignore[call-overload, no-any-return]
 
     def __contains__(self, name: object) -> bool:
         return name in self._names
@@ -29,10 +25,6 @@ class LaterNames(Set[str]):
 
     def __len__(self) -> int:
         return len(self._names)
-
-    def __hash__(self) -> int:
-        # What is asked for in tables must not cause the names to be found; what else is in the key tells it apart.
-        return hash(type(self))
 
     def __reduce__(self) -> tuple[type[frozenset[str]], tuple[tuple[str, ...]]]:
         return frozenset, (tuple(self._names),)

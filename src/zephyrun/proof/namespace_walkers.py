@@ -11,12 +11,11 @@ from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
-from zephyrun.languages.python import UnreadableSource
-from zephyrun.languages.python.reading import tree_of
+from zephyrun.languages.python.reading import tree_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.texts import EXAMPLE_LINE
 from zephyrun.patterns import lazy_pattern
-from zephyrun.proof.handed_modules import HandedModules
+from zephyrun.proof.handed_modules import HandedModules, names_defined
 from zephyrun.proof.imports import (
     LOADING_CALL,
     LOADING_OR_FINDING,
@@ -27,7 +26,6 @@ from zephyrun.proof.imports import (
     loads_modules,
 )
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
-from zephyrun.source import SourceText
 
 # What goes through the names of a module that it is given; those of an instance do not count. Each pattern begins with
 # a fixed word, which is what makes a search of every file cheap.
@@ -68,7 +66,6 @@ _TELLING_MODULES = (b"ModuleType", b"ismodule")
 # What lists the names of the module in which it stands.
 _LISTS_OWN = lazy_pattern(rb"\b(?:dir|globals|locals|vars)\s*\(\s*\)|\bsys\.modules\b")
 
-_DEFINED = (lazy_pattern(rb"def[ \t]+(\w+)"), lazy_pattern(rb"class[ \t]+(\w+)"))
 # What is around a name that gets a value.
 _GIVING = (rb"(?:\s*,[\s\w,]*)?(?::[^=\n]*)?\s*:?=(?!=)", rb"[\w\s,()]*\bin\b", rb"(?<=as\sNAME)")
 _LIST_OF_NAMES = lazy_pattern(rb"(?m)^__all__\b[^\n=]*=")
@@ -167,21 +164,20 @@ class NamespaceWalkers:
 
 
 def _may_walk(data: bytes) -> bool:
-    """Whether a file may go through the names of a module, or set names of one that it imports, and works out which,
-    at a glance."""
-    if any(pattern.search(data) for pattern in _patterns_for(data)):
-        return True
-    return any(
-        re.search(rb"\bimport\b[^\n]*\b%b\b" % found[1], data) is not None for found in _SETS_SOME_NAME.finditer(data)
-    )
+    return any(True for _ in _places_in(data))
 
 
-def _patterns_for(data: bytes) -> Iterator[re.Pattern[bytes]]:
-    """The patterns for which a file is searched."""
-    yield from _WALKS_NAMES
+def _places_in(data: bytes) -> Iterator[int]:
+    """Where a file may go through the names of a module, or set names of one that it imports, and works out which, at a
+    glance."""
+    for pattern in _WALKS_NAMES:
+        yield from (match.start() for match in pattern.finditer(data))
     for pattern, is_variable in _NAMES_WALKER:
         if pattern.search(data) is not None and is_variable.search(data) is None:
-            yield pattern
+            yield from (match.start() for match in pattern.finditer(data))
+    for match in _SETS_SOME_NAME.finditer(data):
+        if re.search(rb"\bimport\b[^\n]*\b%b\b" % match[1], data) is not None:
+            yield match.start()
 
 
 def _walks_any_module(data: bytes) -> bool:
@@ -212,17 +208,13 @@ class Walks(NamedTuple):
 def walks_in(data: bytes) -> Walks:
     """What a file goes through."""
     walks = _Walk(data)
-    parts = list(_walking_parts(data))
-    try:
-        # To read all of a large file for one place in it takes long.
-        trees = [tree_of(SourceText.from_bytes(part)) for part, _ in parts]
-    except UnreadableSource:
-        parts = [(data, range(1, data.count(b"\n") + 2))]
-        try:
-            trees = [tree_of(SourceText.from_bytes(data))]
-        except UnreadableSource:
+    # To read all of a large file for one place in it takes long.
+    read = [(tree_in(part), part, lines) for part, lines in _walking_parts(data)]
+    if any(tree is None for tree, _, _ in read):
+        read = [(tree_in(data), data, range(1, data.count(b"\n") + 2))]
+    for tree, part, lines in read:
+        if tree is None:
             return Walks(frozenset(), is_open=True, goes_deeper=True, goes_by_imports=True, takes_all=False)
-    for tree, (part, lines) in zip(trees, parts, strict=True):
         walks.read(tree, part.split(b"\n"), lines)
     # A module that it finds by itself may be handed to what goes through anything.
     finds_some = walks.is_open and (_MODULE_OF in data or loads_modules(data))
@@ -240,11 +232,10 @@ def _walking_parts(data: bytes) -> Iterator[tuple[bytes, Collection[int]]]:
     """The definitions of a file, and what stands between them, in which it may go through names, and on which lines."""
     starts = [0, *(match.start() for match in _TOP_LEVEL.finditer(data)), len(data)]
     places: dict[int, set[int]] = {}
-    for match in (match for pattern in (*_patterns_for(data), _SETS_SOME_NAME) for match in pattern.finditer(data)):
-        if not _is_in_comment(data, match.start()):
-            number = bisect_right(starts, match.start()) - 1
-            lines = places.setdefault(number, set())
-            lines.add(data.count(b"\n", starts[number], match.start()) + 1)
+    for place in _places_in(data):
+        if not _is_in_comment(data, place):
+            number = bisect_right(starts, place) - 1
+            places.setdefault(number, set()).add(data.count(b"\n", starts[number], place) + 1)
     for number, lines in sorted(places.items()):
         yield data[starts[number] : starts[number + 1]], lines
 
@@ -264,7 +255,7 @@ class _Walk:
         self.takes_all = False
         self._data = data
         self._imported = {each.name for each in imported_in(data)}
-        self._defined = {name.decode("utf-8", "replace") for pattern in _DEFINED for name in pattern.findall(data)}
+        self._defined = names_defined(data)
         self._lines: list[bytes] = []
         self._given: dict[str, bool] = {}
         self._parameters: set[str] = set()
@@ -356,11 +347,7 @@ class _Walk:
             self.is_open = True
             self.goes_by_imports |= text in _OF_FUNCTIONS
             return
-        try:
-            ast.parse(text.strip())
-        except (SyntaxError, ValueError):
-            return
-        self.goes_by_imports = True
+        self.goes_by_imports |= tree_in(text.strip().encode("utf-8", "surrogatepass")) is not None
 
     def _is_deep(self, node: ast.AST) -> bool:
         """Whether something that goes through names may go on with what it finds: it calls itself, or goes through

@@ -9,7 +9,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator, Mapping, Set
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -74,7 +74,8 @@ class Surroundings:
     module: str = ""
     frame_readers: frozenset[FrameReader] = frozenset()
     read_by: frozenset[str] = frozenset()
-    walked_by: Set[str] = frozenset()
+    # What is only found when it is asked for must not be found to keep this in a table.
+    walked_by: Set[str] = field(default=frozenset(), hash=False)
     reads_source: bool = False
     quoted: frozenset[tuple[str, str]] = frozenset()
     elsewhere: frozenset[tuple[str, str]] = frozenset()
@@ -85,7 +86,7 @@ class Surroundings:
     counts_members: bool = False
     tells_lines: bool = False
     are_builtins_set: bool = False
-    vouched_for: Set[str] = frozenset()
+    vouched_for: Set[str] = field(default=frozenset(), hash=False)
     oldest: PythonVersion = THIS_PYTHON
 
     def as_text(self) -> str:

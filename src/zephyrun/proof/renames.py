@@ -27,6 +27,7 @@ from zephyrun.proof.comparison import Respelling, compare_files
 from zephyrun.proof.normal_form import Spelling
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion
 from zephyrun.proof.remains import Reservation, Surroundings, found_by_new_name, reads_callers, reservations_from_afar
+from zephyrun.proof.surroundings import find_surroundings
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 from zephyrun.source import Edit, EditSet, SourceText
 
@@ -65,6 +66,16 @@ class World:
     memory: Memory | None = None
     oldest: PythonVersion = THIS_PYTHON
     harmless_readers: tuple[str, ...] = ()
+
+    def look_around(self, contents: Mapping[str, Content]) -> Mapping[str, Surroundings]:
+        """What each file of one version must know about the others."""
+        return find_surroundings(
+            contents,
+            self.import_roots,
+            is_library=self.is_library,
+            oldest=self.oldest,
+            harmless_readers=self.harmless_readers,
+        )
 
     def evaluator(
         self, contents: Mapping[str, Content], before: Evaluator | None = None

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import sys
 from collections.abc import Collection, Iterator, Mapping
-from functools import cached_property, partial
+from functools import cached_property
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
@@ -116,14 +116,13 @@ class _AllSurroundings(Mapping[str, Surroundings]):
             module, data = self._modules[path], self._contents[path]
             readers = frozenset(each for each in self._frame_readers if each.module != module)
             read_by = self._names_read.of(module) - {module}
-            # To find out takes long, and a rename may do without.
-            walked_by = LaterNames(partial(self._walkers.of, module))
-            readers_there = frozenset(each.module for each in readers)
+            modules_reading = frozenset(each.module for each in readers)
             self._known[path] = Surroundings(
                 module,
                 frozenset(each for each in readers if each.module not in self._harmless),
                 read_by - self._harmless,
-                LaterNames(lambda: frozenset(walked_by - self._harmless)),
+                # To find these takes long, and a rename may do without.
+                LaterNames(lambda: self._walkers.of(module) - self._harmless),
                 self._any_reads_source,
                 quoted_in(data, self._quoted),
                 self._words_elsewhere(data),
@@ -133,9 +132,9 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 counts_members=self._counts_members,
                 tells_lines=self._tells_lines,
                 are_builtins_set=self._are_builtins_set,
-                vouched_for=LaterNames(lambda: self._harmless & frozenset(walked_by | readers_there))
-                if self._harmless
-                else frozenset(),
+                vouched_for=LaterNames(
+                    lambda: self._harmless and self._harmless & (self._walkers.of(module) | modules_reading)
+                ),
                 oldest=self._oldest,
             )
         return self._known[path]

@@ -17,7 +17,7 @@ from zephyrun.proof.passages import PASSAGE, PutBack, has_functions_beside, put_
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.rename_map import align_files
 from zephyrun.proof.renames import World, judge_text
-from zephyrun.proof.surroundings import Content, find_surroundings
+from zephyrun.proof.surroundings import Content
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
 
 
@@ -96,22 +96,12 @@ class _Question:
     world: World
 
 
-def _surroundings(files: Mapping[str, Content], world: World) -> Mapping[str, Surroundings]:
-    return find_surroundings(
-        files,
-        world.import_roots,
-        is_library=world.is_library,
-        oldest=world.oldest,
-        harmless_readers=world.harmless_readers,
-    )
-
-
 def _put_back(files: Mapping[str, Content], other: Mapping[str, Content], question: _Question) -> PutBack | None:
     """One version with the passages put back that the other one has not in functions of their own."""
     if not has_functions_beside(files, other):
         return None
     world = question.world
-    return put_back_passages(files, other, replace(world, surroundings=_surroundings(files, world)))
+    return put_back_passages(files, other, replace(world, surroundings=world.look_around(files)))
 
 
 def _with_passages(
@@ -159,7 +149,7 @@ def _at_real_lines(path: str, proof: FileProof, put_back: Sequence[PutBack | Non
 def _compare(old: Mapping[str, Content], new: Mapping[str, Content], question: _Question) -> TreeProof:
     """Judge two trees as they are."""
     world = question.world
-    surroundings = _surroundings(old, world)
+    surroundings = world.look_around(old)
     moved = find_moved(old, new)
     before = {name: name for name in new} | {new_path: path for path, new_path in moved.items()}
     files = align_files(old, new, moved)

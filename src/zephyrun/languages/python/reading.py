@@ -138,6 +138,14 @@ def tree_of(source: SourceText) -> ast.Module:
         raise UnreadableSource("the code is nested too deeply") from problem
 
 
+def tree_in(data: bytes) -> ast.Module | None:
+    """The syntax tree of some bytes; `None` where they are no Python that can be read."""
+    try:
+        return tree_of(SourceText.from_bytes(data, strict=False))
+    except UnreadableSource:
+        return None
+
+
 def _newer_python(line: str) -> str:
     """What to add where a line that cannot be read seems to be for a Python that is newer than this one."""
     for version, pattern in _NEWER:
