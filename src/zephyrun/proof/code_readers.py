@@ -18,7 +18,7 @@ _LOOKS_AT_CODE = lazy_pattern(r"\.__code__\s*(?:\.\s*replace\b|[=!]=)")
 _CODE = "__code__"
 _STORES = "marshal"
 _STORES_CODE = lazy_pattern(r"marshal\s*\.\s*dumps?\s*\([^\n]*code")
-_IMPORTS_DIS = lazy_pattern(r"import\s+dis\b|from\s+dis\s+import\b")
+_IMPORTS_DIS = (lazy_pattern(r"import\s+dis\b"), lazy_pattern(r"from\s+dis\s+import\b"))
 # What lists the instructions of something that it is handed by its name. Source: library reference.
 _LISTS_INSTRUCTIONS = lazy_pattern(r"\b(?:dis|distb|disassemble|disco|get_instructions|code_info|show_code|Bytecode)\s*\(\s*(\w+)")
 
@@ -30,14 +30,24 @@ def code_reservations(source: SourceText, facts: FileFacts) -> Iterator[Reservat
     # Few files hold any of these words, and every file is asked.
     if _CODE in text:
         places += (*_LOOKS_AT_CODE.finditer(text), *_LOOKS_INSIDE.finditer(text))
-        for kept in {each[1] for each in _KEEPS_CODE.finditer(text)}:
+        for kept in set(_keeping_code(text)):
             places += re.finditer(rf"\b{kept}{_INSIDE}", text)
     if _STORES in text:
         places += _STORES_CODE.finditer(text)
-    if _IMPORTS_DIS.search(text) is not None:
+    if any(pattern.search(text) is not None for pattern in _IMPORTS_DIS):
         own = {each.name for each in facts.bindings if not each.outside and each.scope == 0}
         places += (found for found in _LISTS_INSTRUCTIONS.finditer(text) if found[1] in own)
     for found in places:
         if facts.is_code(found.start()):
             what = f"it does not matter what the code of functions is made of, at which `{found[0]}` looks"
             yield Reservation(what, found.start())
+
+
+def _keeping_code(text: str) -> Iterator[str]:
+    """The variables that hold code objects."""
+    end = text.find(_CODE)
+    while end >= 0:
+        # A value may begin on the line behind its name.
+        start = text.rfind("\n", 0, max(text.rfind("\n", 0, end), 0)) + 1
+        yield from (each[1] for each in _KEEPS_CODE.finditer(text, start, end + len(_CODE)))
+        end = text.find(_CODE, end + 1)

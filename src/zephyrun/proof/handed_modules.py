@@ -7,13 +7,13 @@ import re
 import sys
 from bisect import bisect_right
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from functools import cache, cached_property
+from functools import cached_property
 from typing import NamedTuple
 
 from zephyrun.languages.python.reading import tree_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.texts import marks_in, runs_text
-from zephyrun.patterns import lazy_pattern
+from zephyrun.patterns import ends_of_word, lazy_pattern
 from zephyrun.proof.imports import Imported, absolute_imports, import_statements
 from zephyrun.proof.star_imports import star_sources
 
@@ -26,6 +26,10 @@ _GOES_OVER = lazy_pattern(rb"\bin\s+vars\s*\(\s*\Z")
 _ASKED_FOR = lazy_pattern(rb"\s*,\s*[\"'](\w+)[\"']")
 # In code a value stands between these words, if between any; in a sentence between others.
 _BEHIND_VALUES = b"if|else|in|not|and|or|for|as|from|async"
+_BEHIND_USE = lazy_pattern(
+    rb"((?:\s*\.\s*(?!__dict__\b)\w+)*)(?:%b|(?!\w|\s*(?:\.|=(?!=)|is\b|[(\[])|[ \t]+(?!(?:%b)\b)[A-Za-z]))"
+    % (re.escape(_TABLE), _BEHIND_VALUES)
+)
 _BEFORE_VALUES = frozenset(
     b"and assert await case del elif else except for if in is lambda not or raise return while with yield".split()
 )
@@ -42,7 +46,8 @@ _FINDS_ITSELF = tuple(
 _BY_NAME = tuple(
     lazy_pattern(rb"%b\s*(?:\.\s*get\s*)?[(\[]\s*[\"']([\w.]+)[\"']" % word) for word in _FINDING_WORDS
 )
-# The first word of a line, by which the body of a class is told.
+# Space at the start of a line, and the first word behind it, by which the body of a class is told.
+_INDENT = lazy_pattern(rb"[ \t]+")
 _HEAD = lazy_pattern(rb"([ \t]*)(\w+)")
 
 # What of a text may run: with that prefix what it fills in, a line of an example, code that is handed to what runs it.
@@ -233,20 +238,19 @@ class HandedModules:
             written = name.encode()
             if written in file.data:
                 known: dict[bytes, frozenset[str]] = {}
-                for match in _use_of(written).finditer(file.data):
-                    chain = match[1]
-                    if chain not in known:
-                        known[chain] = self._meant_by(name, chain, dotted)
-                    start = match.start()
-                    if known[chain] and not _around(start, imports) and not _stands_in_sentence(file.data, start):
-                        found.append((match, known[chain]))
+                for use in _uses_of(written, file.data):
+                    if use.chain not in known:
+                        known[use.chain] = self._meant_by(name, use.chain, dotted)
+                    meant = known[use.chain]
+                    if meant and not _around(use.start, imports) and not _stands_in_sentence(file.data, use.start):
+                        found.append((use, meant))
         if not found:
             return
         # Most files use modules before a dot alone; only for others is it told what is code.
         code = _Code(file.data)
-        for match, meant in found:
-            if code.runs(match):
-                yield from ((code, match.start(), module) for module in self._got_by(file.data, match, meant))
+        for use, meant in found:
+            if code.runs(use):
+                yield from ((code, use.start, module) for module in self._got_by(file.data, use, meant))
 
     def _meant_by(self, name: str, chain: bytes, dotted: Collection[str]) -> frozenset[str]:
         """The modules for which a name may stand, with those behind it, where it has some dotted names."""
@@ -285,17 +289,17 @@ class HandedModules:
             found.setdefault(file.label, []).append(file)
         return found
 
-    def _got_by(self, data: bytes, match: re.Match[bytes], meant: frozenset[str]) -> Collection[str]:
+    def _got_by(self, data: bytes, use: _Use, meant: frozenset[str]) -> Collection[str]:
         """The modules that get about where some are used."""
-        before = data[max(match.start() - _LONGEST_BEFORE, 0) : match.start()]
+        before = data[max(use.start - _LONGEST_BEFORE, 0) : use.start]
         callee = _last_called(before)
         if _NO_VALUE_BEHIND.search(before) or (callee in _HARMLESS and callee not in self._defined):
             return ()
-        if match[0].endswith(_TABLE):
+        if use.written.endswith(_TABLE):
             return self._held_by(meant)
         if callee == "getattr":
             # Of what is asked for one thing, only that may get about.
-            asked = _ASKED_FOR.match(data, match.end())
+            asked = _ASKED_FOR.match(data, use.start + len(use.written))
             return self._held_by(meant) if asked is None else self._by_name.get(asked[1].decode(), ())
         # The names in a table, one after the other, are no modules yet.
         is_table = callee == "vars" and _GOES_OVER.search(before) is None
@@ -322,15 +326,20 @@ def names_defined(data: bytes) -> set[str]:
     return {name.decode("utf-8", "replace") for pattern in _DEFINED for name in pattern.findall(data)}
 
 
-@cache
-def _use_of(name: bytes) -> re.Pattern[bytes]:
-    """A name that is not called, gets no value and is not looked into, with the names behind it. That it begins with
-    fixed letters is what makes a search of every file cheap. In a sentence other words follow than in code."""
-    behind = rb"\s*(?:\.|=(?!=)|is\b|[(\[])|[ \t]+(?!(?:%b)\b)[A-Za-z]" % _BEHIND_VALUES
-    chain = rb"((?:\s*\.\s*(?!__dict__\b)\w+)*)"
-    # What looks like an import in a sentence may end in anything.
-    spelt = re.escape(name)
-    return re.compile(rb"%b(?<![\w.]%b)\b%b(?:%b|(?!\w|%b))" % (spelt, spelt, chain, re.escape(_TABLE), behind))
+class _Use(NamedTuple):
+    """Where a name is used as a value: from where on, the names behind it, and all as it is written."""
+
+    start: int
+    chain: bytes
+    written: bytes
+
+
+def _uses_of(name: bytes, data: bytes) -> Iterator[_Use]:
+    """Where a name is not called, gets no value and is not looked into. In a sentence other words follow than in code."""
+    for end in ends_of_word(name, data):
+        if (behind := _BEHIND_USE.match(data, end)) is not None:
+            start = end - len(name)
+            yield _Use(start, behind[1], data[start : behind.end()])
 
 
 def _stands_in_sentence(data: bytes, position: int) -> bool:
@@ -354,9 +363,9 @@ class _Code:
         self._data = data
         self._marks = [range(start, start + len(text)) for start, text in marks_in(data)]
 
-    def runs(self, match: re.Match[bytes]) -> bool:
-        """Whether what a pattern found may run."""
-        mark = _around(match.start(), self._marks)
+    def runs(self, use: _Use) -> bool:
+        """Whether a use may run."""
+        mark = _around(use.start, self._marks)
         if mark is None:
             return True
         text = self._data[mark.start : mark.stop]
@@ -366,12 +375,12 @@ class _Code:
         content = text.strip(text[:1])
         prefix = _PREFIX.search(before)
         if prefix is not None and b"f" in prefix[0].lower():
-            position = match.start() - mark.start
+            position = use.start - mark.start
             return text.rfind(b"{", 0, position) > text.rfind(b"}", 0, position)
         if b">>>" in content:
-            line_start = self._data.rfind(b"\n", 0, match.start()) + 1
+            line_start = self._data.rfind(b"\n", 0, use.start) + 1
             return _EXAMPLE.match(self._data, line_start) is not None
-        if content == match[0]:
+        if content == use.written:
             return _RUN_AT_ONCE.search(before) is not None
         return _CODE_MARK.search(content) is not None and self._runs_texts and tree_in(content.strip()) is not None
 
@@ -412,12 +421,13 @@ def _is_in_class(data: bytes, start: int) -> bool:
     """Whether a statement stands in the body of a class."""
     line_start = data.rfind(b"\n", 0, start + 1) + 1
     indent = len(data[line_start:start]) - len(data[line_start:start].lstrip())
-    if data[start : start + 1] in b" \t":
-        indent += len(data[start:]) - len(data[start:].lstrip(b" \t"))
+    if (more := _INDENT.match(data, start)) is not None:
+        indent += len(more[0])
     if not indent:
         return False
-    for line in reversed(data[:line_start].splitlines()):
-        head = _HEAD.match(line)
+    while line_start:
+        line_start = data.rfind(b"\n", 0, line_start - 1) + 1
+        head = _HEAD.match(data, line_start)
         if head is not None and len(head[1]) < indent:
             return head[2] == b"class"
     return False

@@ -7,10 +7,11 @@ from itertools import combinations
 from typing import NamedTuple
 
 from zephyrun.linking.modules import LOADING_WORDS
-from zephyrun.patterns import lazy_pattern
+from zephyrun.patterns import ends_of_word, lazy_pattern
 
 _SPACE = rb"(?:[ \t]|\\\r?\n)"
 _IMPORT = lazy_pattern(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
+_IMPORTED = lazy_pattern(rb"import(?<!\wimport)\b([^\n]*)")
 _BEFORE_IMPORT = lazy_pattern(rb"(?:^|[;:]|>>>)%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
 _COMMENT = lazy_pattern(rb"#[^\r\n]*|\\")
 
@@ -59,6 +60,13 @@ def import_statements(data: bytes) -> Iterator[tuple[int, int, list[Imported]]]:
                 top = first.partition(".")[0]
                 found.append(Imported(origin, dotted, top, top))
         yield line_start + before.start(), match.end(), found
+
+
+def is_imported(name: bytes, data: bytes) -> bool:
+    """Whether a word is what a file calls something that it imports, at a glance."""
+    if name not in data:
+        return False
+    return any(True for words in _IMPORTED.findall(data) for _ in ends_of_word(name, words, behind_dot=True))
 
 
 def names_imported(data: bytes) -> Iterator[str]:

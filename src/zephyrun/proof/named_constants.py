@@ -26,7 +26,9 @@ _NAMESPACE_READERS = frozenset({"globals"})
 _NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
 _NAMESPACE_ATTRIBUTES = frozenset({"modules", "getmembers", "__globals__", "co_consts", "co_names"})
 # A text that is run, and lists names.
-_LISTED_IN_TEXT = lazy_pattern(r"\b(?:eval|exec)\s*\([^\n]*[\"'][^\n]*\b(globals|locals|vars|dir)\s*\(")
+_LISTED_IN_TEXT = tuple(
+    lazy_pattern(rf"{name}(?<!\w{name})\s*\([^\n]*[\"'][^\n]*\b(globals|locals|vars|dir)\s*\(") for name in ("eval", "exec")
+)
 # The names of an instance are no names of the module.
 _NAMESPACE_TABLE = lazy_pattern(r"(?<!self\.)(?<!cls\.)\b__dict__\b")
 
@@ -103,8 +105,9 @@ def namespace_reservations(
         yield namespace_reservation(f".{attribute}", 0)
     if any(read.names is None for read in facts.namespace_reads):
         yield namespace_reservation("the namespaces of frames", 0)
-    if (worked_out := _LISTED_IN_TEXT.search(text)) is not None:
-        yield namespace_reservation(f"{worked_out[1]}()", worked_out.start())
+    for found in (pattern.search(text) for pattern in _LISTED_IN_TEXT):
+        if found is not None:
+            yield namespace_reservation(f"{found[1]}()", found.start())
     if "__dict__" in text and (table := _NAMESPACE_TABLE.search(text)) is not None:
         yield namespace_reservation("__dict__", table.start())
     for reader in sorted(surroundings.walked_by):

@@ -5,16 +5,15 @@ from __future__ import annotations
 
 import ast
 import re
-from bisect import bisect_left, bisect_right
-from collections import deque
+from bisect import bisect_right
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import NamedTuple
 
-from zephyrun.languages.python.reading import tree_in
+from zephyrun.languages.python.reading import nodes_on_lines, tree_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.texts import EXAMPLE_LINE
-from zephyrun.patterns import lazy_pattern
+from zephyrun.patterns import ends_of_word, lazy_pattern
 from zephyrun.proof.handed_modules import HandedModules, names_defined
 from zephyrun.proof.imports import (
     LOADING_CALL,
@@ -22,6 +21,7 @@ from zephyrun.proof.imports import (
     Importers,
     imported_in,
     imports_of,
+    is_imported,
     loads_by_name,
     loads_modules,
 )
@@ -54,7 +54,8 @@ _NAMES_WALKER = tuple(
     for name in map(str.encode, _CALLED)
 )
 _SETS_SOME_NAME = lazy_pattern(rb"setattr(?<!\wsetattr)\s*\(\s*([A-Za-z]\w*)\s*,\s*(?![\"']\w+[\"']\s*,)")
-_LOADED = lazy_pattern(rb"(\w+)[ \t]*=(?!=)[^=\n]*?(?:%b)" % LOADING_OR_FINDING)
+_LOADING = lazy_pattern(LOADING_OR_FINDING)
+_GETS_LOADED = lazy_pattern(rb"(\w+)[ \t]*=(?!=)[^=\n]*\Z")
 _WALKING = rb"\b(?:%b)\s*\(\s*" % "|".join(_CALLED).encode()
 _WALKS_LOADED = lazy_pattern(rb"%b[\w.]*%b" % (_WALKING, LOADING_CALL))
 _TOP_LEVEL = lazy_pattern(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
@@ -67,7 +68,11 @@ _TELLING_MODULES = (b"ModuleType", b"ismodule")
 _LISTS_OWN = lazy_pattern(rb"\b(?:dir|globals|locals|vars)\s*\(\s*\)|\bsys\.modules\b")
 
 # What is around a name that gets a value.
-_GIVING = (rb"(?:\s*,[\s\w,]*)?(?::[^=\n]*)?\s*:?=(?!=)", rb"[\w\s,()]*\bin\b", rb"(?<=as\sNAME)")
+_GIVING = lazy_pattern(rb"(?:\s*,[\s\w,]*)?(?::[^=\n]*)?\s*:?=(?!=)|[\w\s,()]*\bin\b")
+_RENAMING = lazy_pattern(rb"as\s")
+_N_RENAMING = 3
+_OPENING = lazy_pattern(rb"\s*\(")
+_LONGEST_OWNER = 5
 _LIST_OF_NAMES = lazy_pattern(rb"(?m)^__all__\b[^\n=]*=")
 
 # The same in a text that may be run.
@@ -176,7 +181,7 @@ def _places_in(data: bytes) -> Iterator[int]:
         if pattern.search(data) is not None and is_variable.search(data) is None:
             yield from (match.start() for match in pattern.finditer(data))
     for match in _SETS_SOME_NAME.finditer(data):
-        if re.search(rb"\bimport\b[^\n]*\b%b\b" % match[1], data) is not None:
+        if is_imported(match[1], data):
             yield match.start()
 
 
@@ -189,8 +194,16 @@ def _walks_any_module(data: bytes) -> bool:
         re.search(rb"%b%b\b|\b%b\.__dict__" % (_WALKING, name, name), part)
         for part in _TOP_LEVEL.split(data)
         if loads_by_name(part)
-        for name in set(_LOADED.findall(part))
+        for name in set(_loaded_in(part))
     )
+
+
+def _loaded_in(part: bytes) -> Iterator[bytes]:
+    """The names to which modules are bound where they are loaded or found."""
+    for found in _LOADING.finditer(part):
+        name = _GETS_LOADED.search(part, part.rfind(b"\n", 0, found.start()) + 1, found.start())
+        if name is not None:
+            yield name[1]
 
 
 class Walks(NamedTuple):
@@ -265,7 +278,7 @@ class _Walk:
     def read(self, tree: ast.Module, text: list[bytes], lines: Collection[int]) -> None:
         """Read one part of the file, with the lines of its text, in which names may be gone through on some lines."""
         self._lines, self._looked_at, self._sites = text, set(), set()
-        nodes = list(_on_lines(tree, sorted(lines)))
+        nodes = list(nodes_on_lines(tree, sorted(lines)))
         self._parameters = {each.arg for node in nodes for each in _parameters_of(node)}
         # What stands around something comes before it.
         for node in nodes:
@@ -337,8 +350,7 @@ class _Walk:
         if name in self._parameters:
             return True
         if name not in self._given:
-            written = name.encode()
-            self._given[name] = any(re.search(_given(pattern, written), self._data) for pattern in _GIVING)
+            self._given[name] = _is_given_in(name.encode(), self._data)
         return self._given[name]
 
     def _look_at_text(self, text: str) -> None:
@@ -364,7 +376,11 @@ class _Walk:
     def _calls_itself(self, node: ast.FunctionDef | ast.AsyncFunctionDef) -> bool:
         """Whether a function seems to call itself, at a glance."""
         body = b"\n".join(self._lines[node.body[0].lineno - 1 : node.end_lineno])
-        return re.search(rb"(?:(?<![.\w])|(?<=self\.)|(?<=cls\.))%b\s*\(" % node.name.encode(), body) is not None
+        name = node.name.encode()
+        return any(
+            _OPENING.match(body, end) is not None and not _is_of_another(body, end - len(name))
+            for end in ends_of_word(name, body, behind_dot=True)
+        )
 
     def _n_sites(self, *nodes: ast.stmt | ast.expr) -> int:
         """At how many places within some nodes names are gone through."""
@@ -401,24 +417,19 @@ class _Walk:
                 self.is_open = True
 
 
-def _on_lines(tree: ast.Module, lines: Sequence[int]) -> Iterator[ast.AST]:
-    """The nodes that touch some lines, those around before those within."""
-    rest: deque[ast.AST] = deque([tree])
-    while rest:
-        node = rest.popleft()
-        yield node
-        for inner in ast.iter_child_nodes(node):
-            if not isinstance(inner, ast.stmt | ast.expr | ast.excepthandler):
-                rest.append(inner)
-                continue
-            first = min([inner.lineno, *(each.lineno for each in getattr(inner, "decorator_list", ()))])
-            if bisect_left(lines, first) < bisect_right(lines, inner.end_lineno or first):
-                rest.append(inner)
+def _is_given_in(name: bytes, data: bytes) -> bool:
+    """Whether a name gets a value somewhere, at a glance."""
+    return any(
+        _GIVING.match(data, end) is not None
+        or _RENAMING.fullmatch(data, max(end - len(name) - _N_RENAMING, 0), end - len(name)) is not None
+        for end in ends_of_word(name, data)
+    )
 
 
-def _given(pattern: bytes, name: bytes) -> bytes:
-    # The name comes first, which is what makes a search of the file cheap.
-    return rb"%b(?<![.\w]%b)\b" % (name, name) + pattern.replace(b"NAME", name)
+def _is_of_another(body: bytes, start: int) -> bool:
+    """Whether a name belongs to something that is not the instance or class around."""
+    before = body[max(start - _LONGEST_OWNER, 0) : start]
+    return before.endswith(b".") and not before.endswith((b"self.", b"cls."))
 
 
 def _parameters_of(node: ast.AST) -> Iterator[ast.arg]:

@@ -5,10 +5,10 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from zephyrun.facts import FileFacts
-from zephyrun.languages.python.reading import tree_of
+from zephyrun.languages.python.reading import nodes_on_lines, tree_of
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
 from zephyrun.source import SourceText
@@ -20,16 +20,34 @@ _SOMETHING_ELSE = frozenset(
     """dirname basename split splitext relpath parent parents parts name stem suffix with_name with_suffix joinpath exists
     isfile is_file samefile getmtime startswith endswith rpartition partition replace print len repr""".split()
 )
+# What of a path makes another thing, or only asks whether there is one; and what may give it as it is.
+_MAKING_ANOTHER = (
+    ast.Compare, ast.FormattedValue, ast.BinOp, ast.UnaryOp, ast.Subscript, ast.Expr, ast.If, ast.While, ast.Assert
+)  # fmt: skip
+_HANDING_ON = (ast.keyword, ast.Starred, ast.Tuple, ast.BoolOp, ast.IfExp)
+# What reads a variable by its name.
+_READS_NAMES = frozenset("locals vars eval exec f_locals _getframe currentframe".split())
 _OPENS = frozenset("open read_text read_bytes getlines getline FileIO fopen run_path".split())
 # What else leads to the path of a file, and what it takes to read the file then. Source: library reference.
-_OTHER_WAYS = lazy_pattern(
-    r"(?<![\w.\"'])__(?:loader|spec)__|__code__\s*\.\s*co_filename|\b(?:orig_argv|getsourcefile|getfile|extract_stack)\b|"
-    r"(?:__main__\b|\bmodules\s*\[[^\]\n]*\])\s*\.\s*__file__"
+# Each pattern begins with fixed letters, which is what makes a search of every file cheap.
+_OTHER_WAYS = tuple(
+    map(
+        lazy_pattern,
+        (
+            *(rf"{name}(?<![\w.\"']{name})" for name in ("__loader__", "__spec__")),
+            r"__code__\s*\.\s*co_filename",
+            *(rf"{name}(?<!\w{name})\b" for name in ("orig_argv", "getsourcefile", "getfile", "extract_stack")),
+            r"__main__\b\s*\.\s*__file__",
+            r"modules(?<!\wmodules)\s*\[[^\]\n]*\]\s*\.\s*__file__",
+        ),
+    )
 )
-_WORDS_OF_WAYS = ("loader__", "__spec__", "_filename", "_argv", "getsourcefile", "getfile", "extract_stack", "modules", "__main__")
 _PATH = lazy_pattern(r"__file__|argv\s*\[\s*0\s*\]")
-_READS_FILES = lazy_pattern(
-    r"\b(?:open|fopen|FileIO|read_text|read_bytes|getlines?|get_source|get_data|getsize|st_size|run_path|findsource)\b"
+_READS_FILES = tuple(
+    lazy_pattern(rf"{name}(?<!\w{name})\b")
+    for name in (
+        "open fopen FileIO read_text read_bytes getline getlines get_source get_data getsize st_size run_path findsource"
+    ).split()
 )
 # Texts that take in all files of Python.
 _ALL_SOURCES = lazy_pattern(r".*\*\.py")
@@ -44,21 +62,24 @@ def own_text_reservations(
     `tree` the file is read anew."""
     if _PATH.search(source.text) is not None:
         yield from _where_path_goes_on(source, tree if tree is not None else tree_of(source))
-    if _READS_FILES.search(source.text):
+    if _reads_files(source.text):
         for what, start in _other_ways(source.text, facts, module.rpartition(".")[2]):
             yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
 
 
+def _reads_files(text: str) -> bool:
+    return any(pattern.search(text) is not None for pattern in _READS_FILES)
+
+
 def _other_ways(text: str, facts: FileFacts, name: str) -> Iterator[tuple[str, int]]:
     """What may lead to the file, other than its path, and where that stands."""
-    # Few files hold any of these words, and every file is asked.
-    for found in _OTHER_WAYS.finditer(text) if any(word in text for word in _WORDS_OF_WAYS) else ():
-        if facts.is_code(found.start()):
-            yield found[0], found.start()
+    for start, written in sorted((found.start(), found[0]) for pattern in _OTHER_WAYS for found in pattern.finditer(text)):
+        if facts.is_code(start):
+            yield written, start
     for each in facts.texts if ".py" in text else ():
         if ".py" in text[each.start : each.end] and each.use != "documentation":
             # A sentence only speaks of it.
-            is_path = not re.search(r"\s", each.words) or _READS_FILES.search(each.words)
+            is_path = not re.search(r"\s", each.words) or _reads_files(each.words)
             if _ALL_SOURCES.fullmatch(each.words):
                 yield each.words, each.start
             elif is_path and (named := [word for word in _SOURCE_NAME.findall(each.words) if not name or word == name]):
@@ -68,18 +89,13 @@ def _other_ways(text: str, facts: FileFacts, name: str) -> Iterator[tuple[str, i
 def _where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[Reservation]:
     lines = {source.line_of(found.start()) for found in _PATH.finditer(source.text)}
     # To go through all of a large file takes long.
-    near = [each for each in tree.body if any(_first_line(each) <= line <= (each.end_lineno or line) for line in lines)]
-    around = {inner: node for each in near for node in ast.walk(each) for inner in ast.iter_child_nodes(node)}
+    near = nodes_on_lines(tree, sorted(lines))
+    around = {inner: node for node in near for inner in ast.iter_child_nodes(node)}
     for node in around:
-        if isinstance(node, ast.Name | ast.Subscript) and _is_own_path(node) and _goes_on(node, around):
+        if isinstance(node, ast.Name | ast.Subscript) and _is_own_path(node) and _goes_on(node, around, isinstance(node, ast.Subscript)):
             code = source.line(node.lineno).strip()
             what = f"it does not matter what the text of this file is, whose path goes on in `{code}`"
             yield Reservation(what, source.line_starts[node.lineno - 1])
-
-
-def _first_line(statement: ast.stmt) -> int:
-    lines: list[int] = [each.lineno for each in getattr(statement, "decorator_list", [])]
-    return min([statement.lineno, *lines])
 
 
 def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
@@ -90,11 +106,13 @@ def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
     return node.id == "__file__"
 
 
-def _goes_on(path: ast.Name | ast.Subscript, around: dict[ast.AST, ast.AST]) -> bool:
-    """Whether the path itself gets anywhere, and not only its folder or name, or what is shown of it. The first word of
-    a command line is handed to many that show it: of calls, only those that open something count."""
-    is_first_word = isinstance(path, ast.Subscript)
-    node: ast.AST = path
+def _goes_on(
+    path: ast.AST, around: Mapping[ast.AST, ast.AST], is_first_word: bool, followed: frozenset[str] = frozenset()
+) -> bool:
+    """Whether the path itself gets anywhere, and not only its folder or name, or what is shown of it; one that a local
+    variable holds gets where that does. The first word of a command line is handed to many that show it: of calls, only
+    those that open something count. `followed` are the variables on the way."""
+    node = path
     while True:
         outer = around[node]
         if isinstance(outer, ast.Call | ast.Attribute):
@@ -103,11 +121,40 @@ def _goes_on(path: ast.Name | ast.Subscript, around: dict[ast.AST, ast.AST]) -> 
                 return False
             if name not in _SAME_PATH:
                 return name in _OPENS or not is_first_word
-        elif isinstance(outer, ast.Compare | ast.FormattedValue | ast.BinOp | ast.Subscript | ast.Expr | ast.If):
+        elif isinstance(outer, _MAKING_ANOTHER):
             return False
-        elif not isinstance(outer, ast.keyword | ast.Starred | ast.Tuple):
-            return True
+        elif not isinstance(outer, _HANDING_ON):
+            name, function = _local_set_by(outer, around)
+            if function is None or name in followed:
+                return True
+            within = {inner: each for each in ast.walk(function) for inner in ast.iter_child_nodes(each)}
+            reads = (each for each in within if isinstance(each, ast.Name) and each.id == name)
+            return any(
+                _goes_on(each, within, is_first_word, followed | {name})
+                for each in reads
+                if isinstance(each.ctx, ast.Load)
+            )
         node = outer
+
+
+def _local_set_by(
+    statement: ast.AST, around: Mapping[ast.AST, ast.AST]
+) -> tuple[str, ast.FunctionDef | ast.AsyncFunctionDef | None]:
+    """The local variable that an assignment alone sets, and its function; no function where nobody can tell what becomes
+    of the variable."""
+    match statement:
+        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
+            function = statement
+            while function in around and not isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+                function = around[function]
+            if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
+                is_open = any(
+                    name in each.names if isinstance(each, ast.Global | ast.Nonlocal) else _last_name(each) in _READS_NAMES
+                    for each in ast.walk(function)
+                    if isinstance(each, ast.Global | ast.Nonlocal | ast.Name | ast.Attribute)
+                )
+                return name, None if is_open else function
+    return "", None
 
 
 def _last_name(node: ast.expr) -> str:

@@ -92,8 +92,7 @@ class Surroundings:
     def as_text(self) -> str:
         """All of it in one order, so that equal surroundings give equal texts."""
         names = [sorted(each) for each in (self.read_by, self.walked_by)]
-        places = [sorted(map(repr, each)) for each in (self.quoted, self.elsewhere, self.calls)]
-        places.append(sorted(each.digest for each in self.frame_readers))
+        places = [sorted(self.quoted), sorted(self.elsewhere), sorted(self.calls), sorted(each.digest for each in self.frame_readers)]
         return repr((self.module, self.reads_source, names, places, self.uses_libraries, sorted(self.shadowed), self.walks_members, self.counts_members, self.tells_lines, self.are_builtins_set, sorted(self.vouched_for), self.oldest))
 
     def reads_any_name_in(self, start: int, end: int) -> bool:

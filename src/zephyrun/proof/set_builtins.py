@@ -6,6 +6,7 @@ import re
 
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.patterns import lazy_pattern
+from zephyrun.proof.imports import is_imported
 
 # What gives a builtin another meaning: in its module, in that of the file, or in another one.
 _BUILTINS_AS = lazy_pattern(rb"import\s+builtins\s+as\s+(\w+)")
@@ -66,7 +67,8 @@ def sets_builtins_elsewhere(data: bytes) -> bool:
         if _STAND_IN.search(data) is not None:
             return True
         places += (found for pattern in _SET_BY_NAME for found in pattern.finditer(data))
-    return any(_is_imported(data, _owner(data, found)) for found in places)
+    owners = (_owner(data, found) for found in places)
+    return any(owner and is_imported(owner, data) for owner in owners)
 
 
 def _owner(data: bytes, found: re.Match[bytes]) -> bytes:
@@ -75,8 +77,3 @@ def _owner(data: bytes, found: re.Match[bytes]) -> bytes:
         return bytes(found[1])
     before = _OWNER.search(data, max(found.start() - _LONGEST_OWNER, 0), found.start())
     return before[1] if before is not None else b""
-
-
-def _is_imported(data: bytes, owner: bytes) -> bool:
-    """Whether a word is what a file calls something that it imports."""
-    return bool(owner) and re.search(rb"\bimport\b[^\n]*\b%b\b" % owner, data) is not None

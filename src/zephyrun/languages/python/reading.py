@@ -6,8 +6,9 @@ import ast
 import gc
 import sys
 import warnings
-from bisect import bisect_left
-from collections.abc import Iterator
+from bisect import bisect_left, bisect_right
+from collections import deque
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from typing import Any
@@ -144,6 +145,24 @@ def tree_in(data: bytes) -> ast.Module | None:
         return tree_of(SourceText.from_bytes(data, strict=False))
     except UnreadableSource:
         return None
+
+
+def nodes_on_lines(tree: ast.Module, lines: Sequence[int]) -> Iterator[ast.AST]:
+    """The nodes of a tree, as the interpreter gives it, that touch some 1-based lines, which are sorted; those around
+    come before those within."""
+    rest: deque[tuple[ast.AST, bool]] = deque([(tree, False)])
+    while rest:
+        node, is_in_text = rest.popleft()
+        yield node
+        # Older interpreters do not say where in the file stands what a text fills in.
+        is_in_text = is_in_text or isinstance(node, ast.JoinedStr)
+        for inner in ast.iter_child_nodes(node):
+            if is_in_text or not isinstance(inner, ast.stmt | ast.expr | ast.excepthandler):
+                rest.append((inner, is_in_text))
+                continue
+            first = min([inner.lineno, *(each.lineno for each in getattr(inner, "decorator_list", ()))])
+            if bisect_left(lines, first) < bisect_right(lines, inner.end_lineno or first):
+                rest.append((inner, False))
 
 
 def _newer_python(line: str) -> str:

@@ -62,6 +62,9 @@ _BY_NAME = _GETTERS | {"setattr", "hasattr", "delattr", "object"}
 _BUILTINS = frozenset({"builtins", "__builtins__"})
 _INSPECT_FRAME_READERS = frozenset({"stack", "trace"})
 
+# All attributes that tell of names.
+_LOOKED_AT = FRAME_READERS | _INSPECT_FRAME_READERS | _ALL_NAME_READERS | _FRAMES | NAMESPACES
+
 _TYPING_LITERALS = frozenset({"Literal", "Annotated"})
 # What gives much the same text again, and what is asked for another one that says the same.
 _CHANGING_TEXTS = frozenset({"replace", "strip", "lower", "upper"})
@@ -70,9 +73,10 @@ _TRANSLATORS = frozenset({"_", "gettext"})
 
 # As tuples: a union of types is made anew each time that it is asked for.
 _TEXTS = (str, bytes)
-_SEQUENCES = (ast.Tuple, ast.List)
+_MAYBE_TEXTS = frozenset({ast.Constant, ast.Call})
 # What every name asks for, under names of their own: to look one up in its class takes long.
-_READ, _ASSIGN = Role.READ, Role.ASSIGN
+_READ, _ASSIGN, _DELETE = Role.READ, Role.ASSIGN, Role.DELETE
+_IS_READ, _IS_ASSIGNED = Mark.READ, Mark.ASSIGNED
 # Twice as fast as calling the class; for records that every file has by the thousand.
 _new_record = tuple.__new__
 
@@ -104,7 +108,8 @@ class Walk:
         self._text_ends = dict(texts)
         self.start_of, self.end_of = position_readers(source)
         self._text = source.text
-        self._note_name = self.table.mention
+        self._mentions = self.table.mentions
+        self._marks = self.table.marks
         self._scope = 0
         self._depth = 0
         self._class_name = ""
@@ -592,16 +597,15 @@ class Walk:
         name, context = node.id, type(node.ctx)
         start = self.start_of(node)
         is_read = context is ast.Load
-        role = (
-            _READ if is_read
-            else Role.DELETE if context is ast.Del
-            else _ASSIGN
-        )
-        if self._is_quoted or not self._text.startswith(name, start):
-            self._mention(node, "id", name, start, role)
+        if self._is_quoted or context is ast.Del or not self._text.startswith(name, start):
+            self._mention(node, "id", name, start, _READ if is_read else _DELETE if context is ast.Del else _ASSIGN)
         else:
-            mangled = self._mangled(name) if self._class_name else name
-            self._note_name(mangled, start, start + len(name), role, self._scope)
+            mangled = self._mangled(name) if self._class_name and name[:2] == "__" else name
+            role, mark = (_READ, _IS_READ) if is_read else (_ASSIGN, _IS_ASSIGNED)
+            # As `ScopeTable.mention` does: every name of a file comes by here.
+            self._mentions.append((mangled, start, start + len(name), role, self._scope, True))
+            marks = self._marks[self._scope]
+            marks[mangled] = marks.get(mangled, 0) | mark
         if not is_read:
             return
         if name == "super" and not self._is_quoted:
@@ -710,23 +714,24 @@ class Walk:
         return True
 
     def _visit_attribute(self, node: ast.Attribute) -> None:
-        self.attributes.add(node.attr)
-        if self._reads_names(node.attr) and not (
-            node.attr in _INSPECT_FRAME_READERS and _is_of_instance(node.value)
-        ):
-            self._expose_frames(f".{node.attr}", node, whole_file=True)
-        elif node.attr in _FRAMES:
-            self._expose_frames(f".{node.attr}", node)
-        elif node.attr in NAMESPACES:
-            self.namespace_reads.append(self._read_at(node))
+        attribute = node.attr
+        self.attributes.add(attribute)
+        if attribute in _LOOKED_AT:
+            if self._reads_names(attribute) and not (
+                attribute in _INSPECT_FRAME_READERS and _is_of_instance(node.value)
+            ):
+                self._expose_frames(f".{attribute}", node, whole_file=True)
+            elif attribute in _FRAMES:
+                self._expose_frames(f".{attribute}", node)
+            elif attribute in NAMESPACES:
+                self.namespace_reads.append(self._read_at(node))
         if self._speaks_of_builtins:
             self._asked_builtins.add(id(node.value))
-        if node.attr == "values":
+        if attribute == "values":
             # What is had of a namespace without its names does not depend on them.
             self._without_names.add(id(node.value))
-        text = _text_before(node.value)
-        if text is not None:
-            self._methods_of_texts.setdefault(id(text), node.attr)
+        if type(node.value) in _MAYBE_TEXTS and (text := _text_before(node.value)) is not None:
+            self._methods_of_texts.setdefault(id(text), attribute)
         self.visit(node.value)
 
     def _reads_names(self, name: str) -> bool:
