@@ -103,6 +103,15 @@ def test_who_looks_at_code(code, is_seen):
         ("# __loader__ and hives.py\nopen(name)\n", False),
         ("place = dirname(__file__)\nopen(join(place, 'rows.csv'))\n", False),
         ("hooks = module.__loader__\nopen(name)\n", False),
+        ("def show():\n    here = __file__\n    return open(here)\n", True),
+        ("def show():\n    here = __file__\n    def inner():\n        return here\n    return inner\n", True),
+        ("def show():\n    global here\n    here = __file__\n", True),
+        ("def show():\n    here = __file__\n    there = here\n    print(locals())\n", True),
+        ("def show():\n    here = there = __file__\n    return dirname(here)\n", True),
+        ("class Shown:\n    here = __file__\n", True),
+        ("def show():\n    return f\"\"\"\n{load(__file__)}\n\"\"\"\n", True),
+        ("def show():\n    here = __file__\n    there = here\n    return dirname(there)\n", False),
+        ("def show(path=''):\n    if not path:\n        path = sys.argv[0]\n    return basename(path)\n", False),
     ],
 )
 def test_who_may_read_the_file_itself(code, is_seen):

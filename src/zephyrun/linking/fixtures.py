@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from zephyrun.link_facts import FunctionRecord, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.values import Evaluator, decorator_callee
+from zephyrun.linking.values import Evaluator, Values, decorator_callee
 
 _SHARED_FILE = "conftest.py"
 _FIXTURE = "fixture"
@@ -15,6 +15,9 @@ _FIXTURE = "fixture"
 # `parametrize("kg, day", …)`, `getfixturevalue("hive")`.
 _TAKES_FIXTURES = frozenset({"usefixtures", "getfixturevalue"})
 _TAKES_PARAMETERS = "parametrize"
+# Where one of these stands, parameters may be filled from texts.
+_NAMING_PARAMETERS = (b"parametrize", b"fixture(")
+_FIXTURES = frozenset({"pytest.fixture", "_pytest.fixtures.fixture"})
 
 
 def is_fixture(record: FunctionRecord) -> bool:
@@ -54,6 +57,63 @@ def fixture_for(evaluator: Evaluator, file: LinkedFile, name: str) -> tuple[Link
             if there is not None and record.name == name and is_fixture(record):
                 return there, index
     return None
+
+
+def given_by_fixture(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord, name: str) -> Values | None:
+    """What a parameter of a test may be that a fixture fills; `None` where it may be filled otherwise.
+
+    All fixtures of that name count, since a class of tests may be run from another file.
+    """
+    if not asks_for_fixtures(record) or not _is_in_reach(evaluator, file, record, name):
+        return None
+    if not is_fixture(record) and _may_be_called(evaluator, record.name):
+        return None
+    given: list[Values] = []
+    for there in evaluator.linkage.mentioning(name):
+        if _fills_otherwise(there, name):
+            return None
+        for each in there.links.functions:
+            if each.name != name or all(evaluator.is_harmless(there, decorator) for decorator in each.decorators):
+                continue
+            if len(each.decorators) > 1 or evaluator.decorator_name(there, each.decorators[0]) not in _FIXTURES:
+                return None
+            given.append(evaluator.values(there, _given_by(each)))
+    return frozenset().union(*given) if given else None
+
+
+def _given_by(fixture: FunctionRecord) -> Origin:
+    """What a test gets of a fixture: of a generator, what that gives."""
+    gives = fixture.gives
+    if gives.sort is OriginSort.PROMISE:
+        gives = gives.parts[0]
+    return gives.parts[0] if gives.sort is OriginSort.SERIES and gives.name == "generator" else gives
+
+
+def _is_in_reach(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord, name: str) -> bool:
+    """Whether a test finds a fixture of the project, and not one of a library."""
+    found = fixture_for(evaluator, file, name)
+    if found is None:
+        return False
+    there, index = found
+    owner = there.links.functions[index].owner
+    return owner < 0 or (there.path == file.path and owner == record.owner)
+
+
+def _may_be_called(evaluator: Evaluator, name: str) -> bool:
+    """Whether a test may be called by somebody other than who runs the tests: its name stands not only behind `def`."""
+    elsewhere = re.compile(rf"(?<!\w)(?<!def ){re.escape(name)}(?!\w)")
+    return any(elsewhere.search(file.source.text) for file in evaluator.linkage.mentioning(name))
+
+
+def _fills_otherwise(file: LinkedFile, name: str) -> bool:
+    """Whether a text of a file may name a parameter that is to be filled, or another name for a fixture."""
+    if not any(word in file.data for word in _NAMING_PARAMETERS):
+        return False
+    if re.search(rf"(?<!\w){re.escape(name)}\s*=\s*[\w.]*fixture\(", file.source.text):
+        return True
+    return any(
+        name in re.split(r"\W+", text.words) and text.use != "documentation" for text in file.facts.texts
+    )
 
 
 def users_of(

@@ -68,6 +68,11 @@ class Value(NamedTuple):
 
 Values = frozenset[Value]
 
+# Where a collection is only gone through or asked, and where something is taken out of it.
+_LONGEST_BEFORE = 200
+_GOES_OVER = lazy_pattern(r"\b(?:in|len\(|sorted\(|enumerate\(|if|not|and|or)\Z")
+_LOOKS_INTO = lazy_pattern(r"[ \t]*(?:\.|\[(?![^\]\n]*\]\s*=[^=]))")
+
 
 class Bases(NamedTuple):
     """The direct bases of a class: those that could be read, the names of those of libraries that could
@@ -577,13 +582,11 @@ class Evaluator:
             reference = file.facts.references[index]
             if reference.role is not Role.READ:
                 continue
-            before, after = text[: reference.start].rstrip(), text[reference.end :].lstrip(" \t")
-            is_looked_into = after.startswith(".") or (
-                after.startswith("[") and not re.match(r"\[[^\]\n]*\]\s*=[^=]", after)
-            )
-            is_iterated = re.search(r"\b(?:in|len\(|sorted\(|enumerate\(|if|not|and|or)\Z", before)
+            # To look at all of a text for each of its names takes long.
+            before = text[max(reference.start - _LONGEST_BEFORE, 0) : reference.start].rstrip()
+            is_iterated = _GOES_OVER.search(before)
             is_returned = is_local and before.endswith("return")
-            is_looked_into = is_looked_into or self._is_gone_through(file, reference.end)
+            is_looked_into = _LOOKS_INTO.match(text, reference.end) or self._is_gone_through(file, reference.end)
             if not is_looked_into and not is_iterated and not is_returned:
                 return False
         return True
@@ -1039,8 +1042,14 @@ class Evaluator:
     # -- parameters --------------------------------------------------------------------------
 
     def _of_passed(self, file: LinkedFile, origin: Origin) -> Values:
-        """What callers give to a parameter, where all of them are in sight."""
+        """What callers give to a parameter, where all of them are in sight, or a fixture to one of a test."""
+        # Each of the two asks the other.
+        from zephyrun.linking.fixtures import given_by_fixture
+
         record = file.links.functions[origin.binding]
+        given = given_by_fixture(self, file, record, origin.name)
+        if given is not None:
+            return given
         calls = self._calls_of(file, origin.binding)
         if calls is None:
             return _NOTHING_KNOWN

@@ -144,7 +144,7 @@ def _local_set_by(
     of the variable."""
     match statement:
         case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
-            function = statement
+            function: ast.AST = statement
             while function in around and not isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
                 function = around[function]
             if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
