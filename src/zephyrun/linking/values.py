@@ -119,6 +119,8 @@ _GIVE_OWN_THINGS = frozenset(
     "unicodedata decimal fractions math cmath io csv socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
+# Annotations that stand for files of the library. Source: library reference, `typing`.
+_FILES = frozenset({"typing.IO", "typing.TextIO", "typing.BinaryIO"})
 # What these things give back as it was handed to them: the file below a buffer, the zone of a time, the
 # texts that are compared.
 _GIVEN_BACK = frozenset(
@@ -874,7 +876,10 @@ class Evaluator:
             values = self.values(file, arguments[0])
             return _NOTHING_KNOWN if any(map(self._copies_itself, values)) else values
         if name in ("typing.cast", "typing_extensions.cast") and arguments:
-            return self._of_instance(file, Origin(OriginSort.INSTANCE, "", -1, arguments[:1]))
+            said = self._of_instance(file, Origin(OriginSort.INSTANCE, "", -1, arguments[:1]))
+            # What is said of something that is known makes nothing else of it.
+            own = [each for argument in arguments[1:2] for each in self.values(file, argument) if each.sort is ValueSort.INSTANCE]
+            return said.union(own)
         module = name.rpartition(".")[0]
         while module:
             if module in _GIVE_OWN_THINGS:
@@ -1003,7 +1008,7 @@ class Evaluator:
                 found.append(Value(ValueSort.PLAIN, name=value.name.removeprefix("builtins.")))
             elif value.sort is ValueSort.FOREIGN and value.name in _GIVE_FOREIGN:
                 found.append(Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[value.name]))
-            elif value.sort is ValueSort.FOREIGN and _gives_own_things(value.name):
+            elif value.sort is ValueSort.FOREIGN and (_gives_own_things(value.name) or value.name in _FILES):
                 found.append(Value(ValueSort.OUTSIDE))
             else:
                 found.append(UNKNOWN_VALUE)
