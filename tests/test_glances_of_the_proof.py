@@ -80,6 +80,8 @@ def test_who_leaves_builtins_alone(code):
         ("def net():\n    pass\nprint(net.__code__.co_name, net.__code__.co_argcount)\n", False),
         ("import dis\ndef show(code):\n    dis.dis(code)\n    print(code.co_consts)\n", False),
         ("import marshal\nmarshal.dump(rows, file)\n", False),
+        ("import marshal\ndef keep(hive, file):\n    marshal.dump(hive.code, file)\n", False),
+        ("import marshal\ndef keep(hive, file):\n    marshal.dump(compile(hive, '', 'exec').code, file)\n", True),
         ("# net.__code__.co_consts\nprint('net.__code__.co_consts')\n", False),
     ],
 )

@@ -114,14 +114,16 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
         data = linkage.contents[path]
         assert isinstance(data, bytes), "it was read"
         what = f"what reads the names of running functions in {path} does not look for …"
-        quoted = [each.decode("utf-8", "replace") for each in _QUOTED_NAME.findall(data)]
-        usage.look_out(what, quoted, for_beginnings=True)
         if reading is FrameReading.EVERYTHING:
             is_on_stack = run_together(evaluator, usage.target.path, path)
         else:
             is_on_stack = reading is not FrameReading.TRACEBACK and (
                 path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
             )
+        if reading is not FrameReading.NEAR or is_on_stack:
+            # Ours may stand farther up, or on the way of an exception.
+            quoted = [each.decode("utf-8", "replace") for each in _QUOTED_NAME.findall(data)]
+            usage.look_out(what, quoted, for_beginnings=True)
         if is_on_stack:
             usage.doubt(what.replace("…", f"`{name}`"), path)
 

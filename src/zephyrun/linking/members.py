@@ -872,8 +872,10 @@ class MemberUsage:
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 is_in_family = bool(_classes(values) & self._reachable)
-                is_possible = UNKNOWN_VALUE in values and (
-                    not self.is_private or bool(lookup.shape) or self._stands_in_text
+                is_possible = (
+                    UNKNOWN_VALUE in values
+                    and (not self.is_private or bool(lookup.shape) or self._stands_in_text)
+                    and not self._evaluator.is_some_module(file, lookup.receiver)
                 )
                 if not is_in_family and not is_possible:
                     continue

@@ -119,6 +119,9 @@ _GIVE_OWN_THINGS = frozenset(
     "unicodedata decimal fractions math cmath io csv socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
+# What gives a module, and what puts something else where that is found.
+_GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module"})
+_PUTS_AMONG_MODULES = lazy_pattern(rb"modules\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|setitem\b")
 # Annotations that stand for files of the library. Source: library reference, `typing`.
 _FILES = frozenset({"typing.IO", "typing.TextIO", "typing.BinaryIO"})
 # What these things give back as it was handed to them: the file below a buffer, the zone of a time, the
@@ -602,6 +605,28 @@ class Evaluator:
             and file.facts.bindings[handed.callee.binding].outside
             for handed in file.links.handed
         )
+
+    def is_some_module(self, file: LinkedFile, origin: Origin) -> bool:
+        """Whether a value is a module that is loaded by a name that is worked out, and so nothing that a class or an
+        instance is."""
+        if origin.sort is OriginSort.CALL:
+            names = set(map(self.library_name, self.values(file, origin.parts[0])))
+            return names <= _GIVING_MODULES and not self._are_modules_replaced
+        if origin.sort is not OriginSort.NAME or origin.binding < 0:
+            return False
+        record = file.facts.bindings[origin.binding]
+        sources = file.links.sources.get(origin.binding, ())
+        # What others set in a module is not seen here.
+        is_local = file.facts.scopes[record.scope].kind is ScopeKind.FUNCTION and not record.captured
+        return is_local and bool(sources) and all(
+            each.sort is OriginSort.CALL and self.is_some_module(file, each) for each in sources
+        )
+
+    @cached_property
+    def _are_modules_replaced(self) -> bool:
+        """Whether anything is put where loaded modules are found."""
+        contents = (self.linkage.contents[path] for path in self.linkage.paths_mentioning("modules"))
+        return any(isinstance(data, bytes) and _PUTS_AMONG_MODULES.search(data) is not None for data in contents)
 
     def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
         """What other modules give to a variable of a module."""

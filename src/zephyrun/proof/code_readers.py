@@ -17,6 +17,8 @@ _KEEPS_CODE = lazy_pattern(r"\b(\w+)\s*(?::\s*\w+\s*)?=\s*[^\n=]*\.__code__\b")
 _LOOKS_AT_CODE = lazy_pattern(r"\.__code__\s*(?:\.\s*replace\b|[=!]=)")
 _CODE = "__code__"
 _STORES = "marshal"
+# What gives the code of something; without it a file stores what it was handed.
+_GIVING_CODE = ("__code__", "f_code", "_code", "compile")
 _STORES_CODE = lazy_pattern(r"marshal\s*\.\s*dumps?\s*\([^\n]*code")
 _IMPORTS_DIS = (lazy_pattern(r"import\s+dis\b"), lazy_pattern(r"from\s+dis\s+import\b"))
 # What lists the instructions of something that it is handed by its name. Source: library reference.
@@ -32,7 +34,7 @@ def code_reservations(source: SourceText, facts: FileFacts) -> Iterator[Reservat
         places += (*_LOOKS_AT_CODE.finditer(text), *_LOOKS_INSIDE.finditer(text))
         for kept in set(_keeping_code(text)):
             places += re.finditer(rf"\b{kept}{_INSIDE}", text)
-    if _STORES in text:
+    if _STORES in text and any(word in text for word in _GIVING_CODE):
         places += _STORES_CODE.finditer(text)
     if any(pattern.search(text) is not None for pattern in _IMPORTS_DIS):
         own = {each.name for each in facts.bindings if not each.outside and each.scope == 0}
