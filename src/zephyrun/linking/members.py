@@ -26,6 +26,7 @@ from zephyrun.linking.going_about import is_class_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
+from zephyrun.linking.protocols import ASKED_BY_LIBRARY
 from zephyrun.linking.references import (
     FOUND_BY_RUNNER,
     binding_places,
@@ -1026,6 +1027,12 @@ class MemberUsage:
                 *self._first_place(),
                 of_outsiders=True,
             )
+        if self.spelling in ASKED_BY_LIBRARY and _hands_on_strangers(self._evaluator):
+            # One of them may be an instance that was said to be something else, or got there out of sight.
+            self._usage.doubt(
+                f"the library, which may ask what it is handed for `{self.spelling}`, is handed none of these",
+                *self._first_place(),
+            )
         words = {self._evaluator.class_record(key).name for key in self.family}
         for file in self._linkage.mentioning_any({*words, self.spelling}):
             for handed, classes, asks_nothing in _handed_instances(self._evaluator, file.path):
@@ -1078,6 +1085,18 @@ def _handed_instances(
         if classes := _classes(evaluator.values(file, handed.value)):
             found.append((handed, classes, _asks_nothing(evaluator, file, handed.callee)))
     return found
+
+
+@once_a_version
+def _hands_on_strangers(evaluator: Evaluator) -> bool:
+    """Whether anything whose class is not known is handed to code that was not read."""
+    files = filter(None, map(evaluator.linkage.file, evaluator.linkage.paths))
+    return any(
+        not _asks_nothing(evaluator, file, handed.callee)
+        and any(value.sort in (ValueSort.UNKNOWN, ValueSort.OUTSIDE) for value in evaluator.values(file, handed.value))
+        for file in files
+        for handed in file.links.handed
+    )
 
 
 def _asks_nothing(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> bool:
