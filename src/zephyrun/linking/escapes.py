@@ -114,14 +114,13 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
         data = linkage.contents[path]
         assert isinstance(data, bytes), "it was read"
         what = f"what reads the names of running functions in {path} does not look for …"
-        if reading is FrameReading.EVERYTHING:
-            is_on_stack = run_together(evaluator, usage.target.path, path)
+        if reading is FrameReading.NEAR:
+            is_on_stack = path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
         else:
-            is_on_stack = reading is not FrameReading.TRACEBACK and (
-                path in reached_files(evaluator, usage.target.path) or _lends_functions(evaluator, path)
-            )
+            # Ours may call what calls that in the end, without knowing anything of it.
+            is_on_stack = reading is not FrameReading.TRACEBACK and run_together(evaluator, usage.target.path, path)
         if reading is not FrameReading.NEAR or is_on_stack:
-            # Ours may stand farther up, or on the way of an exception.
+            # Ours may be on the way of an exception.
             quoted = [each.decode("utf-8", "replace") for each in _QUOTED_NAME.findall(data)]
             usage.look_out(what, quoted, for_beginnings=True)
         if is_on_stack:
@@ -130,8 +129,8 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
 
 @once_a_version
 def _lends_functions(evaluator: Evaluator, path: str) -> bool:
-    """Whether functions of a file that read the names of running ones are handed to others, which then call
-    them without knowing the file."""
+    """Whether functions of a file that read the names of running ones get to others, which then call them without
+    knowing the file."""
     file = evaluator.linkage.file(path)
     if file is None:
         return True
@@ -140,14 +139,34 @@ def _lends_functions(evaluator: Evaluator, path: str) -> bool:
         for use in file.links.attributes_by_name.get(word, ()):
             around = [each for each in file.facts.definitions if each.start <= use.start < each.end]
             reading.update(each.name_start for each in around)
-    return any(
-        value.sort is ValueSort.FUNCTION and (value.path, value.number) == (path, index)
-        for index, record in enumerate(file.links.functions)
-        if record.name_start in reading
-        for other in evaluator.linkage.mentioning(record.name)
-        for handed in other.handed_by_word.get(record.name, ())
-        for value in evaluator.values(other, handed.value)
-    )
+    return any(_is_lent(evaluator, file, record) for record in file.links.functions if record.name_start in reading)
+
+
+def _is_lent(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+    """Whether a function stands anywhere without being called there, or may be called as a method by who does not know
+    its file."""
+    name = record.name
+    if record.binding < 0 or name.startswith("__") or record.decorators:
+        return True
+    for other in evaluator.linkage.mentioning(name):
+        facts, links = other.facts, other.links
+        attributes = links.attributes_by_name.get(name, ())
+        if any(use.end not in links.called for use in attributes):
+            return True
+        if record.owner >= 0 and attributes and file.path not in reached_files(evaluator, other.path):
+            return True
+        if any(use.name == name and use.has_alias for use in links.imports):
+            return True
+        if any(text.words == name for text in facts.texts):
+            return True
+        if any(
+            facts.references[index].role is Role.READ and facts.references[index].end not in links.called
+            for binding in facts.bindings
+            if binding.name == name
+            for index in binding.references
+        ):
+            return True
+    return False
 
 
 def _has_other_holders(

@@ -21,9 +21,8 @@ _SOMETHING_ELSE = frozenset(
     isfile is_file samefile getmtime startswith endswith rpartition partition replace print len repr""".split()
 )
 # What of a path makes another thing, or only asks whether there is one; and what may give it as it is.
-_MAKING_ANOTHER = (
-    ast.Compare, ast.FormattedValue, ast.BinOp, ast.UnaryOp, ast.Subscript, ast.Expr, ast.If, ast.While, ast.Assert
-)  # fmt: skip
+_MAKING_ANOTHER = (ast.Compare, ast.UnaryOp, ast.Subscript, ast.Expr, ast.If, ast.While, ast.Assert)
+_FILLING_IN = (ast.FormattedValue, ast.JoinedStr, ast.BinOp)
 _HANDING_ON = (ast.keyword, ast.Starred, ast.Tuple, ast.BoolOp, ast.IfExp)
 # What reads a variable by its name.
 _READS_NAMES = frozenset("locals vars eval exec f_locals _getframe currentframe".split())
@@ -113,6 +112,7 @@ def _goes_on(
     variable holds gets where that does. The first word of a command line is handed to many that show it: of calls, only
     those that open something count. `followed` are the variables on the way."""
     node = path
+    is_part = False
     while True:
         outer = around[node]
         if isinstance(outer, ast.Call | ast.Attribute):
@@ -120,7 +120,15 @@ def _goes_on(
             if name in _SOMETHING_ELSE:
                 return False
             if name not in _SAME_PATH:
-                return name in _OPENS or not is_first_word
+                return name in _OPENS or not (is_first_word or is_part)
+        elif isinstance(outer, _FILLING_IN):
+            # A text that it is part of may be shown; it is the path if it is opened at once.
+            is_part = True
+        elif isinstance(outer, ast.Subscript) and outer.slice is node:
+            # What knows files by their paths may know the text.
+            return not is_first_word
+        elif is_part and not isinstance(outer, _HANDING_ON):
+            return False
         elif isinstance(outer, _MAKING_ANOTHER):
             return False
         elif not isinstance(outer, _HANDING_ON):
