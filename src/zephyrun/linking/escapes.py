@@ -151,9 +151,11 @@ def _is_lent(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> 
     for other in evaluator.linkage.mentioning(name):
         facts, links = other.facts, other.links
         attributes = links.attributes_by_name.get(name, ())
+        if file.path not in reached_files(evaluator, other.path):
+            if record.owner >= 0 and attributes:
+                return True
+            continue
         if any(use.end not in links.called for use in attributes):
-            return True
-        if record.owner >= 0 and attributes and file.path not in reached_files(evaluator, other.path):
             return True
         if any(use.name == name and use.has_alias for use in links.imports):
             return True
