@@ -276,6 +276,29 @@ def test_harmless_readers_give_a_word_once(tmp_path):
     assert "rests on an assumption" in strict.stdout
 
 
+def test_harmless_readers_give_a_word_for_renames(tmp_path):
+    """Who loads modules, looks attributes up and reads names makes a rename wait, unless the settings say that it minds
+    no other ones; that is told, and a strict answer does not rest on it."""
+    (tmp_path / "plugs.py").write_text(
+        "import importlib\ndef load(name, what):\n    return getattr(importlib.import_module(name), what)\n"
+        "def ask(thing, what):\n    return getattr(thing, what)()\ndef show(thing):\n    print(thing.__name__)\n"
+    )
+    (tmp_path / "hives.py").write_text("class Hive:\n    def wgt(self):\n        return 41\ndef net():\n    return Hive().wgt()\n")
+    (tmp_path / "season.py").write_text("import hives, plugs\nplugs.show(print)\nprint(hives.net())\n")
+    before = tmp_path.with_name(f"{tmp_path.name}-before")
+    shutil.copytree(tmp_path, before)
+    for target, new in (("hives.net", "net_weight"), ("hives.Hive.wgt", "weigh")):
+        (tmp_path / "zephyrun.toml").write_text("")
+        assert "plugs" in zephyrun("rename", target, new, cwd=tmp_path, code=1).stderr
+        (tmp_path / "zephyrun.toml").write_text('harmless_readers = ["plugs"]\n')
+        done = document("rename", target, new, cwd=tmp_path)
+        assert "plugs minds no other names, as the settings say" in done["assumptions"]
+    compared = document("verify", before, tmp_path, cwd=tmp_path)
+    assert "plugs minds no other names, as the settings say" in compared["assumptions"]
+    strict = zephyrun("verify", before, tmp_path, "--strict", cwd=tmp_path, code=3).stdout
+    assert "rests on an assumption" in strict
+
+
 def test_a_survey_says_what_many_findings_wait_for(tmp_path):
     """The module to look at is named where it holds many back, and not for a few."""
     (tmp_path / "plugs.py").write_text("def show(thing):\n    print(dir(thing))\n")

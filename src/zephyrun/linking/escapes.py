@@ -99,7 +99,7 @@ def check_instruction_readers(evaluator: Evaluator, usage: Usage, paths: Collect
     """Doubts about code that shows which names functions use: those of files that it knows, or that know it."""
     for reader in evaluator.linkage.instruction_readers:
         if any(knows(evaluator, path, reader) for path in paths):
-            usage.doubt(
+            usage.doubt_reader(
                 f"what looks at the instructions of functions in {reader} does not show `{usage.target.written}`", reader
             )
 
@@ -124,7 +124,7 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
             quoted = [each.decode("utf-8", "replace") for each in _QUOTED_NAME.findall(data)]
             usage.look_out(what, quoted, for_beginnings=True)
         if is_on_stack:
-            usage.doubt(what.replace("…", f"`{name}`"), path)
+            usage.doubt_reader(what.replace("…", f"`{name}`"), path)
 
 
 @once_a_version
@@ -257,7 +257,7 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
                 usage.look_out(what, [word for words in read_off for word in words or ()])
                 reads_own |= None in read_off
             if reads_own:
-                usage.doubt(what.replace("…", f"`{name}`"), path)
+                usage.doubt_reader(what.replace("…", f"`{name}`"), path)
 
 
 def _ours(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> _Ours:

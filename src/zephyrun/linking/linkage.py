@@ -254,6 +254,7 @@ class Linkage:
         given_roots: Collection[str] = (),
         library: Library = no_library,
         harmless_decorators: Collection[str] = (),
+        harmless_readers: Collection[str] = (),
         *,
         is_library: bool = False,
         memory: Memory | None = None,
@@ -266,6 +267,8 @@ class Linkage:
         self.paths = sorted(path for path in contents if is_python(path))
         self._roots = find_import_roots(self.paths, given_roots)
         self.modules = {path: module_name(path, self._roots) for path in self.paths}
+        # The files of which the settings say that they mind no other names.
+        self.harmless_paths = {path: module for path, module in self.modules.items() if module in harmless_readers}
         self._files: dict[str, LinkedFile | None] = {}
         self._libraries: dict[str, str] = {}
         self._mentioning: dict[str, list[str]] = {}

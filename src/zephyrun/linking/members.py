@@ -887,7 +887,7 @@ class MemberUsage:
                         lookup.start,
                     )
                 else:
-                    self._usage.doubt(
+                    self._usage.doubt_reader(
                         f"nothing in {file.path} looks up `{self.spelling}` by a name that it works out",
                         file.path,
                         lookup.start,

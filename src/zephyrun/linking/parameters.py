@@ -755,7 +755,7 @@ class ParameterUsage:
                     if word in _SIGNATURE_ATTRIBUTES and self._may_be_ours(file, use.receiver, word)
                 ]
                 for start in starts[:1]:
-                    self._usage.doubt(
+                    self._usage.doubt_reader(
                         f"what reads parameters in {file.path} does not look for `{self.name}`",
                         file.path,
                         start,

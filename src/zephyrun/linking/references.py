@@ -532,7 +532,7 @@ class GlobalUsage:
                 is_in_module = file.facts.owner(exposure.scope) == 0
                 runs_text = exposure.what.startswith(("eval", "exec"))
                 if (is_in_module or runs_text) and exposure.reads.names != ():
-                    self._usage.doubt(
+                    self._usage.doubt_reader(
                         f"nothing looks up `{name}` by name through {exposure.what} in {file.path}",
                         file.path,
                         exposure.start,
@@ -541,7 +541,7 @@ class GlobalUsage:
             if match is not None and (
                 "globals" in match[0] or self._linkage.takes_any_module(file.path)
             ):
-                self._usage.doubt(
+                self._usage.doubt_reader(
                     f"nothing looks up `{name}` by name through {match[0].rstrip('(')} in {file.path}",
                     file.path,
                     match.start(),
@@ -552,7 +552,7 @@ class GlobalUsage:
         is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
         for path in self._linkage.loading_paths:
             if is_worked_out and path not in self.homes:
-                self._usage.doubt(
+                self._usage.doubt_reader(
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
                 )
@@ -573,7 +573,7 @@ class GlobalUsage:
                 if knows(self._evaluator, path, reader.path) and any(
                     each.may_find(self._name, calls, 0, len(home.source.text)) for each in reads
                 ):
-                    self._usage.doubt(
+                    self._usage.doubt_reader(
                         f"nothing looks up `{self._name}` among the names of running code in {reader.path}",
                         reader.path,
                     )

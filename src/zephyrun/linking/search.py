@@ -30,7 +30,7 @@ _COLLECTORS: dict[TargetSort, Callable[[Evaluator, Usage], _Collector]] = {
 
 def find_usage(evaluator: Evaluator, target: Target) -> Usage:
     """Every reference of a target, and what speaks against changing its name."""
-    usage = Usage(target)
+    usage = Usage(target, harmless=evaluator.linkage.harmless_paths)
     if target.sort is TargetSort.LOCAL:
         note_local(evaluator, usage)
     else:

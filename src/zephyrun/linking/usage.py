@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import NamedTuple
@@ -121,6 +121,11 @@ class Obstacle(NamedTuple):
     start: int
 
 
+def minds_no_names(module: str) -> str:
+    """What an answer rests on where the settings vouch for a module."""
+    return f"{module} minds no other names, as the settings say"
+
+
 @dataclass
 class Usage:
     """The use of one name: places that are references, places that may be, and what speaks against a
@@ -131,7 +136,8 @@ class Usage:
     records) or functions (by theirs) that the name is one of: paths and numbers, -1 for a module. A name that
     `stands_alone` is a private one that nothing else in sight bears, so that it means the thing wherever an
     attribute is called so. `sought` are names that code looks for, which a new name should not be. A parameter
-    of what `takes_rest` stands beside `**`, which takes keywords of any name.
+    of what `takes_rest` stands beside `**`, which takes keywords of any name. `harmless` are the files, with the names of
+    their modules, of which the settings say that they mind no other names, though they read some.
     """
 
     target: Target
@@ -146,10 +152,18 @@ class Usage:
     stands_alone: bool = False
     sought: set[Sought] = field(default_factory=set)
     takes_rest: bool = False
+    harmless: Mapping[str, str] = field(default_factory=dict)
 
     def add(self, places: Iterable[Place]) -> None:
         """Add references."""
         self.places.update(places)
+
+    def doubt_reader(self, what: str, path: str, start: int = 0) -> None:
+        """Add a doubt about a file that reads names, or the assumption that it minds none where somebody says so."""
+        if path in self.harmless:
+            self.assume(minds_no_names(self.harmless[path]))
+        else:
+            self.doubt(what, path, start)
 
     def doubt(self, what: str, path: str, start: int = 0, *, of_outsiders: bool = False) -> None:
         """Add a doubt, each sentence once."""

@@ -11,6 +11,7 @@ from itertools import pairwise
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.linking.usage import minds_no_names
 from zephyrun.proof.annotations import POSTPONING
 from zephyrun.proof.canonical import EQUALITY, EXPLAINING, Canonical
 from zephyrun.proof.code_readers import code_reservations
@@ -219,9 +220,9 @@ def _compare(
         *_newer_spellings(old, new, surroundings),
     )
 
-    assumed = []
+    assumed: list[str] = []
     if has_other_names:
-        assumed += [f"{each} minds no other names, as the settings say" for each in sorted(surroundings.vouched_for)]
+        assumed += map(minds_no_names, sorted(surroundings.vouched_for))
     if surroundings.reads_source or reads_source(old.facts):
         assumed.append(SOURCE_IS_NOT_READ)
     if _issues_warnings(old.facts) and _shared_lines(old) != _shared_lines(new):

@@ -87,6 +87,7 @@ class World:
                 self.import_roots,
                 self.library,
                 self.harmless_decorators,
+                self.harmless_readers,
                 is_library=self.is_library,
                 memory=self.memory,
             ),
