@@ -41,7 +41,7 @@ from zephyrun.linking.texts import (
     words_in,
     written_in,
 )
-from zephyrun.patterns import lazy_pattern
+from zephyrun.patterns import ends_of_word, lazy_pattern
 from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
@@ -49,6 +49,9 @@ _MOST_FILES_KEPT = 2048
 _MOST_FILES_GLANCED_AT = 4096
 _MANY_WORDS = 64
 
+# What stands before the name of a method, or of an attribute that instances get.
+_BEFORE_MEMBER = lazy_pattern(rb"(?m)^[ \t]+(?:async[ \t]+)?def[ \t]+\Z|\bself\.\Z")
+_LONGEST_BEFORE = 60
 _LOADS = lazy_pattern(
     rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
 )
@@ -536,9 +539,20 @@ class Linkage:
         found = self._library(dotted)
         return found is not None and word.encode() in words_in(found[0])
 
+    def library_bears(self, dotted: str, name: str) -> bool:
+        """Whether a library's module has a class with such a method, or sets such an attribute on its instances, at a
+        glance: something else may stand for these. Without a source nothing is known."""
+        found = self._library(dotted)
+        return found is not None and name.encode() in found[0] and _bears(found[0], name.encode())
+
     def module_of_import(self, file: LinkedFile, use: ImportUse) -> str:
         """The absolute name of the module that an import statement names."""
         return file.absolute(use.module)
+
+
+def _bears(data: bytes, name: bytes) -> bool:
+    starts = (end - len(name) for end in ends_of_word(name, data, behind_dot=True))
+    return any(_BEFORE_MEMBER.search(data, max(start - _LONGEST_BEFORE, 0), start) for start in starts)
 
 
 @lru_cache(maxsize=_MOST_FILES_GLANCED_AT)

@@ -1027,7 +1027,7 @@ class MemberUsage:
                 *self._first_place(),
                 of_outsiders=True,
             )
-        if self.spelling in ASKED_BY_LIBRARY and _hands_on_strangers(self._evaluator):
+        if not self.is_private and self._may_be_asked_for() and _hands_on_strangers(self._evaluator):
             # One of them may be an instance that was said to be something else, or got there out of sight.
             self._usage.doubt(
                 f"the library, which may ask what it is handed for `{self.spelling}`, is handed none of these",
@@ -1062,6 +1062,12 @@ class MemberUsage:
                         () if is_written_to else _ASKING_NOTHING,
                     )
 
+    def _may_be_asked_for(self) -> bool:
+        """Whether the library may ask what it is handed for an attribute of that name: things of its own have it."""
+        return self.spelling in ASKED_BY_LIBRARY or any(
+            self._linkage.library_bears(module, self.spelling) for module in _libraries_used(self._evaluator)
+        )
+
     def _is_public_class(self) -> bool:
         return any(
             is_public(
@@ -1085,6 +1091,14 @@ def _handed_instances(
         if classes := _classes(evaluator.values(file, handed.value)):
             found.append((handed, classes, _asks_nothing(evaluator, file, handed.callee)))
     return found
+
+
+@once_a_version
+def _libraries_used(evaluator: Evaluator) -> list[str]:
+    """The modules of libraries that the project imports."""
+    files = filter(None, map(evaluator.linkage.file, evaluator.linkage.paths))
+    modules = {evaluator.linkage.module_of_import(file, use) for file in files for use in file.links.imports}
+    return sorted(module for module in modules if not evaluator.linkage.is_package(module))
 
 
 @once_a_version
