@@ -289,7 +289,8 @@ def test_harmless_readers_give_a_word_for_renames(tmp_path):
     shutil.copytree(tmp_path, before)
     for target, new in (("hives.net", "net_weight"), ("hives.Hive.wgt", "weigh")):
         (tmp_path / "zephyrun.toml").write_text("")
-        assert "plugs" in zephyrun("rename", target, new, cwd=tmp_path, code=1).stderr
+        asked = zephyrun("rename", target, new, cwd=tmp_path, code=1).stderr
+        assert "plugs" in asked and "`harmless_readers`" in asked
         (tmp_path / "zephyrun.toml").write_text('harmless_readers = ["plugs"]\n')
         done = document("rename", target, new, cwd=tmp_path)
         assert "plugs minds no other names, as the settings say" in done["assumptions"]

@@ -372,5 +372,7 @@ def _print_refusal(
             "nothing was changed. --confirm vouches for all of this: open places are renamed, too; "
             "--apart PATH:LINE:COLUMN keeps one as it is"
         )
+        if any(doubt.of_reader for doubt in doubts):
+            screen.print("a module of yours that reads names and minds no other ones goes into the setting `harmless_readers`")
         return
     screen.print("nothing was changed")

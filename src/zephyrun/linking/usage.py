@@ -88,12 +88,14 @@ class OpenPlace(NamedTuple):
 class Doubt(NamedTuple):
     """Something that could read the name while the program runs, and that no reading of the code can
     clear. `what` is the sentence that a person vouches for; it holds no lines. Those `of_outsiders` are
-    about code outside the project that uses the name, for which an old name can be kept."""
+    about code outside the project that uses the name, for which an old name can be kept; those `of_reader` about a
+    module of the project, for which the settings may give the word."""
 
     what: str
     path: str
     start: int
     of_outsiders: bool = False
+    of_reader: bool = False
 
 
 class Sought(NamedTuple):
@@ -163,12 +165,14 @@ class Usage:
         if path in self.harmless:
             self.assume(minds_no_names(self.harmless[path]))
         else:
-            self.doubt(what, path, start)
+            self.doubt(what, path, start, of_reader=True)
 
-    def doubt(self, what: str, path: str, start: int = 0, *, of_outsiders: bool = False) -> None:
+    def doubt(
+        self, what: str, path: str, start: int = 0, *, of_outsiders: bool = False, of_reader: bool = False
+    ) -> None:
         """Add a doubt, each sentence once."""
         if all(each.what != what for each in self.doubts):
-            self.doubts.append(Doubt(what, path, start, of_outsiders))
+            self.doubts.append(Doubt(what, path, start, of_outsiders, of_reader))
 
     def obstruct(self, reason: str, path: str, start: int = 0) -> None:
         """Add an obstacle, each sentence once."""
