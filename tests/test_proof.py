@@ -458,6 +458,10 @@ def test_a_line_that_a_test_quotes_is_not_worded_otherwise(quoting):
     assert vouched_for.assumptions == (what,)
     # Another line, or a text in a file that sees no lines, is nobody's business.
     assert compare_trees(tree, tree | {"hive.py": code.replace(b"x ", b"share ")}).verdict is Verdict.SAME
+    described = b"\"\"\"\nraise Swarm(w.queen)\n\"\"\"\nassert not stderr\n"
+    for last, verdict in ((b"", Verdict.SAME), (b"print(__doc__)\n", Verdict.UNPROVEN)):
+        described_tree = tree | {"tests/test_hive.py": described + last}
+        assert compare_trees(described_tree, described_tree | {"hive.py": renamed}).verdict is verdict
     unseeing = tree | {"tests/test_hive.py": b"KEYS = ['raise Swarm(w.queen)']\n"}
     assert compare_trees(unseeing, unseeing | {"hive.py": renamed}).verdict is Verdict.SAME
 

@@ -230,7 +230,7 @@ def code_words_in(data: bytes) -> frozenset[bytes]:
     found: set[bytes] = set()
     runs_them = runs_text(data)
     for start, text in texts_in(data):
-        if (runs_them or _LIKE_CODE.search(text)) and not _describes(data, start):
+        if (runs_them or _LIKE_CODE.search(text)) and not describes(data, start):
             found.update(_WORD.findall(text))
     return frozenset(found)
 
@@ -253,7 +253,7 @@ def marks_in(data: bytes) -> Iterator[tuple[int, bytes]]:
     return ((match.start(), match[0]) for match in _MARK.finditer(data))
 
 
-def _describes(data: bytes, start: int) -> bool:
+def describes(data: bytes, start: int) -> bool:
     """Whether a text is the description of a module, class or function: it begins a line of its own, at
     the top of the file or behind the colon of a head, which follows no quote as that of a key does."""
     line_start = data.rfind(b"\n", 0, start) + 1

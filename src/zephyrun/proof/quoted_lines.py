@@ -12,7 +12,7 @@ from collections.abc import Iterable, Iterator, Mapping
 
 from zephyrun.languages.python import ParsedFile
 from zephyrun.linking.modules import is_python
-from zephyrun.linking.texts import texts_in
+from zephyrun.linking.texts import describes, texts_in
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import SourceText
@@ -21,6 +21,8 @@ from zephyrun.source import SourceText
 # sees a source line.
 _TEST_MARK = b"assert"
 _LINE_MARKS = (b"raceback", b"RACEBACK", b"linecache", b"stderr")
+_EXAMPLE = b">>>"
+_DESCRIPTION = b"__doc__"
 _TRACEBACK = b"Traceback (most recent call last)"
 _ESCAPED = ((b"\\n", b"\n"), (b"\\'", b"'"), (b'\\"', b'"'))
 # A single word may be anything; a line of code has more to it.
@@ -47,9 +49,12 @@ def _sees_lines(data: bytes) -> bool:
 
 
 def _quoted_in_code(data: bytes) -> list[bytes]:
-    """What stands between quotes, at a glance: to read the file would cost many times as much."""
+    """What stands between quotes, at a glance: to read the file would cost many times as much. A description is held
+    against nothing, unless it shows an example or somebody reads it."""
     lines: list[bytes] = []
-    for _, text in texts_in(data):
+    for start, text in texts_in(data):
+        if _EXAMPLE not in text and _DESCRIPTION not in data and describes(data, start):
+            continue
         text = text.strip(text[:1])
         for written, meant in _ESCAPED:
             text = text.replace(written, meant)

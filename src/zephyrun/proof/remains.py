@@ -270,10 +270,12 @@ def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
 
 
 def _is_told(facts: FileFacts, text: Text) -> bool:
-    """Whether a text is the message of an exception that is raised, or goes to what shows it to people."""
-    return facts.statements[facts.statement_at(text.start)].sort == "raise" or (
-        text.use == "argument" and _TELLING.search(text.beside) is not None
-    )
+    """Whether a text is the message of an exception that is raised, or of something that is asserted, or goes to what
+    shows it to people."""
+    sort = facts.statements[facts.statement_at(text.start)].sort
+    if sort == "raise" or (sort == "assert" and text.use == "other"):
+        return True
+    return text.use == "argument" and _TELLING.search(text.beside) is not None
 
 
 def _is_prose(words: str) -> bool:
