@@ -258,7 +258,7 @@ def _reach(facts: FileFacts, binding: int) -> _Reach:
 def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
     """Whether a text holds the name as a word. Documentation is not evaluated in the function, nor is
     prose, nor what is only told; what follows a dot is looked up in something else; and in `%s` the letter is
-    a conversion: a name would stand as `%(s)s`."""
+    a conversion: a name would stand as `%(s)s`. Behind a backslash a letter is an escape."""
     if text.use == "documentation" or name not in text.words or _is_told(facts, text):
         return False
     words = _FIELD.sub("x", text.words) if (text.use, text.beside) == _FILLED_IN else text.words
@@ -266,7 +266,7 @@ def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
     words = _CONVERSION.sub("x", words) if text.use == "format" else words
     if not text.interpolated and _is_prose(words):
         return False
-    return re.search(rf"(?<![\w%.]){re.escape(name)}(?!\w)", words) is not None
+    return re.search(rf"(?<![\w%.\\]){re.escape(name)}(?!\w)", words) is not None
 
 
 def _is_told(facts: FileFacts, text: Text) -> bool:
