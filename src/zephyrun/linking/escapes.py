@@ -6,7 +6,7 @@ import re
 from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
-from zephyrun.facts import Role
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, Use
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
@@ -137,6 +137,9 @@ def _lends_functions(evaluator: Evaluator, path: str) -> bool:
     reading: set[int] = set()
     for word in _FRAME_ATTRIBUTES:
         for use in file.links.attributes_by_name.get(word, ()):
+            if any(each.kind is ScopeKind.LAMBDA and each.start <= use.start < each.end for each in file.facts.scopes):
+                # One without a name may be anywhere.
+                return True
             around = [each for each in file.facts.definitions if each.start <= use.start < each.end]
             reading.update(each.name_start for each in around)
     return any(_is_lent(evaluator, file, record) for record in file.links.functions if record.name_start in reading)

@@ -17,6 +17,8 @@ _TAKES_FIXTURES = frozenset({"usefixtures", "getfixturevalue"})
 _TAKES_PARAMETERS = "parametrize"
 # Where one of these stands, parameters may be filled from texts.
 _NAMING_PARAMETERS = (b"parametrize", b"fixture(")
+# Where this stands, under names that are worked out, too.
+_FILLING_ALL = "pytest_generate_tests"
 _FIXTURES = frozenset({"pytest.fixture", "_pytest.fixtures.fixture"})
 
 
@@ -67,6 +69,8 @@ def given_by_fixture(evaluator: Evaluator, file: LinkedFile, record: FunctionRec
     if not asks_for_fixtures(record) or not _is_in_reach(evaluator, file, record, name):
         return None
     if not is_fixture(record) and _may_be_called(evaluator, record.name):
+        return None
+    if evaluator.linkage.paths_mentioning(_FILLING_ALL):
         return None
     given: list[Values] = []
     for there in evaluator.linkage.mentioning(name):

@@ -23,7 +23,7 @@ from zephyrun.linking.escapes import (
     check_name_readers,
 )
 from zephyrun.linking.going_about import is_class_kept
-from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
@@ -420,16 +420,9 @@ class MemberUsage:
     @cached_property
     def _libraries_that_bear(self) -> list[str]:
         """The libraries in sight whose source speaks of a private name."""
-        modules = {
-            name
-            for file in self._linkage.mentioning(self.spelling)
-            for use in file.links.imports
-            for name in [self._linkage.module_of_import(file, use)]
-            if not self._linkage.is_package(name)
-        }
         found = [
             module
-            for module in sorted(modules)
+            for module in _libraries_of(self._linkage, self._linkage.mentioning(self.spelling))
             if self._linkage.library_mentions(module, self.spelling)
         ]
         return found + ["collections"] * (self.spelling in _NAMES_OF_BASES["typing.NamedTuple"])
@@ -1096,9 +1089,13 @@ def _handed_instances(
 @once_a_version
 def _libraries_used(evaluator: Evaluator) -> list[str]:
     """The modules of libraries that the project imports."""
-    files = filter(None, map(evaluator.linkage.file, evaluator.linkage.paths))
-    modules = {evaluator.linkage.module_of_import(file, use) for file in files for use in file.links.imports}
-    return sorted(module for module in modules if not evaluator.linkage.is_package(module))
+    return _libraries_of(evaluator.linkage, filter(None, map(evaluator.linkage.file, evaluator.linkage.paths)))
+
+
+def _libraries_of(linkage: Linkage, files: Iterable[LinkedFile]) -> list[str]:
+    """The modules of libraries that some files import."""
+    modules = {linkage.module_of_import(file, use) for file in files for use in file.links.imports}
+    return sorted(module for module in modules if not linkage.is_package(module))
 
 
 @once_a_version

@@ -121,7 +121,13 @@ _GIVE_OWN_THINGS = frozenset(
 )
 # What gives a module, and what puts something else where that is found.
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module"})
-_PUTS_AMONG_MODULES = lazy_pattern(rb"modules\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|setitem\b")
+_PUTS_AMONG_MODULES = lazy_pattern(
+    rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
+    rb"sys\s*\.\s*modules[ \t]*(?:[\r\n;#]|\Z)|import\b[^\n]*\bmodules\b|setitem\b"
+)
+# What makes modules that are something more.
+_MODULE_CLASS = "ModuleType"
+_DERIVES_MODULES = lazy_pattern(rb"class\s+\w+\s*\([^()\n]*ModuleType")
 # Annotations that stand for files of the library. Source: library reference, `typing`.
 _FILES = frozenset({"typing.IO", "typing.TextIO", "typing.BinaryIO"})
 # What these things give back as it was handed to them: the file below a buffer, the zone of a time, the
@@ -624,9 +630,12 @@ class Evaluator:
 
     @cached_property
     def _are_modules_replaced(self) -> bool:
-        """Whether anything is put where loaded modules are found."""
-        contents = (self.linkage.contents[path] for path in self.linkage.paths_mentioning("modules"))
-        return any(isinstance(data, bytes) and _PUTS_AMONG_MODULES.search(data) is not None for data in contents)
+        """Whether anything is put where loaded modules are found, or a module may be an instance of the project's own."""
+        return any(
+            isinstance(data := self.linkage.contents[path], bytes) and pattern.search(data) is not None
+            for word, pattern in (("modules", _PUTS_AMONG_MODULES), (_MODULE_CLASS, _DERIVES_MODULES))
+            for path in self.linkage.paths_mentioning(word)
+        )
 
     def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
         """What other modules give to a variable of a module."""

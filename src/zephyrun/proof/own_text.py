@@ -14,11 +14,11 @@ from zephyrun.proof.remains import Reservation
 from zephyrun.source import SourceText
 
 # What makes of a path the same path, in another spelling or kind.
-_SAME_PATH = frozenset("Path PurePath abspath absolute realpath resolve expanduser fspath normpath str strip".split())
+_SAME_PATH = frozenset("Path PurePath abspath absolute realpath relpath resolve expanduser fspath normpath str strip replace".split())
 # What makes of it something else: its folder, its name, whether it is there.
 _SOMETHING_ELSE = frozenset(
-    """dirname basename split splitext relpath parent parents parts name stem suffix with_name with_suffix joinpath exists
-    isfile is_file samefile getmtime startswith endswith rpartition partition replace print len repr""".split()
+    """dirname basename split splitext parent parents parts name stem suffix with_name with_suffix joinpath exists
+    isfile is_file samefile getmtime startswith endswith rpartition partition print len repr""".split()
 )
 # What of a path makes another thing, or only asks whether there is one; and what may give it as it is.
 _MAKING_ANOTHER = (ast.Compare, ast.UnaryOp, ast.Subscript, ast.Expr, ast.If, ast.While, ast.Assert)
@@ -51,6 +51,7 @@ _READS_FILES = tuple(
 # Texts that take in all files of Python.
 _ALL_SOURCES = lazy_pattern(r".*\*\.py")
 _SOURCE_NAME = lazy_pattern(r"(?<!\w)(\w+)\.py\b")
+_SOURCE_ENDING = ".py"
 
 
 def own_text_reservations(
@@ -79,7 +80,9 @@ def _other_ways(text: str, facts: FileFacts, name: str) -> Iterator[tuple[str, i
         if ".py" in text[each.start : each.end] and each.use != "documentation":
             # A sentence only speaks of it.
             is_path = not re.search(r"\s", each.words) or _reads_files(each.words)
-            if _ALL_SOURCES.fullmatch(each.words):
+            # The name before it may be that of the file itself.
+            is_ending = each.words == _SOURCE_ENDING and (each.use == "operand" or each.beside == "with_suffix")
+            if _ALL_SOURCES.fullmatch(each.words) or (is_ending and _PATH.search(text) is not None):
                 yield each.words, each.start
             elif is_path and (named := [word for word in _SOURCE_NAME.findall(each.words) if not name or word == name]):
                 yield f"{named[0]}.py", each.start

@@ -52,8 +52,9 @@ def _quoted_in_code(data: bytes) -> list[bytes]:
     """What stands between quotes, at a glance: to read the file would cost many times as much. A description is held
     against nothing, unless it shows an example or somebody reads it."""
     lines: list[bytes] = []
+    are_read = _DESCRIPTION in data
     for start, text in texts_in(data):
-        if _EXAMPLE not in text and _DESCRIPTION not in data and describes(data, start):
+        if not are_read and _EXAMPLE not in text and describes(data, start):
             continue
         text = text.strip(text[:1])
         for written, meant in _ESCAPED:
