@@ -76,7 +76,6 @@ _TEXTS = (str, bytes)
 _MAYBE_TEXTS = frozenset({ast.Constant, ast.Call})
 # What every name asks for, under names of their own: to look one up in its class takes long.
 _READ, _ASSIGN, _DELETE = Role.READ, Role.ASSIGN, Role.DELETE
-_IS_READ, _IS_ASSIGNED = Mark.READ, Mark.ASSIGNED
 # Twice as fast as calling the class; for records that every file has by the thousand.
 _new_record = tuple.__new__
 
@@ -108,8 +107,7 @@ class Walk:
         self._text_ends = dict(texts)
         self.start_of, self.end_of = position_readers(source)
         self._text = source.text
-        self._mentions = self.table.mentions
-        self._marks = self.table.marks
+        self._note_name = self.table.mention
         self._scope = 0
         self._depth = 0
         self._class_name = ""
@@ -597,15 +595,12 @@ class Walk:
         name, context = node.id, type(node.ctx)
         start = self.start_of(node)
         is_read = context is ast.Load
-        if self._is_quoted or context is ast.Del or not self._text.startswith(name, start):
-            self._mention(node, "id", name, start, _READ if is_read else _DELETE if context is ast.Del else _ASSIGN)
+        role = _READ if is_read else _DELETE if context is ast.Del else _ASSIGN
+        if self._is_quoted or not self._text.startswith(name, start):
+            self._mention(node, "id", name, start, role)
         else:
             mangled = self._mangled(name) if self._class_name and name[:2] == "__" else name
-            role, mark = (_READ, _IS_READ) if is_read else (_ASSIGN, _IS_ASSIGNED)
-            # As `ScopeTable.mention` does: every name of a file comes by here.
-            self._mentions.append((mangled, start, start + len(name), role, self._scope, True))
-            marks = self._marks[self._scope]
-            marks[mangled] = marks.get(mangled, 0) | mark
+            self._note_name(mangled, start, start + len(name), role, self._scope)
         if not is_read:
             return
         if name == "super" and not self._is_quoted:
