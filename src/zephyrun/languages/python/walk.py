@@ -75,7 +75,7 @@ _TRANSLATORS = frozenset({"_", "gettext"})
 _TEXTS = (str, bytes)
 _MAYBE_TEXTS = frozenset({ast.Constant, ast.Call})
 # What every name asks for, under names of their own: to look one up in its class takes long.
-_READ, _ASSIGN, _DELETE = Role.READ, Role.ASSIGN, Role.DELETE
+_READ, _ASSIGN = Role.READ, Role.ASSIGN
 # Twice as fast as calling the class; for records that every file has by the thousand.
 _new_record = tuple.__new__
 
@@ -595,7 +595,11 @@ class Walk:
         name, context = node.id, type(node.ctx)
         start = self.start_of(node)
         is_read = context is ast.Load
-        role = _READ if is_read else _DELETE if context is ast.Del else _ASSIGN
+        role = (
+            _READ if is_read
+            else Role.DELETE if context is ast.Del
+            else _ASSIGN
+        )
         if self._is_quoted or not self._text.startswith(name, start):
             self._mention(node, "id", name, start, role)
         else:
