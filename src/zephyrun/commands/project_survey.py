@@ -20,6 +20,7 @@ from zephyrun.findings.summary import (
     summary_from_text,
     summary_to_text,
 )
+from zephyrun.languages.python.reading import without_collector
 from zephyrun.layout.habits import Habits
 from zephyrun.naming.word_choices import WordChoices
 from zephyrun.project.audience import is_library
@@ -195,18 +196,19 @@ class _Reading:
 
     def survey_files(self) -> list[FileSurvey]:
         """What was found in each file, and which could not be read, in the order of their paths."""
-        surroundings = find_surroundings(
-            self.everything,
-            self._settings.import_roots,
-            is_library=self._is_library,
-            harmless_readers=self._settings.harmless_readers,
-        )
-        items = [
-            (name, data, surroundings.get(name, Surroundings()))
-            for name, data in self.contents.items()
-            if name not in self.left_out
-        ]
-        keys = self._keys(items)
+        with without_collector():
+            surroundings = find_surroundings(
+                self.everything,
+                self._settings.import_roots,
+                is_library=self._is_library,
+                harmless_readers=self._settings.harmless_readers,
+            )
+            items = [
+                (name, data, surroundings.get(name, Surroundings()))
+                for name, data in self.contents.items()
+                if name not in self.left_out
+            ]
+            keys = self._keys(items)
         known = dict(self._known_surveys(keys))
         missing = [item for item in items if item[0] not in known]
         read = options.map_files(

@@ -141,7 +141,7 @@ def is_own_document(data: bytes) -> bool:
 def words_in(data: bytes) -> frozenset[bytes]:
     """Every word of a file. Kept, since it is asked again whenever another file changes; most words stand
     in many files, and are kept once."""
-    found = _WORD.findall(data)
+    found = set(_WORD.findall(data))
     return frozenset(map(_KNOWN_WORDS.setdefault, found, found))
 
 

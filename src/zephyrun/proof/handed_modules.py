@@ -74,7 +74,7 @@ class _File(NamedTuple):
 
     data: bytes
     label: str
-    statements: list[tuple[int, int, list[Imported]]]
+    statements: Sequence[tuple[int, int, list[Imported]]]
 
     @property
     def imported(self) -> Iterator[Imported]:
@@ -139,7 +139,7 @@ class HandedModules:
     @cached_property
     def _files(self) -> list[_File]:
         return [
-            _File(data, self._labels[path], list(import_statements(data))) for path, data in self._texts.items()
+            _File(data, self._labels[path], import_statements(data)) for path, data in self._texts.items()
         ]
 
     def _called(self, name: str) -> set[str]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from functools import lru_cache
 from itertools import combinations
 from typing import NamedTuple
 
@@ -14,6 +15,9 @@ _IMPORT = lazy_pattern(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPAC
 _IMPORTED = lazy_pattern(rb"import(?<!\wimport)\b([^\n]*)")
 _BEFORE_IMPORT = lazy_pattern(rb"(?:^|[;:]|>>>)%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
 _COMMENT = lazy_pattern(rb"#[^\r\n]*|\\")
+
+# As many as a large project has.
+_MOST_FILES_KEPT = 4096
 
 # What loads a module whose name is worked out while the program runs, and what finds one that was loaded.
 LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
@@ -39,8 +43,13 @@ def imported_in(data: bytes) -> Iterator[Imported]:
         yield from imported
 
 
-def import_statements(data: bytes) -> Iterator[tuple[int, int, list[Imported]]]:
-    """Where each import of a file begins and ends, and what it imports."""
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def import_statements(data: bytes) -> tuple[tuple[int, int, list[Imported]], ...]:
+    """Where each import of a file begins and ends, and what it imports. Kept, since many ask."""
+    return tuple(_find_imports(data))
+
+
+def _find_imports(data: bytes) -> Iterator[tuple[int, int, list[Imported]]]:
     for match in _IMPORT.finditer(data):
         line_start = _line_start(data, match.start())
         before = _BEFORE_IMPORT.search(data[line_start : match.start()])

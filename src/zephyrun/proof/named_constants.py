@@ -98,7 +98,8 @@ def namespace_reservations(
     for exposure in facts.exposures:
         if exposure.what in _NAMESPACE_CALLS and exposure.scope == 0:
             yield namespace_reservation(exposure.what, exposure.start)
-    for binding in facts.bindings:
+    # In most files none of these words stands.
+    for binding in facts.bindings if facts.names & _NAMESPACE_READERS else ():
         if binding.outside and binding.name in _NAMESPACE_READERS:
             yield namespace_reservation(f"{binding.name}()", facts.references[binding.references[0]].start)
     for attribute in sorted(_NAMESPACE_ATTRIBUTES & facts.attributes):

@@ -67,7 +67,7 @@ def quoted_in(data: bytes, quoted: Mapping[bytes, str]) -> frozenset[tuple[str, 
     """The lines of one file that are quoted, without the space around them, each with where."""
     if not quoted:
         return frozenset()
-    found = quoted.keys() & set(map(bytes.strip, data.splitlines()))
+    found = quoted.keys() & map(bytes.strip, data.splitlines())
     return frozenset(
         (line.decode("utf-8", "replace"), quoted[line])
         for line in found

@@ -30,6 +30,7 @@ _NAMES_OF_CODE = frozenset({"co_varnames", "co_cellvars", "co_freevars"})
 _MAKES_CODE = "CodeType"
 _N_PARAMETERS = "co_argcount"
 _GIVES_NO_FRAME = "getframeinfo"
+_TELLING = NAMESPACES | _IS_FRAME | _GIVES_FRAMES | _NAMES_OF_CODE | {_VARIABLES}
 _PASSES_FRAMES_ON = frozenset("list tuple iter next reversed getinnerframes getouterframes".split())
 _ASKING_METHODS = frozenset({"get", "pop", "setdefault", "__getitem__", "__contains__"})
 _Function = ast.FunctionDef | ast.AsyncFunctionDef
@@ -53,7 +54,8 @@ class _Reading:
         self.found: dict[int, FrameRead] = {}
         for node in self._parents:
             if isinstance(node, ast.Attribute):
-                self._note_attribute(node)
+                if node.attr in _TELLING:
+                    self._note_attribute(node)
             elif isinstance(node, ast.alias) and node.name in _GIVES_FRAMES:
                 self._note_import(node)
 
@@ -348,14 +350,16 @@ def _parents_in(tree: ast.Module) -> dict[ast.AST, ast.AST]:
     rest: list[ast.AST] = [tree]
     while rest:
         node = rest.pop()
-        values = node.__dict__.values()
-        children = [each for each in values if isinstance(each, ast.AST)]
-        for value in values:
+        for value in node.__dict__.values():
             if type(value) is list:
-                children += [each for each in value if isinstance(each, ast.AST)]
-        for child in children:
-            parents[child] = node
-        rest += children
+                children = [each for each in value if isinstance(each, ast.AST)]
+                parents.update(dict.fromkeys(children, node))
+                rest += children
+            elif isinstance(value, ast.AST):
+                parents[value] = node
+                # What only says how something is used, or which operator it is, holds nothing.
+                if value._fields:
+                    rest.append(value)
     return parents
 
 

@@ -11,9 +11,10 @@ from collections import deque
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
-from zephyrun.facts import Binding, Comment, Exposure, FileFacts
+from zephyrun.facts import Comment, Exposure, FileFacts
 from zephyrun.languages.python.scanner import NESTED_QUOTES, Scan, scan
 from zephyrun.languages.python.scopes import ScopeTable
 from zephyrun.languages.python.walk import Walk
@@ -174,41 +175,60 @@ def _newer_python(line: str) -> str:
     return ""
 
 
+class _ResolvedWhenAsked(FileFacts):
+    """Facts of which it is found out what the names mean when somebody first asks: who looks for numbers or comments
+    asks about those of few files."""
+
+    _table: ScopeTable
+
+    def __getattr__(self, name: str) -> Any:
+        if name not in ("bindings", "references"):
+            raise AttributeError(name)
+        known = self.__dict__
+        known["bindings"], known["references"] = known.pop("_table").resolve()
+        return known[name]
+
+    @cached_property
+    def names(self) -> frozenset[str]:
+        """Every name that some binding of the file bears."""
+        table = self.__dict__.get("_table")
+        return super().names if table is None else table.names
+
+    @cached_property
+    def module_names(self) -> frozenset[str]:
+        """Every name that the module itself defines."""
+        table = self.__dict__.get("_table")
+        return super().module_names if table is None else table.global_names
+
+
 def _facts(source: SourceText, walk: Walk, found: Scan) -> FileFacts:
-    bindings, references = walk.table.resolve()
-    bindings_at = {reference.start: reference.binding for reference in references}
-    facts = FileFacts(
+    facts = _ResolvedWhenAsked.__new__(_ResolvedWhenAsked)
+    facts.__dict__.update(
+        _table=walk.table,
         scopes=tuple(walk.table.scopes),
-        bindings=bindings,
-        references=references,
         literals=tuple(sorted(walk.literals)),
         texts=tuple(sorted(walk.texts)),
-        comments=(),
         statements=tuple(sorted(walk.statements)),
         definitions=tuple(sorted(walk.definitions, key=lambda each: (each.start, each.end))),
-        exposures=tuple(
-            each for each in walk.exposures if not _is_own_name(each, bindings, bindings_at)
-        ),
+        exposures=tuple(each for each in walk.exposures if not _is_own_name(each, walk.table)),
         imports=tuple(dict.fromkeys(walk.imports)),
         attributes=frozenset(walk.attributes),
         shown=tuple(walk.shown),
         namespace_reads=tuple(dict.fromkeys(walk.namespace_reads)),
         n_lines=source.n_lines,
     )
-    return _with_comments(source, facts, found.comments)
+    facts.__dict__["comments"] = _comments(source, facts, found.comments)
+    return facts
 
 
-def _is_own_name(
-    exposure: Exposure, bindings: tuple[Binding, ...], bindings_at: dict[int, int]
-) -> bool:
+def _is_own_name(exposure: Exposure, table: ScopeTable) -> bool:
     """Whether what looks like `vars` or `eval` is something of that name that the file defines."""
-    found = bindings_at.get(exposure.start)
-    if found is None or bindings[found].outside:
-        return False
-    return bindings[found].name == exposure.what.removesuffix("()")
+    called = exposure.what.removesuffix("()")
+    return not table.home(exposure.scope, called).outside and (called, exposure.start) in table.places
 
 
-def _with_comments(source: SourceText, facts: FileFacts, found: list[tuple[int, int]]) -> FileFacts:
+def _comments(source: SourceText, facts: FileFacts, found: list[tuple[int, int]]) -> tuple[Comment, ...]:
+    """The comments that stand at some ranges; what statements there are is known."""
     text = source.text
     comments = []
     for start, end in found:
@@ -223,5 +243,4 @@ def _with_comments(source: SourceText, facts: FileFacts, found: list[tuple[int, 
                 statement = -1
         scope = facts.statements[statement].scope if statement >= 0 else 0
         comments.append(Comment(start, end, text[start:end], own_line, scope, statement))
-    values = {**vars(facts), "comments": tuple(comments)}
-    return FileFacts(**{name: values[name] for name in FileFacts.__dataclass_fields__})
+    return tuple(comments)

@@ -154,10 +154,10 @@ class ScopeTable:
         return self._module_home(name)
 
     def _module_home(self, name: str) -> Home:
-        return Home(0, name, name not in self._global_names)
+        return Home(0, name, name not in self.global_names)
 
     @cached_property
-    def _global_names(self) -> frozenset[str]:
+    def global_names(self) -> frozenset[str]:
         """Names that something in the file binds in the module. Only asked once all is marked."""
         in_module = {name for name, marks in self.marks[0].items() if marks & BOUND}
         declared = {
@@ -167,6 +167,16 @@ class ScopeTable:
             if marks & _GLOBAL and marks & BOUND
         }
         return frozenset(in_module | declared)
+
+    @property
+    def names(self) -> frozenset[str]:
+        """Every name that stands somewhere."""
+        return frozenset(map(itemgetter(0), self.mentions))
+
+    @cached_property
+    def places(self) -> frozenset[tuple[str, int]]:
+        """Every name that stands somewhere, with where. Only asked once all is told."""
+        return frozenset(map(itemgetter(0, 1), self.mentions))
 
     def resolve(self) -> tuple[tuple[Binding, ...], tuple[Reference, ...]]:
         """Say what every mention means.
