@@ -6,8 +6,11 @@ import sys
 from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
+from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.texts import runs_text
 from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
 from zephyrun.linking.whereabouts import is_never_asked
 from zephyrun.patterns import lazy_pattern
@@ -15,6 +18,19 @@ from zephyrun.patterns import lazy_pattern
 # A prompt, behind which examples stand that can be run.
 RUN_EXAMPLE = lazy_pattern(r"(?m)^\s*>>>")
 _NAMESPACE = "__dict__"
+# What lists the names of something, and so gives names to look up; at a glance.
+_LISTING = lazy_pattern(r"\b(?:dir|vars)\s*\(|__dict__|\bgetmembers\b")
+_ONLY_SETTING = ("setattr", "delattr", "hasattr")
+# What gives the namespace of a module, that of whatever is around, and what takes one thing out of one, or puts it there.
+_OWN_NAMESPACE = "globals"
+_NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
+_TAKES_ONE = lazy_pattern(
+    r"\bglobals\s*\(\s*\)\s*(?:\[\s*[\"']\w+[\"']\s*\]|\.\s*(?:get|pop|setdefault)\s*\(\s*[\"']\w+[\"']\s*[,)])"
+)
+# A special name that a text begins, or fills in, and that goes on with what is worked out.
+_BEGINS_SPECIAL_NAME = lazy_pattern(r"(?:\A|[.({\[])__(?![A-Za-z]\w*__)")
+_FILLS_SPECIAL_NAME_IN = lazy_pattern(r"[.({\[]__(?![A-Za-z]\w*__)")
+_BEGINS_ONE_SOMEWHERE = lazy_pattern(rb"[\"'.({\[]__(?![A-Za-z]\w*__)")
 _LOOKING_UP_LATER = frozenset({"__getattribute__", "attrgetter"})
 
 
@@ -89,7 +105,7 @@ class _Look(NamedTuple):
 def reader_of_module(evaluator: Evaluator, path: str, reading: Reading = DOCUMENTATION) -> str:
     """What may read the documentation of a module, or its annotations, in a phrase; "" for nothing."""
     if _names_it(evaluator.file(path), reading):
-        return f"{path} reads its own {reading.called}"
+        return f"{path} may read its own {reading.called}"
     for look in _looks(evaluator, reading):
         if look.is_open or look.is_at_module(path):
             return f"{look.place} may read the {reading.called} of the module"
@@ -101,7 +117,7 @@ def reader_of_class(evaluator: Evaluator, path: str, record: ClassRecord) -> str
     file = evaluator.file(path)
     key = (path, file.links.classes.index(record))
     if _names_it(file, DOCUMENTATION):
-        return f"{path} reads its own documentation"
+        return f"{path} may read its own documentation"
     if reason := _not_understood(evaluator, key, DOCUMENTATION):
         return reason
     family = evaluator.relatives(key)
@@ -169,8 +185,46 @@ def _is_handed_on(evaluator: Evaluator, name: str) -> bool:
 
 
 def _names_it(file: LinkedFile, reading: Reading) -> bool:
-    """Whether a file reads it of the module, or of the class around, by its bare name."""
-    return any(binding.name == reading.attribute for binding in file.facts.bindings)
+    """Whether a file reads it of the module, or of the class around, by its bare name: be this put together, or one of
+    all names that are there."""
+    facts = file.facts
+    if any(binding.name == reading.attribute for binding in facts.bindings):
+        return True
+    around = (ScopeKind.MODULE, ScopeKind.CLASS)
+    if any(each.what in _NAMESPACE_CALLS and facts.scopes[each.scope].kind in around for each in facts.exposures):
+        return True
+    if not any(binding.outside and binding.name == _OWN_NAMESPACE for binding in facts.bindings):
+        return False
+    # Whoever takes one thing out of it that is written there minds no other.
+    rest = _TAKES_ONE.sub("", file.source.text)
+    return _OWN_NAMESPACE in rest or any(text.words == reading.attribute for text in facts.texts)
+
+
+def _may_be_put_together(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> bool:
+    """Whether a name that is worked out in a file may be that of the attribute, as far as texts and lists of names that
+    are there tell."""
+    if _LISTING.search(file.source.text) is not None or _stands_in_parts(evaluator, reading):
+        return True
+    return _begins_special_name(file)
+
+
+def _begins_special_name(file: LinkedFile) -> bool:
+    """Whether a text of a file begins a special name and leaves open how it goes on."""
+    return _BEGINS_ONE_SOMEWHERE.search(file.data) is not None and any(
+        text.use != "documentation" and _BEGINS_SPECIAL_NAME.search(text.words) is not None for text in file.facts.texts
+    )
+
+
+@once_a_version
+def _stands_in_parts(evaluator: Evaluator, reading: Reading) -> bool:
+    """Whether the name of the attribute, or what is between its underscores, stands as a text anywhere."""
+    inner = reading.attribute.strip("_")
+    parts = {inner, f"__{inner}", f"{inner}__", reading.attribute}
+    return any(
+        text.words in parts and text.use != "documentation"
+        for file in evaluator.linkage.mentioning_any(parts)
+        for text in file.facts.texts
+    )
 
 
 def _not_understood(evaluator: Evaluator, key: ClassKey, reading: Reading) -> str:
@@ -200,8 +254,23 @@ def _is_compiled(name: str) -> bool:
 
 
 def _looks(evaluator: Evaluator, reading: Reading) -> Iterator[_Look]:
-    for file in evaluator.linkage.mentioning_any({reading.attribute, _NAMESPACE, *reading.words}):
-        yield from _looks_in(evaluator, file, reading)
+    linkage = evaluator.linkage
+    told = {file.path for file in linkage.mentioning_any({reading.attribute, _NAMESPACE, *reading.words})}
+    for path in sorted(told.union(linkage.lookup_paths, _paths_with_texts_put_together(evaluator))):
+        if (file := linkage.file(path)) is not None:
+            yield from _looks_in(evaluator, file, reading)
+
+
+@once_a_version
+def _paths_with_texts_put_together(evaluator: Evaluator) -> frozenset[str]:
+    """The files in which texts are run, or begin a special name, at a glance."""
+    contents = evaluator.linkage.contents
+    return frozenset(
+        path
+        for path in evaluator.linkage.paths
+        if isinstance(data := contents[path], bytes)
+        and (runs_text(data) or _BEGINS_ONE_SOMEWHERE.search(data) is not None)
+    )
 
 
 def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Iterator[_Look]:
@@ -216,6 +285,9 @@ def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Itera
             is_anywhere = text.callee.name in _LOOKING_UP_LATER
             values = _ANYTHING if is_anywhere else frozenset().union(*beside) or _ANYTHING
             yield _Look(_place(file, text.start), values, False)
+        elif text.words == _NAMESPACE and text.callee.name in _LOOKING_UP_LATER:
+            yield _Look(_place(file, text.start), _ANYTHING, True)
+    yield from _looks_by_texts(evaluator, file, reading)
     if not any(word in file.source.text for word in reading.words):
         return
     for handed in file.links.handed:
@@ -225,6 +297,24 @@ def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Itera
             # A text is the name of something.
             is_text = any(value.sort is ValueSort.PLAIN for value in values)
             yield _Look(_place(file, handed.start), values | _ANYTHING if is_text else values, True, is_shown)
+
+
+def _looks_by_texts(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Iterator[_Look]:
+    """The looks at what a text asks for that is filled in or run, and those by names that are worked out."""
+    is_begun = _begins_special_name(file)
+    for text in file.facts.texts:
+        is_asked = reading.attribute in text.words and text.words.rpartition(".")[2] != reading.attribute
+        is_filled_in = is_begun and _FILLS_SPECIAL_NAME_IN.search(text.words) is not None
+        if text.use != "documentation" and (is_asked or is_filled_in):
+            yield _Look(_place(file, text.start), _ANYTHING, False)
+    if (is_begun or _stands_in_parts(evaluator, reading)) and runs_text(file.data):
+        yield _Look(f"{file.path}, which runs texts,", _ANYTHING, False)
+    if not _may_be_put_together(evaluator, file, reading):
+        return
+    for lookup in file.links.lookups:
+        is_read = not file.source.text.startswith(_ONLY_SETTING, lookup.start)
+        if is_read and lookup.may_find(reading.attribute):
+            yield _Look(_place(file, lookup.start), evaluator.values(file, lookup.receiver), False)
 
 
 def _shows(evaluator: Evaluator, file: LinkedFile, callee: Origin, reading: Reading) -> bool:

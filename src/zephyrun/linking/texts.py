@@ -105,6 +105,9 @@ _LIKE_CODE = lazy_pattern(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try
 
 # Whatever is no letter of ASCII may be part of a name.
 _WORD = lazy_pattern(rb"[A-Za-z_\x80-\xff][\w\x80-\xff]*")
+# What makes a space of each byte that is part of no word.
+_ONLY_WORDS = bytes(byte if byte > 0x7F or chr(byte).isalnum() or byte == ord("_") else ord(" ") for byte in range(0x100))
+_DIGITS = b"0123456789"
 _MOST_FILES_KEPT = 4096
 _KNOWN_WORDS: dict[bytes, bytes] = {}
 
@@ -141,7 +144,10 @@ def is_own_document(data: bytes) -> bool:
 def words_in(data: bytes) -> frozenset[bytes]:
     """Every word of a file. Kept, since it is asked again whenever another file changes; most words stand
     in many files, and are kept once."""
-    found = set(_WORD.findall(data))
+    # Twice as fast as to search for them.
+    found = set(data.translate(_ONLY_WORDS).split())
+    behind_digits = {word for word in found if word[:1].isdigit()}
+    found = (found - behind_digits) | {word.lstrip(_DIGITS) for word in behind_digits} - {b""}
     return frozenset(map(_KNOWN_WORDS.setdefault, found, found))
 
 

@@ -24,6 +24,7 @@ from zephyrun.proof.remains import Reservation, Surroundings, namespace_reservat
 # What gives a program all names of the module at once.
 _NAMESPACE_READERS = frozenset({"globals"})
 _NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
+_RUNNING_CALLS = frozenset({"eval()", "exec()"})
 _NAMESPACE_ATTRIBUTES = frozenset({"modules", "getmembers", "__globals__", "co_consts", "co_names"})
 # A text that is run, and lists names.
 _LISTED_IN_TEXT = tuple(
@@ -85,10 +86,13 @@ def constant_reservations(
 ) -> Iterator[Reservation]:
     """What could notice one more name in the module, this one above all."""
     yield from namespace_reservations(parsed.source.text, parsed.facts, surroundings)
+    runs_texts = any(each.what in _RUNNING_CALLS for each in parsed.facts.exposures)
     for text in parsed.facts.texts:
         if constant.name in text.words and text.use != "documentation":
             what = f"the text in which `{constant.name}` stands does not look it up"
             yield Reservation(what, text.start)
+        elif runs_texts and text.words.isidentifier() and constant.name.startswith(text.words):
+            yield Reservation(f"the text `{text.words}` does not become `{constant.name}` in code that is run", text.start)
 
 
 def namespace_reservations(
