@@ -18,8 +18,9 @@ from zephyrun.patterns import lazy_pattern
 # A prompt, behind which examples stand that can be run.
 RUN_EXAMPLE = lazy_pattern(r"(?m)^\s*>>>")
 _NAMESPACE = "__dict__"
-# What lists the names of something, and so gives names to look up; at a glance.
-_LISTING = lazy_pattern(r"\b(?:dir|vars)\s*\(|__dict__|\bgetmembers\b")
+# What lists the names of something, and so gives names to look up, and what does so near by; at a glance.
+_LISTING = lazy_pattern(r"\bdir\s*\(|\bgetmembers\b")
+_TABLES = lazy_pattern(r"\bvars\s*\(|__dict__")
 _ONLY_SETTING = ("setattr", "delattr", "hasattr")
 # What gives the namespace of a module, that of whatever is around, and what takes one thing out of one, or puts it there.
 _OWN_NAMESPACE = "globals"
@@ -200,12 +201,18 @@ def _names_it(file: LinkedFile, reading: Reading) -> bool:
     return _OWN_NAMESPACE in rest or any(text.words == reading.attribute for text in facts.texts)
 
 
-def _may_be_put_together(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> bool:
-    """Whether a name that is worked out in a file may be that of the attribute, as far as texts and lists of names that
-    are there tell."""
-    if _LISTING.search(file.source.text) is not None or _stands_in_parts(evaluator, reading):
+def _are_names_listed(file: LinkedFile, start: int) -> bool:
+    """Whether names of things are listed that code at an offset may look up: anywhere in the file, or in the function
+    around."""
+    text = file.source.text
+    if _LISTING.search(text) is not None:
         return True
-    return _begins_special_name(file)
+    around = [
+        (each.start, each.end)
+        for each in file.facts.definitions
+        if each.sort is ScopeKind.FUNCTION and each.start <= start < each.end
+    ]
+    return _TABLES.search(text, *min(around, default=(0, len(text)))) is not None
 
 
 def _begins_special_name(file: LinkedFile) -> bool:
@@ -307,13 +314,12 @@ def _looks_by_texts(evaluator: Evaluator, file: LinkedFile, reading: Reading) ->
         is_filled_in = is_begun and _FILLS_SPECIAL_NAME_IN.search(text.words) is not None
         if text.use != "documentation" and (is_asked or is_filled_in):
             yield _Look(_place(file, text.start), _ANYTHING, False)
-    if (is_begun or _stands_in_parts(evaluator, reading)) and runs_text(file.data):
+    is_made = is_begun or _stands_in_parts(evaluator, reading)
+    if is_made and runs_text(file.data):
         yield _Look(f"{file.path}, which runs texts,", _ANYTHING, False)
-    if not _may_be_put_together(evaluator, file, reading):
-        return
     for lookup in file.links.lookups:
         is_read = not file.source.text.startswith(_ONLY_SETTING, lookup.start)
-        if is_read and lookup.may_find(reading.attribute):
+        if is_read and lookup.may_find(reading.attribute) and (is_made or _are_names_listed(file, lookup.start)):
             yield _Look(_place(file, lookup.start), evaluator.values(file, lookup.receiver), False)
 
 

@@ -31,6 +31,7 @@ from zephyrun.linking.modules import LOADING_WORDS, find_import_roots, is_python
 from zephyrun.linking.texts import (
     FrameReading,
     begun_in,
+    names_members,
     derives_classes,
     is_document,
     is_searched,
@@ -442,7 +443,12 @@ class Linkage:
     @cached_property
     def lookup_paths(self) -> list[str]:
         """The modules that look attributes up by names that are not written out, at a glance."""
-        return [path for path, data in self._modules_read if _looks_up(data)]
+        return [path for path, data in self._modules_read if looks_up(data)]
+
+    @cached_property
+    def naming_paths(self) -> list[str]:
+        """The modules that may give classes names which are not written out, at a glance."""
+        return [path for path, data in self._modules_read if names_members(data)]
 
     @cached_property
     def frame_readers(self) -> dict[str, FrameReading]:
@@ -569,7 +575,7 @@ def _loads_unnamed(data: bytes) -> bool:
 
 
 @lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
-def _looks_up(data: bytes) -> bool:
+def looks_up(data: bytes) -> bool:
     """Whether a file looks attributes up by names that are not written out, at a glance."""
     return any(word in data for word in _LOOKUP_WORDS) and _COMPUTED_LOOKUP.search(data) is not None
 

@@ -29,7 +29,17 @@ _OWN_DOCUMENT = lazy_pattern(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 # Each of these begins with fixed letters, which is what makes a search of every file cheap.
 _CLASS_HEAD = lazy_pattern(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
 _WRITTEN = lazy_pattern(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
-_MAKES_CLASSES = lazy_pattern(rb"\btype\s*\(\s*[^(),]+(?:\([^()]*\))?[^(),]*,|\bnew_class\s*\(")
+_MAKES_CLASSES = tuple(
+    (word, lazy_pattern(pattern))
+    for word, pattern in (
+        (b"type", rb"type(?<!\wtype)\s*\(\s*[^(),]+(?:\([^()]*\))?[^(),]*,"),
+        (b"new_class", rb"new_class(?<!\wnew_class)\s*\("),
+    )
+)
+# What puts names into the body of a class, or takes them out of it.
+_SETS_IN_BODY = lazy_pattern(rb"(?:locals|vars)\s*\(\s*\)\s*(?:\[|\.\s*(?:update|setdefault|__setitem__)\b)")
+_SETS_IN_BODY_WORDS = (b"locals", b"vars")
+_BEGINNING = lazy_pattern(r"\s?(\w+)")
 # What runs texts or fills them in, and what a text of a file has at its end, or before what is filled in, behind a dot.
 _RUNS_OR_FILLS = lazy_pattern(rb"(?:eval|exec|compile|format(?:_map)?)\s*\(")
 _BEGUN = lazy_pattern(rb"\.(\w*)[{\"']")
@@ -188,7 +198,22 @@ def registering_in(data: bytes) -> frozenset[bytes]:
 
 def makes_classes(data: bytes) -> bool:
     """Whether a file seems to make classes by a call, which takes their names from a dictionary, at a glance."""
-    return _MAKES_CLASSES.search(data) is not None
+    return any(word in data and pattern.search(data) is not None for word, pattern in _MAKES_CLASSES)
+
+
+def names_members(data: bytes) -> bool:
+    """Whether a file seems to give classes names that it works out, at a glance."""
+    is_set = any(word in data for word in _SETS_IN_BODY_WORDS) and _SETS_IN_BODY.search(data) is not None
+    return is_set or makes_classes(data)
+
+
+def is_part_of_name(words: str, name: str) -> bool:
+    """Whether a name may be made of a text by adding something to one end of it, or by filling something in. A letter
+    is part of too many."""
+    part = _BEGINNING.match(words)
+    if part is None or part[1] == name or (len(part[1]) == 1 and part[1].isalnum()):
+        return False
+    return name.startswith(part[1]) or name.endswith(part[1])
 
 
 def runs_text(data: bytes) -> bool:

@@ -14,7 +14,8 @@ _FRAMES = lazy_pattern(
 )
 _LEVELS = (b"stacklevel", b"warn(", b"warn_explicit(")
 # A warning is put down to the function itself, or to the one that calls it: that stays in one module.
-_NEAR = (1, 2)
+_ITSELF = 1
+_NEAR = (_ITSELF, 2)
 _PLACE_OF_LEVEL = 2
 
 
@@ -38,8 +39,19 @@ def _asks_for_level(node: ast.AST) -> bool:
         return node.value == "stacklevel"
     if not isinstance(node, ast.Call):
         return False
-    called = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
-    levels = [each.value for each in node.keywords if each.arg == "stacklevel"]
-    if called == "warn":
-        levels += node.args[_PLACE_OF_LEVEL : _PLACE_OF_LEVEL + 1]
-    return any(not (isinstance(each, ast.Constant) and each.value in _NEAR) for each in levels)
+    return any(not (isinstance(each, ast.Constant) and each.value in _NEAR) for each in _levels(node))
+
+
+def puts_down_to_caller(node: ast.AST) -> bool:
+    """Whether a node is a call that puts something down to a function around the one in which it stands. That may be one
+    of another module."""
+    return isinstance(node, ast.Call) and any(
+        not (isinstance(each, ast.Constant) and each.value == _ITSELF) for each in _levels(node)
+    )
+
+
+def _levels(call: ast.Call) -> list[ast.expr]:
+    """How far up the stack a call puts down what it tells."""
+    called = call.func.attr if isinstance(call.func, ast.Attribute) else getattr(call.func, "id", "")
+    levels = [each.value for each in call.keywords if each.arg == "stacklevel"]
+    return levels + call.args[_PLACE_OF_LEVEL : _PLACE_OF_LEVEL + 1] if called == "warn" else levels

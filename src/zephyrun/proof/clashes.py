@@ -14,7 +14,8 @@ from zephyrun.linking.modules import (
     is_python,
     module_name,
 )
-from zephyrun.linking.texts import first_lines, is_searched, words_in
+from zephyrun.linking.linkage import looks_up
+from zephyrun.linking.texts import first_lines, is_part_of_name, is_searched, words_in
 from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 from zephyrun.proof.surroundings import Content
@@ -24,8 +25,8 @@ class NameSeekers:
     """The files of one version of a project, as far as they might notice a new name of a module.
 
     A file of Python notices that imports the module, or may load it by name, and takes the name from
-    it, asks for it or sets it, or that imports everything from it and has such a name itself; so does a
-    stub of the module. Any other file might notice that holds both the name and the module's own as
+    it, asks for it or sets it, or looks up names of which a text in it is a part, or that imports everything from it and
+    has such a name itself; so does a stub of the module. Any other file might notice that holds both the name and the module's own as
     words.
     """
 
@@ -65,7 +66,33 @@ class NameSeekers:
                     found[name] = (
                         f"`{name}` stands in {other} (line {line}) too, which may look for it in {path}"
                     )
+            if looks_up(data):
+                for name in names:
+                    if name not in found and self._may_work_out(other, name, bearers):
+                        found[name] = f"{other} looks up names that it works out, which may lead to `{name}` in {path}"
         return found
+
+    def _may_work_out(self, other: str, name: str, bearers: Collection[str]) -> bool:
+        """Whether code that looks names up may make the new one of a text, and has the module."""
+        data = self._texts[other]
+        code = data if is_python(other) else code_in(other, data)
+        if code is None:
+            return False
+        try:
+            facts = read_facts(code)
+        except UnreadableSource:
+            return True
+        if not self._modules_imported(facts, other, bearers) and not loads_modules(code):
+            return False
+        return any(text.use != "documentation" and is_part_of_name(text.words, name) for text in facts.texts)
+
+    def _modules_imported(self, facts: FileFacts, other: str, bearers: Collection[str]) -> list[str]:
+        """What a file imports that touches one of some modules."""
+        return [
+            each
+            for each in absolute_imports(facts.imports, self._modules[other])
+            if any(touches(each, bearer) for bearer in bearers)
+        ]
 
     def _may_notice(self, other: str, name: str, path: str, bearers: Collection[str]) -> bool:
         """Whether a file in which a name stands could mean that of the module at `path`, which all
@@ -80,11 +107,7 @@ class NameSeekers:
             facts = read_facts(code)
         except UnreadableSource:
             return True
-        imported = [
-            each
-            for each in absolute_imports(facts.imports, self._modules[other])
-            if any(touches(each, bearer) for bearer in bearers)
-        ]
+        imported = self._modules_imported(facts, other, bearers)
         if not imported and not loads_modules(code):
             return False
         return (

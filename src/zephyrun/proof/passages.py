@@ -28,7 +28,7 @@ from zephyrun.linking.targets import NoTarget, target_at
 from zephyrun.linking.usage import PlaceSort
 from zephyrun.linking.values import Evaluator, ValueSort
 from zephyrun.proof.annotations import are_sure_annotations, is_inert_definition
-from zephyrun.proof.call_stack import asks_for_callers
+from zephyrun.proof.call_stack import asks_for_callers, puts_down_to_caller
 from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import Version, is_text_statement
 from zephyrun.proof.plain_values import PlainValues
@@ -303,6 +303,7 @@ class _Passage:
             and bool(self._body)
             and not any(isinstance(each, _OTHER_FRAMES) for each in inside)
             and not names & _TELLING_NAMES
+            and not any(map(puts_down_to_caller, inside))
             # Names that Python makes something else of in a class, or gives a meaning.
             and not node.name.startswith("__")
             and not any(each.startswith("__") and not each.endswith("__") for each in words)
