@@ -515,6 +515,11 @@ class FileFacts:
         index = self.statement_at(offset)
         return self.statements[index].scope if index >= 0 else 0
 
+    def outermost_function(self, offset: int) -> Definition | None:
+        """The function or method around an offset that stands in no other one."""
+        around = (each for each in self.definitions if each.start <= offset < each.end)
+        return next((each for each in around if each.sort is ScopeKind.FUNCTION), None)
+
     def statement_at(self, offset: int) -> int:
         """The index of the last statement that starts at or before `offset`, -1 for none."""
         return bisect_right(self.statement_starts, offset) - 1

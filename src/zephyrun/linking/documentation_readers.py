@@ -207,12 +207,8 @@ def _are_names_listed(file: LinkedFile, start: int) -> bool:
     text = file.source.text
     if _LISTING.search(text) is not None:
         return True
-    around = [
-        (each.start, each.end)
-        for each in file.facts.definitions
-        if each.sort is ScopeKind.FUNCTION and each.start <= start < each.end
-    ]
-    return _TABLES.search(text, *min(around, default=(0, len(text)))) is not None
+    around = file.facts.outermost_function(start)
+    return (_TABLES.search(text) if around is None else _TABLES.search(text, around.start, around.end)) is not None
 
 
 def _begins_special_name(file: LinkedFile) -> bool:

@@ -26,6 +26,7 @@ from zephyrun.linking.going_about import is_class_kept
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
+from zephyrun.linking.names_given import doubt_names_given
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
 from zephyrun.linking.references import (
     FOUND_BY_RUNNER,
@@ -43,7 +44,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
-from zephyrun.linking.texts import is_part_of_name, makes_classes
+from zephyrun.linking.texts import makes_classes
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.values import (
     NAMED_TUPLES,
@@ -174,7 +175,7 @@ class MemberUsage:
         self._check_readers_of_names()
         check_instruction_readers(self._evaluator, self._usage, {key[0] for key in self.family})
         self._check_lookups()
-        self._check_names_given()
+        doubt_names_given(self._evaluator, self._usage, self.spelling)
         self._check_escapes()
         files = {place.path for place in self._usage.places}
         note_mentions(self._linkage, self._usage, self.spelling, files.__contains__)
@@ -896,16 +897,6 @@ class MemberUsage:
                     )
         self._check_other_ways_to_namespaces()
         self._check_texts_put_together()
-
-    def _check_names_given(self) -> None:
-        """Doubts about classes that are made by a call, or in whose body names are set, where a text may become the name."""
-        for path in self._linkage.naming_paths:
-            file = self._linkage.file(path)
-            for text in file.facts.texts if file is not None else ():
-                if text.use != "documentation" and is_part_of_name(text.words, self.spelling):
-                    what = f"no class gets `{self.spelling}` by a name that {path} works out"
-                    self._usage.doubt(what, path, text.start)
-                    break
 
     def _check_other_ways_to_namespaces(self) -> None:
         """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""
