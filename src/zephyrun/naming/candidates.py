@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections import defaultdict
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass
 from heapq import nsmallest
 from typing import NamedTuple
@@ -20,7 +20,7 @@ from zephyrun.naming.definition_names import (
 )
 from zephyrun.naming.features import GROUPS, RESULTS, Feature
 from zephyrun.naming.file_usage import ANY_SUCH
-from zephyrun.naming.letters import expansions, stands_for, telling_letters, words_of
+from zephyrun.naming.letters import expansions, is_short, stands_for, telling_letters, words_of
 from zephyrun.naming.offers import ADVISED, CHOSEN, Derived
 from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Told, Usage
@@ -159,15 +159,14 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
                 quick[text] += _LETTER_BONUS
     # What the code says is heard, however many common names there are.
     best = dict.fromkeys(_best(quick, _MOST_CANDIDATES) + _best({text: quick[text] for text in derived}, _MOST_DERIVED))
+    verbs = {text: text.partition("_")[0] + ANY_SUCH for text in best} if case.sort is Sort.FUNCTION else {}
+    supports = [_supports(table_rows, {*best, *verbs.values()}) for table_rows in rows]
     return [
         Candidate(
             text,
             tuple(derived.get(text, ())),
-            tuple(_supports(each, text) for each in rows),
-            tuple(
-                _supports(each, text.partition("_")[0] + ANY_SUCH) if case.sort is Sort.FUNCTION else ()
-                for each in rows
-            ),
+            tuple(each.get(text, ()) for each in supports),
+            tuple(each.get(verbs.get(text, ""), ()) for each in supports),
         )
         for text in best
     ]
@@ -204,9 +203,14 @@ def _rows(case: NameCase, table: Usage) -> _Rows:
     return [(each, told) for each in features.values() if (told := table.telling(each.key))]
 
 
-def _supports(rows: _Rows, text: str) -> list[Support]:
-    """What a table says for one name."""
-    return [Support(feature, *said) for feature, told in rows if (said := told.get(text)) is not None]
+def _supports(rows: _Rows, texts: Set[str]) -> dict[str, list[Support]]:
+    """What a table says for each of some names, by its features."""
+    found: defaultdict[str, list[Support]] = defaultdict(list)
+    for feature, told in rows:
+        for text in told.keys() & texts:
+            # Twice as fast as calling the class, and there are hundreds of thousands.
+            found[text].append(tuple.__new__(Support, (feature, *told[text])))
+    return found
 
 
 def _words_said(case: NameCase, tables: Sequence[Usage]) -> dict[str, str]:
@@ -236,9 +240,12 @@ def _beginning_like(short: Sequence[str], by_initial: Mapping[str, Mapping[str, 
 
 def _expanded(letters: str, quick: dict[str, float]) -> list[str]:
     weights: defaultdict[str, float] = defaultdict(float)
-    for text, score in quick.items():
+    # Others can stand for none of the words that are too short.
+    initials = {each[0] for each in words_of(letters) if is_short(each)}
+    for text, score in quick.items() if initials else ():
         for word in words_of(text):
-            weights[word] += score
+            if word[0] in initials:
+                weights[word] += score
     return expansions(letters, weights, _MOST_EXPANSIONS)
 
 

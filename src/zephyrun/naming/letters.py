@@ -120,6 +120,11 @@ def fit_of(spelling: str, name: str) -> Fit:
     )
 
 
+def is_short(word: str) -> bool:
+    """Whether a word of a name has to be replaced by what it stands for."""
+    return len(word) == 1 or not is_readable(word)
+
+
 def expansions(spelling: str, words: dict[str, float], most: int) -> list[str]:
     """Names that a short name of several words may stand for: each unreadable word replaced by one of `words`,
     which come with how common they are here. The likeliest first, at most `most`."""
@@ -128,7 +133,7 @@ def expansions(spelling: str, words: dict[str, float], most: int) -> list[str]:
         return []
     found: list[tuple[float, tuple[str, ...]]] = [(1.0, ())]
     for each in short:
-        if is_readable(each) and len(each) > 1:
+        if not is_short(each):
             fits = [(1.0, each)]
         else:
             initial, length = each[0], len(each)
