@@ -159,14 +159,14 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
                 quick[text] += _LETTER_BONUS
     # What the code says is heard, however many common names there are.
     best = dict.fromkeys(_best(quick, _MOST_CANDIDATES) + _best({text: quick[text] for text in derived}, _MOST_DERIVED))
-    verbs = {text: text.partition("_")[0] + ANY_SUCH for text in best} if case.sort is Sort.FUNCTION else {}
-    supports = [_supports(table_rows, {*best, *verbs.values()}) for table_rows in rows]
+    first_words = {text: text.partition("_")[0] + ANY_SUCH for text in best} if case.sort is Sort.FUNCTION else {}
+    supports = [_supports(table_rows, {*best, *first_words.values()}) for table_rows in rows]
     return [
         Candidate(
             text,
             tuple(derived.get(text, ())),
             tuple(each.get(text, ()) for each in supports),
-            tuple(each.get(verbs.get(text, ""), ()) for each in supports),
+            tuple(each.get(first_words.get(text, ""), ()) for each in supports),
         )
         for text in best
     ]
