@@ -7,6 +7,7 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.code_texts import note_code_texts
+from zephyrun.linking.dotted_texts import note_dotted_texts
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.texts import example_words_in, is_document, words_in
 from zephyrun.linking.usage import Place, PlaceSort, Usage
@@ -56,6 +57,7 @@ def note_mentions(
     """
     if not only_near:
         note_code_texts(linkage, usage, name, called)
+        note_dotted_texts(linkage, usage, name)
     known = {(place.path, place.start) for place in usage.places}
     known |= {(each.place.path, each.place.start) for each in usage.open_places}
     pattern = word_in_text(name)

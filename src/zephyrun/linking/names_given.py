@@ -1,5 +1,5 @@
-"""Names that classes get by other ways than a statement in their body: from a call that makes a class, or from code in the
-body that puts them among its variables."""
+"""Names that classes and their instances get by other ways than a statement: from a call that makes a class, from code in
+its body that puts them among its variables, or from a table of names."""
 
 from __future__ import annotations
 
@@ -15,6 +15,7 @@ _MAKING = frozenset({"builtins.type", "types.new_class"})
 # Which argument of such a call brings the names; where several are spread out, any may.
 _N_OF_BASES = 1
 _SPREAD_OUT = "*"
+_TABLE = "__dict__"
 _OWN_VARIABLES = frozenset({"locals()", "vars()"})
 
 
@@ -22,22 +23,23 @@ def doubt_names_given(evaluator: Evaluator, usage: Usage, name: str) -> None:
     """Doubts about classes that get names which are worked out, where a text near by may become the name."""
     for path in evaluator.linkage.naming_paths:
         file = evaluator.linkage.file(path)
-        for start in _places(evaluator, file) if file is not None else ():
+        for start, is_near in _places(evaluator, file) if file is not None else ():
             assert file is not None, "it has places"
-            # A table that is not written there may come from anywhere in the file.
-            is_written = file.source.text.startswith("{", start)
-            around = file.facts.outermost_function(start) if is_written else None
+            around = file.facts.outermost_function(start) if is_near else None
             texts = file.facts.texts if around is None else file.facts.texts_between(around.start, around.end)
             if any(text.use != "documentation" and is_part_of_name(text.words, name) for text in texts):
                 usage.doubt(f"no class gets `{name}` by a name that {path} works out", path, start)
 
 
-def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[int]:
-    """Where a class is made by a call, or the variables of its body are asked for."""
+def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]]:
+    """Where a class is made by a call, or its table of names or the variables of its body are asked for, and whether the
+    names come from near by."""
+    yield from ((use.start, True) for use in file.links.attributes_by_name.get(_TABLE, ()))
     for handed in file.links.handed:
         is_making = handed.position > _N_OF_BASES or handed.keyword == _SPREAD_OUT
         if is_making and any(evaluator.library_name(each) in _MAKING for each in evaluator.values(file, handed.callee)):
-            yield handed.start
+            # A table that is not written there may come from anywhere in the file.
+            yield handed.start, file.source.text.startswith("{", handed.start)
     for exposure in file.facts.exposures:
         if exposure.what in _OWN_VARIABLES and file.facts.scopes[exposure.scope].kind is ScopeKind.CLASS:
-            yield exposure.start
+            yield exposure.start, True

@@ -202,9 +202,9 @@ def makes_classes(data: bytes) -> bool:
 
 
 def names_members(data: bytes) -> bool:
-    """Whether a file seems to give classes names that it works out, at a glance."""
+    """Whether a file seems to give classes or instances names that it works out, at a glance."""
     is_set = any(word in data for word in _SETS_IN_BODY_WORDS) and _SETS_IN_BODY.search(data) is not None
-    return is_set or makes_classes(data)
+    return is_set or b"__dict__" in data or makes_classes(data)
 
 
 def is_part_of_name(words: str, name: str) -> bool:

@@ -226,6 +226,7 @@ class NormalForm:
         self._given_number = number
         self._respelled = version.respelled
         self._respelled_starts = sorted(version.respelled)
+        self._literal_parts: dict[int, object] = {}
         self._movable: dict[int, bool] = {}
         self._numbers_scopes = numbers_scopes
         self._scopes: dict[int, int] = {}
@@ -280,6 +281,7 @@ class NormalForm:
         self._emit("node", type(node).__name__)
         if isinstance(node, ast.JoinedStr):
             self._note_quoted(node)
+            self._note_literal_parts(node)
         if isinstance(node, ast.Constant):
             if isinstance(node.value, str | bytes):
                 self._note_quoted(node)
@@ -396,10 +398,28 @@ class NormalForm:
         end = self._parsed.source.offset_of_utf8(*_end_of(node))
         self.quoted.append((len(self.elements), self._offset(node), end))
 
+    def _note_literal_parts(self, node: ast.JoinedStr) -> None:
+        """Note what stands literally in a text that fills something in, with the names in it as they are respelled. Older
+        interpreters do not say where such parts stand."""
+        if not self._respelled_starts:
+            return
+        start, end = self._offset(node), self._parsed.source.offset_of_utf8(*_end_of(node))
+        written, respelled = self._parsed.source.text[start:end], self._text_between(start, end)
+        if written == respelled:
+            return
+        before, after = _parts_of_text(written), _parts_of_text(respelled)
+        # The place of a part that says how something is filled in may be that of the whole.
+        if len(node.values) == len(before) == len(after) and all(map(_are_alike, node.values, before)):
+            for part, other in zip(node.values, after, strict=True):
+                if isinstance(part, ast.Constant) and isinstance(other, ast.Constant):
+                    self._literal_parts[id(part)] = other.value
+
     def _constant_value(self, node: ast.Constant) -> object:
         """A constant's value; that of a text with the names in it as they are respelled."""
         if not self._respelled_starts or not isinstance(node.value, str):
             return node.value
+        if id(node) in self._literal_parts:
+            return self._literal_parts[id(node)]
         source = self._parsed.source
         start, end = self._offset(node), source.offset_of_utf8(*_end_of(node))
         text = self._text_between(start, end)
@@ -503,3 +523,18 @@ def constant_key(value: object) -> tuple[str, Hashable]:
         return "frozenset", frozenset(constant_key(each) for each in value)
     assert isinstance(value, Hashable), "the parser makes no other constants"
     return type(value).__name__, value
+
+
+def _parts_of_text(literal: str) -> list[ast.expr]:
+    """The parts of a text that fills something in, as it is written; none where it is no such text."""
+    try:
+        node = ast.parse(f"({literal}\n)", mode="eval").body
+    except (SyntaxError, ValueError):
+        return []
+    return node.values if isinstance(node, ast.JoinedStr) else []
+
+
+def _are_alike(part: ast.expr, other: ast.expr) -> bool:
+    if isinstance(part, ast.Constant) and isinstance(other, ast.Constant):
+        return part.value == other.value
+    return type(part) is type(other)

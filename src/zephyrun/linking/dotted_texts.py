@@ -1,0 +1,105 @@
+"""Dotted names in texts that are put together, as tests write them for what puts a stand-in in the place of something:
+`f"{PLACE}.weigh"`, `PLACE + ".weigh"`, `"hives.%s" % "weigh"`.
+
+A dotted name that stands whole in one text is found by who looks for the name. Of a part nobody can tell what it is a part
+of: each place waits for a person's word. So does a text that is the name, where such names are put together.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zephyrun.facts import Text
+from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, TargetSort, Usage
+from zephyrun.patterns import lazy_pattern
+
+# What finds things by dotted names, or sets them, is called by one of these words, at a glance.
+_FINDS_BY_TEXT = lazy_pattern(rb"(?i)patch|mock|[sg]etattr|delattr|attrgetter|import_|__import__|resolve|locate|load_")
+_SORTS = frozenset({TargetSort.GLOBAL, TargetSort.MEMBER, TargetSort.MODULE})
+_NO_NAMES = frozenset({"documentation", "annotation"})
+# What is filled into a text, as far as its end shows it, and as far as its beginning does.
+_FILLED_IN = r"(?:\}|%\w|%\(\w+\)\w)"
+_TO_BE_FILLED_IN = r"(?:\{|%\w|%\()"
+_GOES_ON = rf"(?:[\"']|{_TO_BE_FILLED_IN})"
+_JOINS_BY_DOTS = lazy_pattern(rf"{_FILLED_IN}[.:]{_TO_BE_FILLED_IN}")
+_SEPARATORS = frozenset({".", ":"})
+_MULTIPLE = "multiple"
+
+
+def note_dotted_texts(linkage: Linkage, usage: Usage, name: str) -> None:
+    """Open each place where a text that is put together may hold the name as a part of a dotted one."""
+    if usage.target.sort not in _SORTS:
+        return
+    modules = {module for path, _ in usage.homes if (module := linkage.modules.get(path, ""))}
+    if usage.target.sort is TargetSort.MODULE:
+        homes = {module.rpartition(".")[0] for module in modules} - {""}
+        dotted = modules
+    else:
+        homes = modules
+        dotted = {f"{module}.{name}" for module in modules}
+    is_begun = _doubt_beginnings(linkage, usage, name, homes)
+    for file in linkage.mentioning(name):
+        known = {place.start for place in usage.places if place.path == file.path}
+        known |= {each.place.start for each in usage.open_places if each.place.path == file.path}
+        for start, why in _places(file, name, dotted, is_begun=is_begun):
+            if start not in known:
+                usage.open_places.append(OpenPlace(Place(file.path, start, start + len(name), PlaceSort.TEXT), why))
+                known.add(start)
+
+
+def _doubt_beginnings(linkage: Linkage, usage: Usage, name: str, homes: set[str]) -> bool:
+    """Doubts about texts that lead to where the name is bound, and begin the name; whether some text leaves open all of what
+    is behind its last dot."""
+    if not homes:
+        return False
+    leading = "|".join(map(re.escape, sorted(homes)))
+    pattern = re.compile(rf"[\"'](?:{leading})[.:](?:\w+[.:])*(\w*){_GOES_ON}")
+    is_open = False
+    for file in linkage.mentioning_any({home.rpartition(".")[2] for home in homes}):
+        for text in _texts(file) if _FINDS_BY_TEXT.search(file.data) is not None else ():
+            for match in pattern.finditer(file.source.text, text.start, text.end):
+                is_whole = match[0][-1] in "\"'"
+                is_open |= not match[1]
+                if match[1] and match[1] != name and name.startswith(match[1]) and not is_whole:
+                    what = f"the text that begins a dotted name in {file.path} does not become `{name}`"
+                    usage.doubt(what, file.path, match.start(1))
+    return is_open
+
+
+def _places(file: LinkedFile, name: str, dotted: set[str], *, is_begun: bool) -> Iterator[tuple[int, str]]:
+    """Where the name may be a part of a dotted one, and why that is open."""
+    escaped = re.escape(name)
+    leading = "|".join(map(re.escape, sorted(each.removesuffix(name) for each in dotted)))
+    parts = (
+        (rf"(?:[\"'](?=[.:])|{_FILLED_IN}\w*)(?:[.:]\w+)*[.:]({escaped})(?=(?:[.:]\w+)*(?:[.:]|{_GOES_ON}))", "put behind"),
+        (rf"[\"'](?:{leading})({escaped})[.:](?:\w+[.:])*{_GOES_ON}", "put before"),
+    )
+    finds_by_text = _FINDS_BY_TEXT.search(file.data) is not None
+    for pattern, put in parts if finds_by_text else ():
+        compiled = re.compile(pattern)
+        for text in _texts(file):
+            if name in text.words:
+                for match in compiled.finditer(file.source.text, text.start, text.end):
+                    yield match.start(1), f"a text holds `{name}`: it is not known what that is {put}"
+    if is_begun or (finds_by_text and any(_joins(file, each) for each in file.facts.texts)):
+        for text in _texts(file):
+            if text.words == name:
+                # A text of several parts holds it nowhere.
+                start = max(file.source.text.find(name, text.start, text.end), text.start)
+                yield start, f'"{name}": it is not known what dotted name that becomes part of'
+    for use in file.links.keywords:
+        if use.name == name and use.callee.name == _MULTIPLE:
+            yield use.start, f"the keyword `{name}`: it is not known of what that is set"
+
+
+def _texts(file: LinkedFile) -> Iterator[Text]:
+    return (each for each in file.facts.texts if each.use not in _NO_NAMES)
+
+
+def _joins(file: LinkedFile, text: Text) -> bool:
+    """Whether a text joins words by dots, or what sets several things takes their names from a table beside it."""
+    if (text.words in _SEPARATORS and text.beside == "join") or text.beside == _MULTIPLE:
+        return True
+    return text.use not in _NO_NAMES and _JOINS_BY_DOTS.search(file.source.text, text.start, text.end) is not None
