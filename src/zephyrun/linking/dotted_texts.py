@@ -8,7 +8,7 @@ of: each place waits for a person's word. So does a text that is the name, where
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 
 from zephyrun.facts import Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
@@ -16,7 +16,8 @@ from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, TargetSort, Usag
 from zephyrun.patterns import lazy_pattern
 
 # What finds things by dotted names, or sets them, is called by one of these words, at a glance.
-_FINDS_BY_TEXT = lazy_pattern(rb"(?i)patch|mock|[sg]etattr|delattr|attrgetter|import_|__import__|resolve|locate|load_")
+_FINDS_BY_TEXT = lazy_pattern(rb"(?i)patch|mock|[sg]etattr|delattr|attrgetter|import_|__import__|resolve|locate|load_|sys\.modules")
+_LOADED = b"sys.modules"
 _SORTS = frozenset({TargetSort.GLOBAL, TargetSort.MEMBER, TargetSort.MODULE})
 _NO_NAMES = frozenset({"documentation", "annotation"})
 # What is filled into a text, as far as its end shows it, and as far as its beginning does.
@@ -26,6 +27,7 @@ _GOES_ON = rf"(?:[\"']|{_TO_BE_FILLED_IN})"
 _JOINS_BY_DOTS = lazy_pattern(rf"{_FILLED_IN}[.:]{_TO_BE_FILLED_IN}")
 _SEPARATORS = frozenset({".", ":"})
 _MULTIPLE = "multiple"
+_TABLE_MAKER = "dict"
 
 
 def note_dotted_texts(linkage: Linkage, usage: Usage, name: str) -> None:
@@ -43,7 +45,8 @@ def note_dotted_texts(linkage: Linkage, usage: Usage, name: str) -> None:
     for file in linkage.mentioning(name):
         known = {place.start for place in usage.places if place.path == file.path}
         known |= {each.place.start for each in usage.open_places if each.place.path == file.path}
-        for start, why in _places(file, name, dotted, is_begun=is_begun):
+        setting = {_MULTIPLE, _TABLE_MAKER} if name in modules and _LOADED in file.data else {_MULTIPLE}
+        for start, why in (*_places(file, name, dotted, is_begun=is_begun), *_keywords(file, name, setting)):
             if start not in known:
                 usage.open_places.append(OpenPlace(Place(file.path, start, start + len(name), PlaceSort.TEXT), why))
                 known.add(start)
@@ -89,8 +92,12 @@ def _places(file: LinkedFile, name: str, dotted: set[str], *, is_begun: bool) ->
                 # A text of several parts holds it nowhere.
                 start = max(file.source.text.find(name, text.start, text.end), text.start)
                 yield start, f'"{name}": it is not known what dotted name that becomes part of'
+
+
+def _keywords(file: LinkedFile, name: str, setting: Set[str]) -> Iterator[tuple[int, str]]:
+    """Where the name is a keyword in a call of what sets several things by their names."""
     for use in file.links.keywords:
-        if use.name == name and use.callee.name == _MULTIPLE:
+        if use.name == name and use.callee.name in setting:
             yield use.start, f"the keyword `{name}`: it is not known of what that is set"
 
 
