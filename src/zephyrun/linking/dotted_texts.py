@@ -34,12 +34,11 @@ def note_dotted_texts(linkage: Linkage, usage: Usage, name: str) -> None:
     """Open each place where a text that is put together may hold the name as a part of a dotted one."""
     if usage.target.sort not in _SORTS:
         return
-    modules = {module for path, _ in usage.homes if (module := linkage.modules.get(path, ""))}
     if usage.target.sort is TargetSort.MODULE:
-        homes = {module.rpartition(".")[0] for module in modules} - {""}
-        dotted = modules
+        modules = dotted = {usage.target.name}
+        homes = {usage.target.name.rpartition(".")[0]} - {""}
     else:
-        homes = modules
+        homes = modules = {module for path, _ in usage.homes if (module := linkage.modules.get(path, ""))}
         dotted = {f"{module}.{name}" for module in modules}
     is_begun = _doubt_beginnings(linkage, usage, name, homes)
     for file in linkage.mentioning(name):
@@ -60,7 +59,12 @@ def _doubt_beginnings(linkage: Linkage, usage: Usage, name: str, homes: set[str]
     leading = "|".join(map(re.escape, sorted(homes)))
     pattern = re.compile(rf"[\"'](?:{leading})[.:](?:\w+[.:])*(\w*){_GOES_ON}")
     is_open = False
-    for file in linkage.mentioning_any({home.rpartition(".")[2] for home in homes}):
+    paths = {
+        path
+        for home in homes
+        for path in linkage.paths_matching(home.rpartition(".")[2], rb"[\"']%b[.:]" % re.escape(home).encode())
+    }
+    for file in filter(None, map(linkage.file, sorted(paths))):
         for text in _texts(file) if _FINDS_BY_TEXT.search(file.data) is not None else ():
             for match in pattern.finditer(file.source.text, text.start, text.end):
                 is_whole = match[0][-1] in "\"'"

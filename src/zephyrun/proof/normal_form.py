@@ -405,7 +405,8 @@ class NormalForm:
             return
         start, end = self._offset(node), self._parsed.source.offset_of_utf8(*_end_of(node))
         written, respelled = self._parsed.source.text[start:end], self._text_between(start, end)
-        if written == respelled:
+        shows_itself = any(start <= first < end for first, _ in self._facts.shown)
+        if written == respelled or shows_itself:
             return
         before, after = _parts_of_text(written), _parts_of_text(respelled)
         # The place of a part that says how something is filled in may be that of the whole.
