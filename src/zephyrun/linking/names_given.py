@@ -10,12 +10,14 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.texts import is_part_of_name
 from zephyrun.linking.usage import Usage
 from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
 
 _MAKING = frozenset({"builtins.type", "types.new_class"})
 # Which argument of such a call brings the names; where several are spread out, any may.
 _N_OF_BASES = 1
 _SPREAD_OUT = "*"
 _TABLE = "__dict__"
+_SETS_WORKED_OUT = lazy_pattern(r"\s*(?:\.\s*update\s*\(|(?:\.\s*setdefault\s*\(|\[)(?!\s*[\"']\w+[\"']\s*[,\])]))")
 _OWN_VARIABLES = frozenset({"locals()", "vars()"})
 
 
@@ -34,7 +36,9 @@ def doubt_names_given(evaluator: Evaluator, usage: Usage, name: str) -> None:
 def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]]:
     """Where a class is made by a call, or its table of names or the variables of its body are asked for, and whether the
     names come from near by."""
-    yield from ((use.start, True) for use in file.links.attributes_by_name.get(_TABLE, ()))
+    for use in file.links.attributes_by_name.get(_TABLE, ()):
+        if _SETS_WORKED_OUT.match(file.source.text, use.end) is not None:
+            yield use.start, True
     for handed in file.links.handed:
         is_making = handed.position > _N_OF_BASES or handed.keyword == _SPREAD_OUT
         if is_making and any(evaluator.library_name(each) in _MAKING for each in evaluator.values(file, handed.callee)):
