@@ -12,11 +12,10 @@ from collections.abc import Iterator, Set
 
 from zephyrun.facts import Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.texts import finds_by_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, TargetSort, Usage
 from zephyrun.patterns import lazy_pattern
 
-# What finds things by dotted names, or sets them, is called by one of these words, at a glance.
-_FINDS_BY_TEXT = lazy_pattern(rb"(?i)patch|mock|[sg]etattr|delattr|attrgetter|import_|__import__|resolve|locate|load_|sys\.modules")
 _LOADED = b"sys.modules"
 _SORTS = frozenset({TargetSort.GLOBAL, TargetSort.MEMBER, TargetSort.MODULE})
 _NO_NAMES = frozenset({"documentation", "annotation"})
@@ -65,7 +64,7 @@ def _doubt_beginnings(linkage: Linkage, usage: Usage, name: str, homes: set[str]
         for path in linkage.paths_matching(home.rpartition(".")[2], rb"[\"']%b[.:]" % re.escape(home).encode())
     }
     for file in filter(None, map(linkage.file, sorted(paths))):
-        for text in _texts(file) if _FINDS_BY_TEXT.search(file.data) is not None else ():
+        for text in _texts(file) if finds_by_text(file.data) else ():
             for match in pattern.finditer(file.source.text, text.start, text.end):
                 is_whole = match[0][-1] in "\"'"
                 is_open |= not match[1]
@@ -83,14 +82,14 @@ def _places(file: LinkedFile, name: str, dotted: set[str], *, is_begun: bool) ->
         (rf"(?:[\"'](?=[.:])|{_FILLED_IN}\w*)(?:[.:]\w+)*[.:]({escaped})(?=(?:[.:]\w+)*(?:[.:]|{_GOES_ON}))", "put behind"),
         (rf"[\"'](?:{leading})({escaped})[.:](?:\w+[.:])*{_GOES_ON}", "put before"),
     )
-    finds_by_text = _FINDS_BY_TEXT.search(file.data) is not None
-    for pattern, put in parts if finds_by_text else ():
+    is_asked_by_text = finds_by_text(file.data)
+    for pattern, put in parts if is_asked_by_text else ():
         compiled = re.compile(pattern)
         for text in _texts(file):
             if name in text.words:
                 for match in compiled.finditer(file.source.text, text.start, text.end):
                     yield match.start(1), f"a text holds `{name}`: it is not known what that is {put}"
-    if is_begun or (finds_by_text and any(_joins(file, each) for each in file.facts.texts)):
+    if is_begun or (is_asked_by_text and any(_joins(file, each) for each in file.facts.texts)):
         for text in _texts(file):
             if text.words == name:
                 # A text of several parts holds it nowhere.

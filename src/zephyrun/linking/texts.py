@@ -39,7 +39,11 @@ _MAKES_CLASSES = tuple(
 # What puts names into the body of a class, or takes them out of it.
 _SETS_IN_BODY = lazy_pattern(rb"(?:locals|vars)\s*\(\s*\)\s*(?:\[|\.\s*(?:update|setdefault|__setitem__)\b)")
 _SETS_IN_BODY_WORDS = (b"locals", b"vars")
-_BEGINNING = lazy_pattern(r"\s?(\w+)")
+_BEGINNING = lazy_pattern(r"\s?(?:[\w.]*[.:])?(\w+)")
+# What finds things by dotted names, or sets them, is called by one of these words.
+_FINDS_BY_TEXT = lazy_pattern(
+    rb"(?i)patch|mock|[sg]etattr|delattr|attrgetter|import_|__import__|resolve|locate|load_|sys\.modules"
+)
 # What runs texts or fills them in, and what a text of a file has at its end, or before what is filled in, behind a dot.
 _RUNS_OR_FILLS = lazy_pattern(rb"(?:eval|exec|compile|format(?:_map)?)\s*\(")
 _BEGUN = lazy_pattern(rb"\.(\w*)[{\"']")
@@ -207,9 +211,14 @@ def names_members(data: bytes) -> bool:
     return is_set or b"__dict__" in data or makes_classes(data)
 
 
+def finds_by_text(data: bytes) -> bool:
+    """Whether a file seems to find things by dotted names, or to set them, at a glance."""
+    return _FINDS_BY_TEXT.search(data) is not None
+
+
 def is_part_of_name(words: str, name: str) -> bool:
-    """Whether a name may be made of a text by adding something to one end of it, or by filling something in. A letter
-    is part of too many."""
+    """Whether a name may be made of a text, or of what is behind a dot in it, by adding something to one end of it, or by
+    filling something in. A letter is part of too many."""
     part = _BEGINNING.match(words)
     if part is None or part[1] == name or (len(part[1]) == 1 and part[1].isalnum()):
         return False

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Mapping, Set
 from functools import cached_property
 
 from zephyrun.facts import FileFacts
@@ -15,7 +15,7 @@ from zephyrun.linking.modules import (
     module_name,
 )
 from zephyrun.linking.linkage import looks_up
-from zephyrun.linking.texts import first_lines, is_part_of_name, is_searched, words_in
+from zephyrun.linking.texts import finds_by_text, first_lines, is_part_of_name, is_searched, words_in
 from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 from zephyrun.proof.surroundings import Content
@@ -66,25 +66,27 @@ class NameSeekers:
                     found[name] = (
                         f"`{name}` stands in {other} (line {line}) too, which may look for it in {path}"
                     )
-            if looks_up(data):
-                for name in names:
-                    if name not in found and self._may_work_out(other, name, bearers):
-                        found[name] = f"{other} looks up names that it works out, which may lead to `{name}` in {path}"
+            if looks_up(data) or finds_by_text(data):
+                words = words_in(data)
+                begun = [name for name in names if name not in found and _holds_part(words, name)]
+                for name in self._worked_out(other, begun, bearers) if begun else ():
+                    found[name] = f"{other} looks up names that it works out, which may lead to `{name}` in {path}"
         return found
 
-    def _may_work_out(self, other: str, name: str, bearers: Collection[str]) -> bool:
-        """Whether code that looks names up may make the new one of a text, and has the module."""
+    def _worked_out(self, other: str, names: Collection[str], bearers: Collection[str]) -> list[str]:
+        """Those of some new names that code which looks names up may make of a text, if it has the module."""
         data = self._texts[other]
         code = data if is_python(other) else code_in(other, data)
         if code is None:
-            return False
+            return []
         try:
             facts = read_facts(code)
         except UnreadableSource:
-            return True
+            return list(names)
         if not self._modules_imported(facts, other, bearers) and not loads_modules(code):
-            return False
-        return any(text.use != "documentation" and is_part_of_name(text.words, name) for text in facts.texts)
+            return []
+        texts = [text.words for text in facts.texts if text.use != "documentation"]
+        return [name for name in names if any(is_part_of_name(words, name) for words in texts)]
 
     def _modules_imported(self, facts: FileFacts, other: str, bearers: Collection[str]) -> list[str]:
         """What a file imports that touches one of some modules."""
@@ -121,3 +123,9 @@ def _asks_for(name: str, facts: FileFacts) -> bool:
     return name in facts.attributes or any(
         name in text.words for text in facts.texts if text.use != "documentation"
     )
+
+
+def _holds_part(words: Set[bytes], name: str) -> bool:
+    """Whether some words are the beginning or the end of a name, at a glance."""
+    encoded = name.encode()
+    return any(encoded[:cut] in words or encoded[cut:] in words for cut in range(1, len(encoded)))
