@@ -174,3 +174,17 @@ def test_who_reads_itself_is_vouched_for(tmp_path, target, sees, word):
     assert any(word in what for what in refused["confirm"]) and not refused["refused"]
     zephyrun("rename", target, "total", "--confirm", cwd=tmp_path)
     assert "total" in path.read_text()
+
+
+def test_what_many_files_do_alike_is_told_once(tmp_path):
+    """Eight files hand on keywords that nobody knows: one sentence for people, eight for programs."""
+    (tmp_path / "hives.py").write_text("def weigh(day=1):\n    return day\n")
+    for number in range(8):
+        (tmp_path / f"season_{number}.py").write_text(
+            "import json, hives\nprint(hives.weigh(**json.loads(input())))\n"
+        )
+    told = zephyrun("rename", "hives.weigh.day", "noon", cwd=tmp_path, code=1).stderr
+    assert "what `**` hands on in 8 files holds no `day`" in " ".join(told.split())
+    assert told.count("hands on") == 1 and "5 more" in told
+    report = zephyrun("rename", "hives.weigh.day", "noon", "--format", "json", cwd=tmp_path, code=1).stdout
+    assert sum("hands on" in what for what in json.loads(report)["confirm"]) == 8

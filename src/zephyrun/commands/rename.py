@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 
 from zephyrun.changes.bridges import KeptName, add_bridges
@@ -37,6 +37,9 @@ from zephyrun.proof.verdict import Verdict
 from zephyrun.reports.lines import counted, wrapped_line
 
 _NOT_EDITED = (LeftOut.GENERATED, LeftOut.VENDORED)
+# So many doubts that differ in the file alone are told together, with so many of their places.
+_FEWEST_TOLD_TOGETHER = 6
+_MOST_PLACES_SHOWN = 3
 _MOST_MENTIONS_SHOWN = 12
 
 
@@ -352,6 +355,27 @@ def _print_mentions(screen: options.Screen, pointed: PointedAt, change: Change) 
         screen.print(wrapped_line(("left     ", "dim"), f"and {n_more} more (zephyrun references)"))
 
 
+def _alike(doubts: Sequence[Doubt]) -> list[list[Doubt]]:
+    """The doubts, those together that say the same of several files."""
+    found: dict[str, list[Doubt]] = {}
+    for doubt in doubts:
+        found.setdefault(doubt.what.replace(doubt.path, "…") if doubt.path else doubt.what, []).append(doubt)
+    return list(found.values())
+
+
+def _print_doubts(screen: options.Screen, pointed: PointedAt, doubts: Sequence[Doubt]) -> None:
+    """What is to be confirmed; of many files in one sentence."""
+    places = [place_of(pointed, each.path, each.start) if each.path else "" for each in doubts]
+    if len(doubts) < _FEWEST_TOLD_TOGETHER:
+        for where, doubt in zip(places, doubts, strict=True):
+            screen.print(wrapped_line(("confirm  ", "bold yellow"), (where, "cyan"), f": {doubt.what}"))
+        return
+    what = doubts[0].what.replace(doubts[0].path, counted(len({each.path for each in doubts}), "file"))
+    shown = ", ".join(places[:_MOST_PLACES_SHOWN])
+    rest = f" and {len(places) - _MOST_PLACES_SHOWN} more; --format json lists all"
+    screen.print(wrapped_line(("confirm  ", "bold yellow"), f"{what} (", (shown, "cyan"), f"{rest})"))
+
+
 def _print_refusal(
     screen: options.Screen,
     pointed: PointedAt,
@@ -365,9 +389,8 @@ def _print_refusal(
         for each in change.open_places:
             where = place_of(pointed, each.place.path, each.place.start)
             screen.print(wrapped_line(("open     ", "bold yellow"), (where, "cyan"), f": {each.why}"))
-        for doubt in doubts:
-            where = place_of(pointed, doubt.path, doubt.start) if doubt.path else ""
-            screen.print(wrapped_line(("confirm  ", "bold yellow"), (where, "cyan"), f": {doubt.what}"))
+        for alike in _alike(doubts):
+            _print_doubts(screen, pointed, alike)
         screen.print(
             "nothing was changed. --confirm vouches for all of this: open places are renamed, too; "
             "--apart PATH:LINE:COLUMN keeps one as it is"
