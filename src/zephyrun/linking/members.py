@@ -98,6 +98,7 @@ _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a lookup of names that begin with an underscore and go on otherwise.
+_BEGUN_PRIVATE = lazy_pattern(rb"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
 _PRIVATE_PREFIX = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _TEST_CASE = "TestCase"
@@ -859,7 +860,8 @@ class MemberUsage:
             # A private name is seldom worked out: what is known to be of the family counts, and
             # everything where the name stands as a text, or begins like one that is put together.
             is_far = self.is_private and not self._stands_in_text
-            if is_far and not any(name in data for name in names) and not _PRIVATE_PREFIX.search(data):
+            is_begun = is_far and self._begins_in(data)
+            if is_far and not is_begun and not any(name in data for name in names) and not _PRIVATE_PREFIX.search(data):
                 continue
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
@@ -870,7 +872,7 @@ class MemberUsage:
                 is_in_family = bool(_classes(values) & self._reachable)
                 is_possible = (
                     UNKNOWN_VALUE in values
-                    and (not self.is_private or bool(lookup.shape) or self._stands_in_text)
+                    and (not self.is_private or bool(lookup.shape) or self._stands_in_text or is_begun)
                     and not self._evaluator.is_some_module(file, lookup.receiver)
                 )
                 if not is_in_family and not is_possible:
@@ -895,8 +897,37 @@ class MemberUsage:
                         file.path,
                         use.start,
                     )
+        self._check_tables_of_strangers()
         self._check_other_ways_to_namespaces()
         self._check_texts_put_together()
+
+    def _begins_in(self, data: bytes) -> bool:
+        """Whether a file makes names of a text that the private name begins with (`"_" + name`), at a glance."""
+        if not self.is_private:
+            return False
+        spelling = self.spelling.encode()
+        return self._stands_begun or any(
+            spelling.startswith(each) and each != spelling for each in _BEGUN_PRIVATE.findall(data)
+        )
+
+    @cached_property
+    def _stands_begun(self) -> bool:
+        """Whether a text somewhere is the beginning of the name, up to the end of a word of it."""
+        cuts = [place + 1 for place in range(1, len(self.spelling) - 1) if self.spelling[place] == "_"]
+        beginnings = {self.spelling[:cut] for cut in cuts}
+        return any(
+            text.words in beginnings and text.use != "documentation"
+            for file in self._linkage.mentioning_any(beginnings)
+            for text in file.facts.texts
+        )
+
+    def _check_tables_of_strangers(self) -> None:
+        """Doubts about `vars` of who knows what, where names are put together as the private one may be."""
+        for file in self._linkage.mentioning("vars") if self.is_private else ():
+            for handed in file.links.handed if self._begins_in(file.data) else ():
+                if handed.callee.name == "vars" and UNKNOWN_VALUE in self._evaluator.values(file, handed.value):
+                    what = f"what `vars` gives in {file.path} is not looked into for `{self.spelling}`"
+                    self._usage.doubt_reader(what, file.path, handed.start)
 
     def _check_other_ways_to_namespaces(self) -> None:
         """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""
@@ -982,7 +1013,7 @@ class MemberUsage:
             return False
         if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
             return True
-        return self._is_key
+        return self._is_key or self._begins_in(file.data)
 
     @cached_property
     def _is_key(self) -> bool:
