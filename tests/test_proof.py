@@ -408,6 +408,25 @@ def test_reading_source_back_is_an_assumption_and_strict_refuses_it():
     assert compare_files(old, new, strict=True).verdict is Verdict.UNPROVEN
 
 
+@pytest.mark.parametrize(
+    ("new", "how"),
+    [
+        (b"\xef\xbb\xbf#!/usr/bin/env python3\nw = 1\n", "stands behind a byte order mark"),
+        (b"#!/usr/bin/env python3\r\nw = 1\r\n", "ends otherwise"),
+        (b"#!/usr/bin/env python3 -O\nw = 1\n", "changed"),
+        (b"\n#!/usr/bin/env python3\nw = 1\n", "changed"),
+    ],
+)
+def test_what_runs_a_file_is_read_byte_by_byte(new, how):
+    """The system reads the first line of a script, and knows neither byte order marks nor other line ends."""
+    old = b"#!/usr/bin/env python3\nw = 1\n"
+    for proof in (compare_files(old, new), compare_files(new, old)):
+        assert proof.verdict is Verdict.UNPROVEN
+        assert any("what runs the file" in each.what for each in proof.differences)
+    assert any(each.what.endswith(how) for each in compare_files(old, new).differences)
+    assert compare_files(old.replace(b"#!", b"# "), new.replace(b"#!", b"# ")).verdict is Verdict.SAME
+
+
 def test_trees():
     """Files only on one side, files that are no code, links, unreadable sides: each in one phrase."""
     same = {"a.py": b"x = 1\n", "notes.txt": b"bees"}

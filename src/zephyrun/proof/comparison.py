@@ -45,6 +45,7 @@ from zephyrun.proof.remains import (
     reservations,
 )
 from zephyrun.proof.verdict import DefinitionProof, Difference, FileProof, Verdict, worst
+from zephyrun.source.text import BYTE_ORDER_MARK
 
 _ALONE = Surroundings()
 
@@ -336,11 +337,15 @@ def _names_of_one(rewriting: Sequence[Canonical]) -> Iterator[str]:
 
 
 def _first_lines(old: Version, new: Version) -> tuple[Difference, ...]:
-    """A first line with `#!` is no mere comment: the system reads in it what runs the file."""
-    lines = [version.source.line(1) for version in (old, new)]
-    if lines[0] == lines[1] or not any(line.startswith("#!") for line in lines):
+    """A first line with `#!` is no mere comment: the system reads in it what runs the file, byte by byte. A mark before it
+    hides it, and another line end becomes part of what it names."""
+    lines = [version.source.to_bytes().partition(b"\n")[0] for version in (old, new)]
+    if lines[0] == lines[1] or not any(line.removeprefix(BYTE_ORDER_MARK).startswith(b"#!") for line in lines):
         return ()
-    return (Difference(1, 1, "the first line, which says what runs the file, changed"),)
+    marks = [line.startswith(BYTE_ORDER_MARK) for line in lines]
+    is_alike = old.source.line(1) == new.source.line(1)
+    how = "changed" if not is_alike else "ends otherwise" if marks[0] == marks[1] else "stands behind a byte order mark"
+    return (Difference(1, 1, f"the first line, which says what runs the file, {how}"),)
 
 
 def _newer_spellings(old: Version, new: Version, surroundings: Surroundings) -> Iterator[Difference]:
@@ -416,7 +421,7 @@ def _layout_differs(
         for reference in map(old.facts.references.__getitem__, old.facts.bindings[before].references)
     }
     before = _lines(old, new_names | _written_out(old), drop_blank)
-    return before != _lines(new, _written_out(new), drop_blank)
+    return old.source.has_mark != new.source.has_mark or before != _lines(new, _written_out(new), drop_blank)
 
 
 def _written_out(version: Version) -> dict[tuple[int, int], str]:
