@@ -25,6 +25,7 @@ _TO_BE_FILLED_IN = r"(?:\{|%\w|%\()"
 _GOES_ON = rf"(?:[\"']|{_TO_BE_FILLED_IN})"
 _JOINS_BY_DOTS = lazy_pattern(rf"{_FILLED_IN}[.:]{_TO_BE_FILLED_IN}")
 _SEPARATORS = frozenset({".", ":"})
+_LONGEST_SHOWN = 60
 _MULTIPLE = "multiple"
 _TABLE_MAKER = "dict"
 
@@ -45,7 +46,10 @@ def note_dotted_texts(linkage: Linkage, usage: Usage, name: str) -> None:
         known |= {each.place.start for each in usage.open_places if each.place.path == file.path}
         setting = {_MULTIPLE, _TABLE_MAKER} if name in modules and _LOADED in file.data else {_MULTIPLE}
         for start, why in (*_places(file, name, dotted, is_begun=is_begun), *_keywords(file, name, setting)):
-            if start not in known:
+            if not file.source.text.startswith(name, start):
+                # It stands there in parts, and cannot be changed.
+                usage.doubt(f"a text in {file.path} that is put together is not `{name}`", file.path, start)
+            elif start not in known:
                 usage.open_places.append(OpenPlace(Place(file.path, start, start + len(name), PlaceSort.TEXT), why))
                 known.add(start)
 
@@ -78,21 +82,19 @@ def _places(file: LinkedFile, name: str, dotted: set[str], *, is_begun: bool) ->
     """Where the name may be a part of a dotted one, and why that is open."""
     escaped = re.escape(name)
     leading = "|".join(map(re.escape, sorted(each.removesuffix(name) for each in dotted)))
-    parts = (
-        (rf"(?:[\"'](?=[.:])|{_FILLED_IN}\w*)(?:[.:]\w+)*[.:]({escaped})(?=(?:[.:]\w+)*(?:[.:]|{_GOES_ON}))", "put behind"),
-        (rf"[\"'](?:{leading})({escaped})[.:](?:\w+[.:])*{_GOES_ON}", "put before"),
+    patterns = (
+        rf"(?:[\"'](?=[.:])|{_FILLED_IN}\w*)(?:[.:]\w+)*[.:]({escaped})(?=(?:[.:]\w+)*(?:[.:]|{_GOES_ON}))",
+        rf"[\"'](?:{leading})({escaped})[.:](?:\w+[.:])*{_GOES_ON}",
     )
     is_asked_by_text = finds_by_text(file.data)
-    for pattern, put in parts if is_asked_by_text else ():
-        compiled = re.compile(pattern)
+    for compiled in map(re.compile, patterns if is_asked_by_text else ()):
         for text in _texts(file):
             if name in text.words:
                 for match in compiled.finditer(file.source.text, text.start, text.end):
-                    yield match.start(1), f"a text holds `{name}`: it is not known what that is {put}"
+                    yield match.start(1), f"`{_shown(file, text)}`: it is not known what that leads to"
     if is_begun or (is_asked_by_text and any(_joins(file, each) for each in file.facts.texts)):
         for text in _texts(file):
             if text.words == name:
-                # A text of several parts holds it nowhere.
                 start = max(file.source.text.find(name, text.start, text.end), text.start)
                 yield start, f'"{name}": it is not known what dotted name that becomes part of'
 
@@ -102,6 +104,12 @@ def _keywords(file: LinkedFile, name: str, setting: Set[str]) -> Iterator[tuple[
     for use in file.links.keywords:
         if use.name == name and use.callee.name in setting:
             yield use.start, f"the keyword `{name}`: it is not known of what that is set"
+
+
+def _shown(file: LinkedFile, text: Text) -> str:
+    """A text as it is written, in one short line."""
+    written = " ".join(file.source.text[text.start : text.end].split())
+    return written if len(written) <= _LONGEST_SHOWN else written[: _LONGEST_SHOWN - 1] + "…"
 
 
 def _texts(file: LinkedFile) -> Iterator[Text]:
