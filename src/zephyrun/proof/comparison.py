@@ -342,9 +342,10 @@ def _first_lines(old: Version, new: Version) -> tuple[Difference, ...]:
     lines = [version.source.to_bytes().partition(b"\n")[0] for version in (old, new)]
     if lines[0] == lines[1] or not any(line.removeprefix(BYTE_ORDER_MARK).startswith(b"#!") for line in lines):
         return ()
-    marks = [line.startswith(BYTE_ORDER_MARK) for line in lines]
-    is_alike = old.source.line(1) == new.source.line(1)
-    how = "changed" if not is_alike else "ends otherwise" if marks[0] == marks[1] else "stands behind a byte order mark"
+    how = "changed"
+    if old.source.line(1) == new.source.line(1):
+        is_marked = any(line.startswith(BYTE_ORDER_MARK) for line in lines)
+        how = "stands behind a byte order mark" if is_marked else "ends otherwise"
     return (Difference(1, 1, f"the first line, which says what runs the file, {how}"),)
 
 
