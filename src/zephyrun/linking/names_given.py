@@ -13,6 +13,7 @@ from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
 _MAKING = frozenset({"builtins.type", "types.new_class"})
+_CALLED_SO = frozenset(name.rpartition(".")[2] for name in _MAKING)
 # Which argument of such a call brings the names; where several are spread out, any may.
 _N_OF_BASES = 1
 _SPREAD_OUT = "*"
@@ -30,7 +31,7 @@ def doubt_names_given(evaluator: Evaluator, usage: Usage, name: str) -> None:
             around = file.facts.outermost_function(start) if is_near else None
             texts = file.facts.texts if around is None else file.facts.texts_between(around.start, around.end)
             if any(text.use != "documentation" and is_part_of_name(text.words, name) for text in texts):
-                usage.doubt(f"no class gets `{name}` by a name that {path} works out", path, start)
+                usage.doubt(f"no class in {path} gets `{name}` by a name that is worked out", path, start)
 
 
 def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]]:
@@ -40,7 +41,9 @@ def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]
         if _SETS_WORKED_OUT.match(file.source.text, use.end) is not None:
             yield use.start, True
     for handed in file.links.handed:
-        is_making = handed.position > _N_OF_BASES or handed.keyword == _SPREAD_OUT
+        brings_names = handed.position > _N_OF_BASES or handed.keyword == _SPREAD_OUT
+        # The cheap question first: to find out what is called takes long.
+        is_making = brings_names and handed.callee.name in _CALLED_SO
         if is_making and any(evaluator.library_name(each) in _MAKING for each in evaluator.values(file, handed.callee)):
             # A table that is not written there may come from anywhere in the file.
             yield handed.start, file.source.text.startswith("{", handed.start)

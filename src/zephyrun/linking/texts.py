@@ -39,6 +39,10 @@ _MAKES_CLASSES = tuple(
 # What puts names into the body of a class, or takes them out of it.
 _SETS_IN_BODY = lazy_pattern(rb"(?:locals|vars)\s*\(\s*\)\s*(?:\[|\.\s*(?:update|setdefault|__setitem__)\b)")
 _SETS_IN_BODY_WORDS = (b"locals", b"vars")
+# What puts names into the table of a class or an instance that are not written there.
+_SETS_IN_TABLE = lazy_pattern(
+    rb"__dict__\s*(?:\.\s*update\s*\(|(?:\.\s*setdefault\s*\(|\[)(?!\s*[\"']\w+[\"']\s*[,\])]))"
+)
 _BEGINNING = lazy_pattern(r"\s?(?:[\w.]*[.:])?(\w+)")
 # What finds things by dotted names, or sets them, is called by one of these words.
 _FINDS_BY_TEXT = lazy_pattern(
@@ -208,7 +212,7 @@ def makes_classes(data: bytes) -> bool:
 def names_members(data: bytes) -> bool:
     """Whether a file seems to give classes or instances names that it works out, at a glance."""
     is_set = any(word in data for word in _SETS_IN_BODY_WORDS) and _SETS_IN_BODY.search(data) is not None
-    return is_set or b"__dict__" in data or makes_classes(data)
+    return is_set or _SETS_IN_TABLE.search(data) is not None or makes_classes(data)
 
 
 def finds_by_text(data: bytes) -> bool:
