@@ -297,6 +297,11 @@ class Exposure(NamedTuple):
     whole_file: bool
     reads: FrameRead = FrameRead(None, "")
 
+    @property
+    def gives_namespace(self) -> bool:
+        """Whether it gives all names of what is around it."""
+        return self.what in ("vars()", "dir()", "locals()")
+
 
 @dataclass(frozen=True)
 class FileFacts:

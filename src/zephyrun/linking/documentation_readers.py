@@ -22,16 +22,16 @@ _NAMESPACE = "__dict__"
 _LISTING = lazy_pattern(r"\bdir\s*\(|\bgetmembers\b")
 _TABLES = lazy_pattern(r"\bvars\s*\(|__dict__")
 _ONLY_SETTING = ("setattr", "delattr", "hasattr")
-# What gives the namespace of a module, that of whatever is around, and what takes one thing out of one, or puts it there.
+# What gives the namespace of a module, and what takes one thing out of one, or puts it there.
 _OWN_NAMESPACE = "globals"
-_NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
 _TAKES_ONE = lazy_pattern(
     r"\bglobals\s*\(\s*\)\s*(?:\[\s*[\"']\w+[\"']\s*\]|\.\s*(?:get|pop|setdefault)\s*\(\s*[\"']\w+[\"']\s*[,)])"
 )
 # A special name that a text begins, or fills in, and that goes on with what is worked out.
-_BEGINS_SPECIAL_NAME = lazy_pattern(r"(?:\A|[.({\[])__(?![A-Za-z]\w*__)")
-_FILLS_SPECIAL_NAME_IN = lazy_pattern(r"[.({\[]__(?![A-Za-z]\w*__)")
-_BEGINS_ONE_SOMEWHERE = lazy_pattern(rb"[\"'.({\[]__(?![A-Za-z]\w*__)")
+_BEGUN = r"__(?![A-Za-z]\w*__)"
+_BEGINS_SPECIAL_NAME = lazy_pattern(rf"(?:\A|[.({{\[]){_BEGUN}")
+_FILLS_SPECIAL_NAME_IN = lazy_pattern(rf"[.({{\[]{_BEGUN}")
+_BEGINS_ONE_SOMEWHERE = lazy_pattern(rb"[\"'.({\[]%b" % _BEGUN.encode())
 _LOOKING_UP_LATER = frozenset({"__getattribute__", "attrgetter"})
 
 
@@ -192,7 +192,7 @@ def _names_it(file: LinkedFile, reading: Reading) -> bool:
     if any(binding.name == reading.attribute for binding in facts.bindings):
         return True
     around = (ScopeKind.MODULE, ScopeKind.CLASS)
-    if any(each.what in _NAMESPACE_CALLS and facts.scopes[each.scope].kind in around for each in facts.exposures):
+    if any(each.gives_namespace and facts.scopes[each.scope].kind in around for each in facts.exposures):
         return True
     if not any(binding.outside and binding.name == _OWN_NAMESPACE for binding in facts.bindings):
         return False

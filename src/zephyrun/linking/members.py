@@ -97,9 +97,8 @@ _ASKING_MEMBERS = frozenset(
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
-# At a glance: a lookup of names that begin with an underscore and go on otherwise.
+# At a glance: a text that begins with an underscore and goes on with what is added or filled in.
 _BEGUN_PRIVATE = lazy_pattern(rb"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
-_PRIVATE_PREFIX = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(?:f[\"']_|[\"']_\w*[\"']\s*[+%])")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _TEST_CASE = "TestCase"
 _SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
@@ -861,7 +860,7 @@ class MemberUsage:
             # everything where the name stands as a text, or begins like one that is put together.
             is_far = self.is_private and not self._stands_in_text
             is_begun = is_far and self._begins_in(data)
-            if is_far and not is_begun and not any(name in data for name in names) and not _PRIVATE_PREFIX.search(data):
+            if is_far and not is_begun and not any(name in data for name in names):
                 continue
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
@@ -906,9 +905,7 @@ class MemberUsage:
         if not self.is_private:
             return False
         spelling = self.spelling.encode()
-        return self._stands_begun or any(
-            spelling.startswith(each) and each != spelling for each in _BEGUN_PRIVATE.findall(data)
-        )
+        return self._stands_begun or any(map(spelling.startswith, _BEGUN_PRIVATE.findall(data)))
 
     @cached_property
     def _stands_begun(self) -> bool:

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.texts import is_part_of_name
+from zephyrun.linking.texts import PUTS_UNDER_NAME, is_part_of_name
 from zephyrun.linking.usage import Usage
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
@@ -18,7 +18,7 @@ _CALLED_SO = frozenset(name.rpartition(".")[2] for name in _MAKING)
 _N_OF_BASES = 1
 _SPREAD_OUT = "*"
 _TABLE = "__dict__"
-_SETS_WORKED_OUT = lazy_pattern(r"\s*(?:\.\s*update\s*\(|(?:\.\s*setdefault\s*\(|\[)(?!\s*[\"']\w+[\"']\s*[,\])]))")
+_SETS_WORKED_OUT = lazy_pattern(PUTS_UNDER_NAME)
 _OWN_VARIABLES = frozenset({"locals()", "vars()"})
 
 

@@ -39,10 +39,9 @@ _MAKES_CLASSES = tuple(
 # What puts names into the body of a class, or takes them out of it.
 _SETS_IN_BODY = lazy_pattern(rb"(?:locals|vars)\s*\(\s*\)\s*(?:\[|\.\s*(?:update|setdefault|__setitem__)\b)")
 _SETS_IN_BODY_WORDS = (b"locals", b"vars")
-# What puts names into the table of a class or an instance that are not written there.
-_SETS_IN_TABLE = lazy_pattern(
-    rb"__dict__\s*(?:\.\s*update\s*\(|(?:\.\s*setdefault\s*\(|\[)(?!\s*[\"']\w+[\"']\s*[,\])]))"
-)
+# What stands behind a table of names into which something is put under a name that is not written there.
+PUTS_UNDER_NAME = r"\s*(?:\.\s*update\s*\(|(?:\.\s*setdefault\s*\(|\[)(?!\s*[\"']\w+[\"']\s*[,\])]))"
+_SETS_IN_TABLE = lazy_pattern(rb"__dict__%b" % PUTS_UNDER_NAME.encode())
 _BEGINNING = lazy_pattern(r"\s?(?:[\w.]*[.:])?(\w+)")
 # What finds things by dotted names, or sets them, is called by one of these words.
 _FINDS_BY_TEXT = lazy_pattern(

@@ -8,13 +8,13 @@ from functools import cached_property
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
+from zephyrun.linking.linkage import looks_up
 from zephyrun.linking.modules import (
     find_import_roots,
     imports_everything,
     is_python,
     module_name,
 )
-from zephyrun.linking.linkage import looks_up
 from zephyrun.linking.texts import finds_by_text, first_lines, is_part_of_name, is_searched, words_in
 from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
@@ -25,9 +25,9 @@ class NameSeekers:
     """The files of one version of a project, as far as they might notice a new name of a module.
 
     A file of Python notices that imports the module, or may load it by name, and takes the name from
-    it, asks for it or sets it, or looks up names of which a text in it is a part, or that imports everything from it and
-    has such a name itself; so does a stub of the module. Any other file might notice that holds both the name and the module's own as
-    words.
+    it, asks for it or sets it, or looks up names that it works out and holds a text that is part of this one; so does
+    a file that imports everything from it and has such a name itself, and a stub of the module. Any other file might
+    notice that holds both the name and the module's own as words.
     """
 
     def __init__(self, files: Mapping[str, Content]) -> None:

@@ -23,7 +23,6 @@ from zephyrun.proof.remains import Reservation, Surroundings, namespace_reservat
 
 # What gives a program all names of the module at once.
 _NAMESPACE_READERS = frozenset({"globals"})
-_NAMESPACE_CALLS = frozenset({"vars()", "dir()", "locals()"})
 _RUNNING_CALLS = frozenset({"eval()", "exec()"})
 _NAMESPACE_ATTRIBUTES = frozenset({"modules", "getmembers", "__globals__", "co_consts", "co_names"})
 # A text that is run, and lists names.
@@ -100,7 +99,7 @@ def namespace_reservations(
 ) -> Iterator[Reservation]:
     """What could notice that a module has one more name, or a function one number less."""
     for exposure in facts.exposures:
-        if exposure.what in _NAMESPACE_CALLS and exposure.scope == 0:
+        if exposure.gives_namespace and exposure.scope == 0:
             yield namespace_reservation(exposure.what, exposure.start)
     # In most files none of these words stands.
     for binding in facts.bindings if facts.names & _NAMESPACE_READERS else ():
