@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 import re
 import subprocess
-import sys
 import sysconfig
 from collections.abc import Iterator
 from pathlib import Path
 
 from benchmarks.run_near_misses import pairs
+from tests.ready import ready
 from zephyrun.languages.python import ParsedFile, parse
 
 PROJECT = Path(__file__).resolve().parent.parent
@@ -75,14 +75,7 @@ def programs_beside_others() -> Iterator[tuple[str, bytes, bytes, bytes]]:
 
 def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.CompletedProcess[str]:
     """Run the built program; fails when the exit code is not `code`."""
-    done = subprocess.run(
-        [sys.executable, "-m", "zephyrun", *map(str, words)],
-        cwd=cwd,
-        capture_output=True,
-        text=True,
-        encoding="utf-8",
-        timeout=120,
-    )
+    done = ready().run(cwd, *map(str, words))
     if code is not None:
         assert done.returncode == code, (done.returncode, done.stdout, done.stderr)
     assert "Traceback" not in done.stderr
