@@ -121,7 +121,7 @@ def _is_asked(view: FileView, binding: int) -> bool:
 def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     """What better name the old one must have for being worth a word; `None` where none would do."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
-    is_bare = judged.shortness is Shortness.SKELETON and not judged.can_be_said
+    is_bare = judged.shortness in (Shortness.SKELETON, Shortness.STUMP)
     if judged.shortness is Shortness.STAND_IN or is_bare:
         return ANY_NAME
     if judged.shortness is Shortness.TRADE_FORM:
@@ -225,9 +225,7 @@ def _attributes(view: FileView) -> Iterator[Finding]:
 
 
 def _short_words(view: FileView, name: str) -> tuple[str, ...]:
-    """The words of a name that may be the project's own; none for a stand-in, which is nobody's word."""
-    if shortness_of(name.strip("_"), view.words) is Shortness.STAND_IN:
-        return ()
+    """The words of a name that may be the project's own."""
     words = view.words.unknown(name)
     return tuple(words) if all(len(word) > 1 for word in words) else ()
 

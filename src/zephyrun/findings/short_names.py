@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from enum import StrEnum
 
 from zephyrun.facts import Context, ContextSort, FileFacts, Role
@@ -34,6 +34,10 @@ _OF_CALLS = {
     ),
 }
 _OF_CALLS_LINES = 40
+# And for what is said to be of certain types.
+_OF_TYPES = {
+    "f": frozenset("IO TextIO BinaryIO TextIOBase BufferedReader BufferedWriter RawIOBase TextIOWrapper".split()),
+}
 _CAUGHT_LINES = 20
 # What a text is taken apart into, where it is held against single characters.
 _CHARACTER = lazy_pattern(r"""(?:Not)?(?:Eq:=(?:'(?:[^'\\]|\\.)'|"'")|In:=['"])""")
@@ -43,13 +47,21 @@ _MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians de
 _FORMULA_LINES = 15
 _NUMBERS = frozenset({ContextSort.FROM_OPERATOR, ContextSort.FROM_LITERAL})
 _TAKEN_OVER = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, ContextSort.FROM_CALL})
+# A key and its value, told by each other.
+_PAIR = ("k", "v")
+_PARTS = frozenset({ContextSort.PART_OF, ContextSort.ELEMENT_OF, ContextSort.ELEMENT_OF_CALL})
+_PAIR_LINES = 20
+# `c0`, `c1` and `c2`, worked out, are numbers of a formula.
+_COEFFICIENTS = 3
+_NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
 _COORDINATES = frozenset("xyz")
 _COORDINATE = lazy_pattern(r"([xyz])_?\d")
 _COORDINATE_LINES = 15
 _LETTERS = 2
 _STUMP_LENGTH = 3
 # What can be pronounced is a word from here on, and not a chance syllable.
-_LONG_WORD = 5
+_LONG_WORD = 4
+_SHORTEST_PART = 2
 _STAND_IN = lazy_pattern(r"([a-zA-Z]{1,5})_?\d+")
 # `i18n`, `m2m`; and numbers of messages, which somebody has given: `E006`.
 _TRADE_NUMBER = lazy_pattern(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
@@ -95,7 +107,10 @@ def shortness_of(name: str, words: WordChoices) -> Shortness | None:
         if len(unknown) < len(parts):
             return None
         return Shortness.LETTER if all(len(word) == 1 for word in parts) else Shortness.TRADE_FORM
-    if len(hard) == len(parts) or any(len(word) > _STUMP_LENGTH and not has_vowel(word) for word in hard):
+    plain = [
+        word for word in parts if word not in unknown and len(word) > _STUMP_LENGTH and not _is_read_at_sight(word)
+    ]
+    if not plain or len(hard) > 1 or any(len(word) > _STUMP_LENGTH and not has_vowel(word) for word in hard):
         return Shortness.SKELETON
     return Shortness.COMPOUND
 
@@ -105,16 +120,29 @@ def _is_read_at_sight(word: str) -> bool:
 
 
 def _is_glued(word: str, words: WordChoices) -> bool:
-    """Whether a word is two that a reader takes apart at sight (`innerhtml`), or one with a letter to it (`nbytes`)."""
+    """Whether a word is several that a reader takes apart at sight (`innerhtml`, `instrlen`), or one with a letter to
+    it (`nbytes`, `bestq`)."""
+    if not has_vowel(word):
+        return False
     return any(
-        all(_is_part(part, words) for part in (word[:cut], word[cut:]))
-        or (1 in (cut, len(word) - cut) and _is_part(max(word[:cut], word[cut:], key=len), words))
-        for cut in range(1, len(word))
+        max(map(len, parts)) >= _LONG_WORD or min(map(len, parts)) >= _STUMP_LENGTH
+        for parts in _taken_apart(word, words)
+    ) or any(
+        _is_part(part, words) and len(part) >= _STUMP_LENGTH for part in (word[1:], word[:-1])
     )
 
 
+def _taken_apart(word: str, words: WordChoices) -> Iterator[tuple[str, ...]]:
+    """The ways in which a word is known ones, one behind the other."""
+    if _is_part(word, words):
+        yield (word,)
+    for cut in range(_SHORTEST_PART, len(word) - 1):
+        if _is_part(word[:cut], words):
+            yield from ((word[:cut], *rest) for rest in _taken_apart(word[cut:], words))
+
+
 def _is_part(word: str, words: WordChoices) -> bool:
-    if len(word) < _STUMP_LENGTH:
+    if len(word) < _SHORTEST_PART:
         return False
     is_known = word in SHORT_WORDS or word in TRADE_FORMS or _is_read_at_sight(word)
     return is_known or (len(word) >= _LONG_WORD and not words.unknown(word))
@@ -133,9 +161,12 @@ def is_conventional(
         given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _FROM_CALLS}
         if given & callees:
             return True
-    if _is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or (
-        n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts)
-    ):
+    if n_lines <= _OF_CALLS_LINES and (types := _OF_TYPES.get(name)):
+        if any(each.sort is ContextSort.ANNOTATED and each.name in types for each in contexts):
+            return True
+    if _is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or _is_of_a_pair(name, n_lines, contexts):
+        return True
+    if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
         return True
     if is_coordinate(name):
         scope = facts.bindings[binding].scope
@@ -150,10 +181,22 @@ def is_conventional(
 
 
 def _is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
-    """Whether a name is that of the attribute or key it was taken from, or one of its words: not its own fault."""
+    """Whether a name is that of the attribute, key or thing it was taken from, one of its words, or the end of what was
+    called (`lex = shlex.shlex(…)`): not its own fault."""
+    is_word = len(name) > 1
     return any(
-        each.sort in _TAKEN_OVER and (each.name == name or (len(name) > 1 and name in split_name(each.name)))
+        (each.sort in _TAKEN_OVER and (each.name == name or (is_word and name in split_name(each.name))))
+        or (each.sort is ContextSort.FROM_CALL_ON and each.other < 0 and each.name.endswith(f"@{name}"))
+        or (each.sort is ContextSort.FROM_CALL and len(name) >= _STUMP_LENGTH and each.name.endswith(name))
         for each in contexts
+    )
+
+
+def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
+    """Whether a name is the `k` or the `v` of two that come together, whatever becomes of it."""
+    place = f":{_PAIR.index(name)}/2" if name in _PAIR else ""
+    return bool(place) and n_lines <= _PAIR_LINES and any(
+        each.sort in _PARTS and each.name.endswith(place) for each in contexts
     )
 
 
@@ -166,7 +209,17 @@ def _is_character(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
 
 
 def _is_of_a_formula(facts: FileFacts, binding: int, name: str, contexts: Sequence[Context]) -> bool:
-    """Whether a letter, with a number or not, is worked out or handed in among the functions of mathematics."""
+    """Whether a letter, with a number or not, is worked out or handed in among the functions of mathematics, or beside
+    its like with other numbers."""
+    if _NUMBERED_LETTER.fullmatch(name) and any(each.sort is ContextSort.FROM_OPERATOR for each in contexts):
+        scope = facts.bindings[binding].scope
+        like = {
+            each.name
+            for each in facts.bindings
+            if each.scope == scope and each.name[0] == name[0] and _NUMBERED_LETTER.fullmatch(each.name)
+        }
+        if len(like) >= _COEFFICIENTS:
+            return True
     function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
     if function is None or len(name.rstrip("0123456789_")) != 1:
         return False
