@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from itertools import pairwise
 from math import log2
 from typing import NamedTuple
 
@@ -42,6 +43,7 @@ _FAIRLY_LIKELY = 0.4
 # What is met all over a file costs more than a local.
 _WEIGHT_OF_A_DEFINITION = 3.0
 _WEIGHT_OF_AN_ATTRIBUTE = 2.0
+_BEGINNINGS = frozenset({Role.LOOP, Role.CATCH, Role.WITH})
 _MADE = frozenset(
     {
         ContextSort.FROM_CALL,
@@ -158,8 +160,7 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     is_mangled = record.name != spelling_of(view, binding)
     if not name or is_mangled or Role.IMPORT in roles or roles == {Role.READ}:
         return None
-    first, last = lines_of(view, binding)
-    n_lines = last - first + 1
+    n_lines = _longest_life(view, binding)
     is_in_comprehension = facts.scopes[record.scope].kind is ScopeKind.COMPREHENSION
     if is_in_comprehension and n_lines <= _COMPREHENSION_LINES:
         return None
@@ -174,6 +175,14 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
         _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
     )
     return _Judged(binding, shortness, weight, n_lines, can_be_said, is_seen_at_a_glance)
+
+
+def _longest_life(view: FileView, binding: int) -> int:
+    """Over how many lines a reader carries a name at most: each loop, handler and `with` gives it another meaning."""
+    references = [view.facts.references[index] for index in view.facts.bindings[binding].references]
+    lines = [view.source.line_of(each.start) for each in references]
+    begins = [0, *(number for number, each in enumerate(references) if number and each.role in _BEGINNINGS)]
+    return max(lines[end - 1] - lines[begin] + 1 for begin, end in pairwise([*begins, len(lines)]))
 
 
 # -- functions, classes and attributes -----------------------------------------------------------

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import ContextSort, ScopeKind
+from zephyrun.facts import ContextSort, Definition, ScopeKind
 from zephyrun.findings.about_names import (
     about_definition,
     about_variable,
@@ -31,7 +31,9 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
     for definition in view.facts.definitions:
         is_class = definition.sort is ScopeKind.CLASS
         place = "class-name" if is_class else "function-name"
-        if (new := _better(view, definition.name, place)) and (is_class or not owes_its_name(view, definition)):
+        if not (new := _better(view, definition.name, place)) or _follows_another(view, definition):
+            continue
+        if is_class or not owes_its_name(view, definition):
             suggestions = _suggested(view, new, view.facts.names, place)
             message = _message(view, definition.name, place)
             yield about_definition(
@@ -50,6 +52,17 @@ def find_off_style_names(view: FileView) -> Iterator[Finding]:
         yield about_variable(view, binding, "off-style-name", message, weight, suggestions=suggestions)
 
 
+def _follows_another(view: FileView, definition: Definition) -> bool:
+    """Whether a class is written as one that it extends is, or a function as the class is that it stands for: what it
+    gives is made inside."""
+    style = style_of(definition.name)
+    if definition.sort is ScopeKind.CLASS:
+        reference = view.facts.reference_by_start.get(definition.name_start)
+        contexts = view.contexts.by_binding.get(reference.binding, ()) if reference is not None else ()
+        return any(each.sort is ContextSort.EXTENDS and style_of(each.name) == style for each in contexts)
+    return style == PASCAL and any(each.scope == definition.inner_scope for each in view.facts.definitions)
+
+
 def _is_class_by_another_name(view: FileView, binding: int, name: str) -> bool:
     """Whether a variable in the style of classes is set to something in that style, as a class is."""
     contexts = view.contexts.by_binding.get(binding, ())
@@ -62,7 +75,11 @@ def _is_class_by_another_name(view: FileView, binding: int, name: str) -> bool:
 def _better(view: FileView, name: str, place: str) -> str:
     """A name in the style that the project has in a place, "" where it is in it, or in none."""
     wanted, style = view.habits.get(place, ""), style_of(name)
-    return in_style(name, split_name(name), wanted) if wanted and style and style != wanted else ""
+    words = split_name(name)
+    if not wanted or not style or style == wanted or max(map(len, words)) == 1:
+        # Letters side by side, as in `R2I`, are no words.
+        return ""
+    return in_style(name, words, wanted)
 
 
 def _message(view: FileView, name: str, place: str) -> str:

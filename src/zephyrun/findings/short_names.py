@@ -15,12 +15,13 @@ from zephyrun.patterns import lazy_pattern
 _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
-    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 20)),
+    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 30)),
     **dict.fromkeys(("e", "ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
     **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
     **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 20)),
     **dict.fromkeys("ab", (frozenset({Role.PARAMETER}), 8)),
-    "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH, Role.PARAMETER}), 8),
+    **dict.fromkeys(("i1", "i2", "j1", "j2"), (frozenset({Role.LOOP, Role.EACH}), 20)),
+    "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH, Role.PARAMETER}), 12),
     "m": (frozenset({Role.ASSIGN, Role.INLINE}), 4),
     "fn": (frozenset({Role.LOOP, Role.ASSIGN, Role.PARAMETER}), 8),
 }
@@ -29,11 +30,13 @@ _OF_CALLS = {
     "m": frozenset({"match", "search", "fullmatch", "finditer"}),
     "f": frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split()),
     "st": frozenset({"stat", "lstat", "fstat"}),
+    **dict.fromkeys(("af", "sa"), frozenset({"getaddrinfo"})),
     **dict.fromkeys(
         "el p a li ol ul tr td th dl dt dd".split(), frozenset({"Element", "SubElement", "createElement", "new_tag"})
     ),
 }
 _OF_CALLS_LINES = 40
+_OPENING = lazy_pattern(r"(?:^|_)open|[a-z]File$|_file$")
 # And for what is said to be of certain types.
 _OF_TYPES = {
     "f": frozenset("IO TextIO BinaryIO TextIOBase BufferedReader BufferedWriter RawIOBase TextIOWrapper".split()),
@@ -56,13 +59,22 @@ _COEFFICIENTS = 3
 _NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
 _COORDINATES = frozenset("xyz")
 _COORDINATE = lazy_pattern(r"([xyz])_?\d")
-_COORDINATE_LINES = 15
+_COORDINATE_LINES = 60
+# So many letters of the alphabet that are taken out of one thing are its parts, as those of a matrix are.
+_LETTERS_OF_PARTS = 3
+# One of the things called so is told by their name on the line above.
+_INITIAL_LINES = 5
+_SAID_LINES = 3
+# Two of a kind that are held against each other.
+_COMPARED_LINES = 4
 _LETTERS = 2
 _STUMP_LENGTH = 3
 # What can be pronounced is a word from here on, and not a chance syllable.
 _LONG_WORD = 4
 _SHORTEST_PART = 2
 _STAND_IN = lazy_pattern(r"([a-zA-Z]{1,5})_?\d+")
+# What is read at sight with a number, too.
+_COUNTED = frozenset({"len", "arg", "str"})
 # `i18n`, `m2m`; and numbers of messages, which somebody has given: `E006`.
 _TRADE_NUMBER = lazy_pattern(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
 
@@ -89,7 +101,8 @@ def shortness_of(name: str, words: WordChoices) -> Shortness | None:
     numbered = _STAND_IN.fullmatch(name)
     if numbered is not None:
         # `tag1` and `tag2` are the parts of something; `tmp2` and `p2` are one more of whatever.
-        says_nothing = numbered[1].lower() in VAGUE_WORDS or words.unknown(numbered[1])
+        stem = numbered[1].lower()
+        says_nothing = stem in VAGUE_WORDS or (bool(words.unknown(stem)) and stem not in _COUNTED)
         return Shortness.STAND_IN if says_nothing else None
     parts = [word for word in split_name(name) if not word.isdigit()]
     unknown = words.unknown(name)
@@ -159,7 +172,7 @@ def is_conventional(
     """Whether the trade reads a short name at sight, in these roles, over so many lines, and for what is said of it."""
     if n_lines <= _OF_CALLS_LINES and (callees := _OF_CALLS.get(name)):
         given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _FROM_CALLS}
-        if given & callees:
+        if given & callees or (name == "f" and any(map(_OPENING.search, given))):
             return True
     if n_lines <= _OF_CALLS_LINES and (types := _OF_TYPES.get(name)):
         if any(each.sort is ContextSort.ANNOTATED and each.name in types for each in contexts):
@@ -167,6 +180,8 @@ def is_conventional(
     if _is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or _is_of_a_pair(name, n_lines, contexts):
         return True
     if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
+        return True
+    if _is_initial(name, n_lines, contexts) or _is_one_of_several(facts, binding, name, n_lines, contexts):
         return True
     if is_coordinate(name):
         scope = facts.bindings[binding].scope
@@ -198,6 +213,38 @@ def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
     return bool(place) and n_lines <= _PAIR_LINES and any(
         each.sort in _PARTS and each.name.endswith(place) for each in contexts
     )
+
+
+def _is_initial(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
+    """Whether a letter begins the name of the things of which it is one, or of its type, a line or so above: `d` of
+    `dirs`, `m: Matrix`."""
+    if len(name) > 1:
+        return False
+    return any(
+        (each.sort is ContextSort.ELEMENT_OF and n_lines <= _INITIAL_LINES and singular(each.name)[:1] == name)
+        or (each.sort is ContextSort.ANNOTATED and n_lines <= _SAID_LINES and each.name[:1].lower() == name)
+        for each in contexts
+    )
+
+
+def _is_one_of_several(
+    facts: FileFacts, binding: int, name: str, n_lines: int, contexts: Sequence[Context]
+) -> bool:
+    """Whether a name is one of the letters (`a, b, c, d`, with a number or not) that some thing is taken apart into, or
+    one of two parameters (`v1`, `v2`) that are held against each other."""
+    letter, number = name[:1], name[1:]
+    if number and not number.isdigit():
+        return False
+    record = facts.bindings[binding]
+    names = {each.name for each in facts.bindings if each.scope == record.scope}
+    place = ord(letter)
+    runs = (range(place - before, place - before + _LETTERS_OF_PARTS) for before in range(_LETTERS_OF_PARTS))
+    if any(each.sort is ContextSort.PART_OF for each in contexts) and any(
+        all(f"{chr(code)}{number}" in names for code in run) for run in runs
+    ):
+        return True
+    is_pair = bool(number) and {f"{letter}1", f"{letter}2"} <= names
+    return is_pair and Role.PARAMETER in facts.roles(binding) and n_lines <= _COMPARED_LINES
 
 
 def _is_character(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:

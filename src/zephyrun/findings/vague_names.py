@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from math import log2
 
-from zephyrun.facts import ContextSort, ScopeKind
+from zephyrun.facts import ContextSort, Role, ScopeKind
 from zephyrun.findings.about_names import (
     about_definition,
     about_variable,
@@ -38,6 +38,7 @@ _AROUND_OTHERS = frozenset(
     "Optional List Dict Set Tuple Type Sequence Mapping Iterable Iterator AsyncIterable AsyncIterator Callable".split()
 )
 _KEYS = frozenset({"key", "keyword", "name", "attr", "k"})
+_TAKEN_FROM = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY})
 _WEIGHT_OF_A_DEFINITION = 2.0
 
 
@@ -56,7 +57,7 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
         if n_lines < _FEW_LINES and n_uses < _FEW_USES:
             continue
         made = {each.name for each in view.contexts.by_binding.get(binding, ()) if each.sort in VALUES}
-        if len(made) > _MOST_VALUES or _may_be_several(view, binding):
+        if len(made) > _MOST_VALUES or _may_be_several(view, binding) or _goes_on_as_another(view, binding):
             # It is now this and now that, and no word fits it all.
             continue
         message = (
@@ -66,8 +67,8 @@ def find_vague_names(view: FileView) -> Iterator[Finding]:
         weight = _VAGUENESS * (log2(1 + n_lines) + log2(1 + n_uses) / 2)
         yield about_variable(view, binding, "vague-name", message, weight, wanted)
     for definition in facts.definitions:
-        # Inside a function, `func` is what it makes and gives.
-        is_inside = facts.scopes[definition.scope].kind is ScopeKind.FUNCTION
+        # Inside a function, `func` is what it makes and gives; of a method, its class says the rest.
+        is_inside = facts.scopes[definition.scope].kind is not ScopeKind.MODULE
         if not is_inside and is_vague_definition(definition.name) and not owes_its_name(view, definition):
             message = f"`{definition.name}` would fit anything, and the code says what it is for."
             yield about_definition(
@@ -87,6 +88,22 @@ def _may_be_several(view: FileView, binding: int) -> bool:
         other.name in _KEYS and other.scope == record.scope for other in facts.bindings
     )
     return is_beside_its_key or "Union" in annotated or max(len(asked), len(classes)) > 1
+
+
+def _goes_on_as_another(view: FileView, binding: int) -> bool:
+    """Whether something is made anew from what it was (`data = compress(data)`), so that no word fits it all, or has the
+    word from where it was taken (`result = call.result`)."""
+    facts = view.facts
+    record = facts.bindings[binding]
+    references = [facts.references[index] for index in record.references]
+    written = {view.source.line_of(each.start) for each in references if each.role is Role.ASSIGN}
+    name = record.name.strip("_")
+    return any(
+        each.role is Role.AUGMENT or (each.role is Role.READ and view.source.line_of(each.start) in written)
+        for each in references
+    ) or any(
+        each.sort in _TAKEN_FROM and each.name == name for each in view.contexts.by_binding.get(binding, ())
+    )
 
 
 def _wanted(view: FileView, binding: int) -> Wanted | None:

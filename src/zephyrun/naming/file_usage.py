@@ -13,7 +13,7 @@ from zephyrun.facts import Context, FileFacts, Role
 from zephyrun.naming.features import is_learned_from, keys_of
 from zephyrun.naming.letters import skeleton, words_of
 from zephyrun.naming.usage import ProjectUsage
-from zephyrun.naming.words import is_readable
+from zephyrun.naming.words import is_readable, keeps_letters
 from zephyrun.source import SourceText
 
 _NUMBER = "I"
@@ -123,7 +123,9 @@ class UsageOfFiles(ProjectUsage):
             return False
         bones = skeleton(word)
         return not any(
-            (full.startswith(word) or skeleton(full) == bones) and full != word and is_readable(full)
+            (full.startswith(word) or (skeleton(full) == bones and keeps_letters(word, full)))
+            and full != word
+            and is_readable(full)
             for full in self.words_by_initial.get(word[0], ())
         )
 

@@ -63,7 +63,7 @@ TRADE_FORMS = frozenset(
     "argv stdin stdout lhs rhs pid uid gid api app apps acl bbox bom cgi cli csrf css cwd db dns eof eol ftp gif gui "
     "gzip ide imap iso jpg jpeg js jwt lru mtime ctime nbytes ndim dtype rfc rpc sdk smtp ssh svg tar tcp tls ttl "
     "tty udp re non uuids const consts recv href rgba mysql xpath tmpdir passwd stdev bson ngram rstrip lstrip pprint vmin vmax rtol "
-    "atol chmod toc br hr rhythm vpn wsgi asgi xhr yml py pyc "
+    "atol br ca chmod exe hh hr rhythm ss toc ttf vpn wsgi asgi xhr yml py pyc "
     "kg mg cm mm km ms ns kb mb gb hz".split()
 )
 
