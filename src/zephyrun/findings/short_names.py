@@ -19,7 +19,7 @@ _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
     **dict.fromkeys(("e", "ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
     **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
     **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 20)),
-    **dict.fromkeys("ab", (frozenset({Role.PARAMETER}), 8)),
+    **dict.fromkeys("ab", (frozenset({Role.PARAMETER, Role.LOOP}), 8)),
     **dict.fromkeys(("i1", "i2", "j1", "j2"), (frozenset({Role.LOOP, Role.EACH}), 20)),
     "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH, Role.PARAMETER}), 12),
     "m": (frozenset({Role.ASSIGN, Role.INLINE}), 4),
@@ -54,6 +54,7 @@ _TAKEN_OVER = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, Conte
 _PAIR = ("k", "v")
 _PARTS = frozenset({ContextSort.PART_OF, ContextSort.ELEMENT_OF, ContextSort.ELEMENT_OF_CALL})
 _PAIR_LINES = 20
+_PLACES = lazy_pattern(r"\d+/\d+")
 # `c0`, `c1` and `c2`, worked out, are numbers of a formula.
 _COEFFICIENTS = 3
 _NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
@@ -209,9 +210,10 @@ def _is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
 
 def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
     """Whether a name is the `k` or the `v` of two that come together, whatever becomes of it."""
-    place = f":{_PAIR.index(name)}/2" if name in _PAIR else ""
-    return bool(place) and n_lines <= _PAIR_LINES and any(
-        each.sort in _PARTS and each.name.endswith(place) for each in contexts
+    return (
+        name in _PAIR
+        and n_lines <= _PAIR_LINES
+        and any(each.sort in _PARTS and f"{_PAIR.index(name)}/2" in _PLACES.findall(each.name) for each in contexts)
     )
 
 

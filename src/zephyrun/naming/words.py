@@ -60,10 +60,10 @@ SHORT_WORDS = frozenset(
 # Short forms that stand for one thing throughout the trade; a reader need not look them up.
 TRADE_FORMS = frozenset(
     "ax df dx dy dz fd np pd plt tz utc gmt cpu gpu io ctx ast cls csv sha crc rgb exc err msg src dst "
-    "argv stdin stdout lhs rhs pid uid gid api app apps acl bbox bom cgi cli csrf css cwd db dns eof eol ftp gif gui "
+    "argv stdin stdout stderr lhs rhs pid uid gid api app apps acl bbox bom cgi cli csrf css cwd db dns eof eol ftp gif gui "
     "gzip ide imap iso jpg jpeg js jwt lru mtime ctime nbytes ndim dtype rfc rpc sdk smtp ssh svg tar tcp tls ttl "
     "tty udp re non uuids const consts recv href rgba mysql xpath tmpdir passwd stdev bson ngram rstrip lstrip pprint vmin vmax rtol "
-    "atol br ca chmod exe hh hr rhythm ss toc ttf vpn wsgi asgi xhr yml py pyc "
+    "atol br ca chmod cmsg exe fut hh hr nav rhythm ss toc ttf vpn wsgi asgi xhr yml py pyc "
     "kg mg cm mm km ms ns kb mb gb hz".split()
 )
 
@@ -171,7 +171,7 @@ def has_vowel(word: str) -> bool:
 @cache
 def is_readable(word: str) -> bool:
     """Whether a reader knows or can at least pronounce a lower-case word."""
-    if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS:
+    if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS or singular(word) in TRADE_FORMS:
         # Words of other scripts are for their own readers to judge.
         return True
     if len(word) <= _LONGEST_TRUSTED_SKELETON or not has_vowel(word):
