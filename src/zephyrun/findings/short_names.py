@@ -27,10 +27,11 @@ _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
 }
 # Short names for what certain calls give.
 _OF_CALLS = {
-    "m": frozenset({"match", "search", "fullmatch", "finditer"}),
+    "m": frozenset({"match", "search", "fullmatch", "finditer", "divmod"}),
     "f": frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split()),
     "st": frozenset({"stat", "lstat", "fstat"}),
     **dict.fromkeys(("af", "sa"), frozenset({"getaddrinfo"})),
+    **dict.fromkeys("qrdhs", frozenset({"divmod"})),
     **dict.fromkeys(
         "el p a li ol ul tr td th dl dt dd".split(), frozenset({"Element", "SubElement", "createElement", "new_tag"})
     ),
@@ -38,7 +39,9 @@ _OF_CALLS = {
 _OF_CALLS_LINES = 40
 _OPENING = lazy_pattern(r"(?:^|_)open|[a-z]File$|_file$")
 # And for what is said to be of certain types.
+_ERRORS = frozenset({"Exception", "BaseException"})
 _OF_TYPES = {
+    **dict.fromkeys(("e", "ex", "exc", "err"), _ERRORS),
     "f": frozenset("IO TextIO BinaryIO TextIOBase BufferedReader BufferedWriter RawIOBase TextIOWrapper".split()),
 }
 _CAUGHT_LINES = 20
@@ -81,6 +84,7 @@ _TRADE_NUMBER = lazy_pattern(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
 
 
 _FROM_CALLS = frozenset({ContextSort.FROM_CALL, ContextSort.ELEMENT_OF_CALL, ContextSort.WITH})
+_GIVEN = _FROM_CALLS | {ContextSort.PART_OF}
 
 
 class Shortness(StrEnum):
@@ -172,7 +176,7 @@ def is_conventional(
 ) -> bool:
     """Whether the trade reads a short name at sight, in these roles, over so many lines, and for what is said of it."""
     if n_lines <= _OF_CALLS_LINES and (callees := _OF_CALLS.get(name)):
-        given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _FROM_CALLS}
+        given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _GIVEN}
         if given & callees or (name == "f" and any(map(_OPENING.search, given))):
             return True
     if n_lines <= _OF_CALLS_LINES and (types := _OF_TYPES.get(name)):
@@ -218,13 +222,16 @@ def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
 
 
 def _is_initial(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
-    """Whether a letter begins the name of the things of which it is one, or of its type, a line or so above: `d` of
-    `dirs`, `m: Matrix`."""
-    if len(name) > 1:
-        return False
+    """Whether a letter begins the name of the things of which it is one, or a letter or two that of its type, a line
+    or so above: `d` of `dirs`, `m: Matrix`."""
     return any(
         (each.sort is ContextSort.ELEMENT_OF and n_lines <= _INITIAL_LINES and singular(each.name)[:1] == name)
-        or (each.sort is ContextSort.ANNOTATED and n_lines <= _SAID_LINES and each.name[:1].lower() == name)
+        or (
+            each.sort is ContextSort.ANNOTATED
+            and n_lines <= _SAID_LINES
+            and len(name) <= _LETTERS
+            and each.name.lower().startswith(name)
+        )
         for each in contexts
     )
 

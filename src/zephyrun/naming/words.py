@@ -25,7 +25,7 @@ SHORT_WORDS = frozenset(
     flat flip flow fly foam fog fold foot for fork form four fox free frog from fuel full fun gap
     gas gate get gift give glue go goal god gold good got grid grow gum gun guy had hall ham hand
     hard has hash hat have hay head hear heat held hen her here hex hey hi hid high hill him hint
-    hip his hit hive hold hole home hook hope hot hour how html http hub hug hull hut ice icon id
+    hip his hit hive hold hole home hook hop hope hot hour how html http hub hug hull hut ice icon id
     idea idle ids if image in inch info ink inn input int into ion ip iron is it item items its
     jam jar jaw jet job join joy json jug jump just keep key keys kin kind king kit knob know lab
     lack lag lamp land lap large last late law lawn lay layer lead leaf lean left leg less let
@@ -168,10 +168,14 @@ def has_vowel(word: str) -> bool:
     return not _VOWELS.isdisjoint(word)
 
 
+def _is_plural_of_trade_form(word: str) -> bool:
+    return word.endswith("s") and word[:-1] in TRADE_FORMS
+
+
 @cache
 def is_readable(word: str) -> bool:
     """Whether a reader knows or can at least pronounce a lower-case word."""
-    if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS or singular(word) in TRADE_FORMS:
+    if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS or _is_plural_of_trade_form(word):
         # Words of other scripts are for their own readers to judge.
         return True
     if len(word) <= _LONGEST_TRUSTED_SKELETON or not has_vowel(word):
