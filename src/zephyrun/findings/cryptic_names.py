@@ -20,7 +20,7 @@ from zephyrun.findings.about_names import (
     spelling_of,
 )
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.findings.short_names import Shortness, is_conventional, is_coordinate, shortness_of
+from zephyrun.findings.short_names import Shortness, is_conventional, is_coordinate, is_initial, shortness_of
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
 from zephyrun.naming.words import has_vowel
@@ -164,16 +164,16 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     is_in_comprehension = facts.scopes[record.scope].kind is ScopeKind.COMPREHENSION
     if is_in_comprehension and n_lines <= _COMPREHENSION_LINES:
         return None
-    if is_conventional(facts, binding, name, roles, n_lines, view.contexts.by_binding.get(binding, ())):
+    contexts = view.contexts.by_binding.get(binding, ())
+    if is_conventional(facts, binding, name, roles, n_lines, contexts):
         return None
     shortness = shortness_of(name, view.words)
     if shortness is None:
         return None
     weight = view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
     can_be_said = all(map(has_vowel, view.words.unknown(name)))
-    is_seen_at_a_glance = shortness is Shortness.LETTER and n_lines <= (
-        _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
-    )
+    glance = _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
+    is_seen_at_a_glance = shortness is Shortness.LETTER and (n_lines <= glance or is_initial(name, n_lines, contexts))
     return _Judged(binding, shortness, weight, n_lines, can_be_said, is_seen_at_a_glance)
 
 

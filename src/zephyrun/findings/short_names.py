@@ -186,7 +186,7 @@ def is_conventional(
         return True
     if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
         return True
-    if _is_initial(name, n_lines, contexts) or _is_one_of_several(facts, binding, name, n_lines, contexts):
+    if _is_one_of_several(facts, binding, name, n_lines, contexts):
         return True
     if is_coordinate(name):
         scope = facts.bindings[binding].scope
@@ -218,21 +218,6 @@ def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
         name in _PAIR
         and n_lines <= _PAIR_LINES
         and any(each.sort in _PARTS and f"{_PAIR.index(name)}/2" in _PLACES.findall(each.name) for each in contexts)
-    )
-
-
-def _is_initial(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
-    """Whether a letter begins the name of the things of which it is one, or a letter or two that of its type, a line
-    or so above: `d` of `dirs`, `m: Matrix`."""
-    return any(
-        (each.sort is ContextSort.ELEMENT_OF and n_lines <= _INITIAL_LINES and singular(each.name)[:1] == name)
-        or (
-            each.sort is ContextSort.ANNOTATED
-            and n_lines <= _SAID_LINES
-            and len(name) <= _LETTERS
-            and each.name.lower().startswith(name)
-        )
-        for each in contexts
     )
 
 
@@ -288,3 +273,18 @@ def _is_of_a_formula(facts: FileFacts, binding: int, name: str, contexts: Sequen
 def is_coordinate(name: str) -> bool:
     """Whether a name is that of a coordinate: `x`, `y0`."""
     return name in _COORDINATES or _COORDINATE.fullmatch(name) is not None
+
+
+def is_initial(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
+    """Whether a letter begins the name of the things of which it is one, or a letter or two that of its type, a line
+    or so above: `d` of `dirs`, `m: Matrix`."""
+    return any(
+        (each.sort is ContextSort.ELEMENT_OF and n_lines <= _INITIAL_LINES and singular(each.name)[:1] == name)
+        or (
+            each.sort is ContextSort.ANNOTATED
+            and n_lines <= _SAID_LINES
+            and len(name) <= _LETTERS
+            and each.name.lower().startswith(name)
+        )
+        for each in contexts
+    )

@@ -63,7 +63,9 @@ TRADE_FORMS = frozenset(
     "argv stdin stdout stderr lhs rhs pid uid gid api app apps acl bbox bom cgi cli csrf css cwd db dns eof eol ftp gif gui "
     "gzip ide imap iso jpg jpeg js jwt lru mtime ctime nbytes ndim dtype rfc rpc sdk smtp ssh svg tar tcp tls ttl "
     "tty udp re non uuids const consts recv href rgba mysql xpath tmpdir passwd stdev bson ngram rstrip lstrip pprint vmin vmax rtol "
-    "atol br ca chmod cmsg exe fut hh hr nav rhythm ss toc ttf vpn wsgi asgi xhr yml py pyc "
+    "amqp chdir cidr ctrl downstream fnmatch fqdn graphql healthcheck hmac https lxml mathml mkdir mmap msgpack passphrase "
+    "passthrough postscript rmdir rmtree sftp sqrt stdio stdlib strftime strptime toml venv vhost xhtml xmlns xmlrpc yaml "
+    "zlib zstd atol br ca chmod cmsg exe fut hh hr nav rhythm ss toc ttf vpn wsgi asgi xhr yml py pyc "
     "kg mg cm mm km ms ns kb mb gb hz".split()
 )
 
@@ -84,7 +86,7 @@ _BEGINNINGS = frozenset(
 _ENDINGS = frozenset(
     """b bb c ch ck ct d dd dg dth f ff ft g gg gh ght gn h k l lb lc ld lf lg lk ll lm ln lp lpt lst lt lth lv m mb mn
     mp mph mpt n nc nch nct nd ng ngth nk nn nt nth nx p pt pth ph q r rb rc rch rd rf rg rk rl rld rm rn rp rph rr rs rsh rst
-    rt rth rv s sc sh sk sm sp ss st t tch th tt tz v w wk wl wn wth x xt xth z zz bt dz kt ps ts ws""".split()
+    rt rth rv s sc sh sk sm sp ss st t tch th tt tz v w wd wk wl wn wth x xt xth z zz bt dz kt ps ts ws""".split()
 ).union([""])
 # Short forms of four letters and more that everybody writes.
 _WRITTEN_SHORT = frozenset(
