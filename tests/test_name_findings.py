@@ -153,6 +153,8 @@ VAGUE = {
     "short": (["value = hive['weight']", "hive.weight = value"], []),
     "beside its key": (["for key, value in hive.items():", "    hive.log(value)", "    hive.weight = value", "    hive.keep(weight=value)"], []),
     "now this and now that": (["value = hive['weight']", "isinstance(value, A)", "isinstance(value, B)", "hive.keep(weight=value)"], []),
+    "made anew from what it was": (["value = hive['weight']", "value = log(value)", "hive.weight = value", "hive.keep(weight=value)"], []),
+    "called so where it was taken": (["value = hive.value", "hive.log(value)", "hive.weight = value", "hive.keep(weight=value)"], []),
     "plain": (["weight = hive['weight']", "hive.log(weight)", "hive.weight = weight", "hive.keep(weight=weight)"], []),
 }
 
@@ -168,6 +170,7 @@ VAGUE_DEFINITIONS = {
     "not described": ("def process(row):\n    row[3] += 3\n", []),
     "a command": ("def run(rows):\n    \"\"\"Parse rows.\"\"\"\n    return parse_rows(rows)\n", []),
     "of a base": ("class Hive(Box):\n    def process(self, row):\n        \"\"\"Parse a row.\"\"\"\n        return parse_row(row)\n", []),
+    "of a class that says the rest": ("class Hive:\n    def process(self, row):\n        \"\"\"Parse a row.\"\"\"\n        return parse_row(row)\n", []),
     "with what it is for": ("def process_rows(rows):\n    \"\"\"Parse rows.\"\"\"\n    return parse_rows(rows)\n", []),
 }
 
@@ -207,6 +210,24 @@ SHORT = {
     "two words in one": ("def f(hive):\n    innerlog = hive()\n" + "    log(innerlog)\n" * 16, {}),
     "a word beside a stump": ("def f(hive):\n    rbuf_offset = hive()\n" + "    log(rbuf_offset)\n" * 16, {}),
     "cannot be said": ("def f(line):\n    othr = line()\n    return othr\n", {"othr": "other"}),
+    "cannot be said, with a vowel": ("def f(line):\n    opnr = line()\n    return opnr\n", {"opnr": ""}),
+    "nothing but stumps": ("def f(line):\n    bas_pla = line()\n    return bas_pla\n", {"bas_pla": ""}),
+    "two stumps beside a word": ("def f(line):\n    slf_row_prs = line()\n    return slf_row_prs\n", {"slf_row_prs": ""}),
+    "several in one": ("def f(line):\n    rowlen, bestq = line()\n" + "    log(rowlen, bestq)\n" * 16, {}),
+    "one letter too many": ("def f(line):\n    strt = line()\n    return strt\n", {"strt": ""}),
+    "many loops": ("def f(hives):\n" + "    for i in hives():\n        log(i)\n" * 30, {}),
+    "one long loop": ("def f(hives):\n    for i in hives():\n" + "        log(i)\n" * 40, {"i": ""}),
+    "a pair": ("def f(row):\n    k, v = row.split('=')\n" + "    k = log(k, v)\n" * 9, {}),
+    "a pair apart": ("def f(row):\n    v = row.split('=')\n" + "    log(v)\n" * 16, {"v": ""}),
+    "parts of a matrix": ("def f(scale):\n    a, b, c, d = scale\n" + "    log(a, b, c, d)\n" * 16, {}),
+    "parts of something else": ("def f(scale):\n    w, r = scale\n" + "    log(w, r)\n" * 16, {"w": "", "r": ""}),
+    "numbers of a formula": ("def f(kg):\n    c0 = kg * 3\n    c1 = kg - 3\n    c2 = c0 / c1\n    return c0 + c1 + c2\n", {}),
+    "the end of what is called": ("def f(row):\n    lex = shlex.shlex(row)\n" + "    log(lex)\n" * 9, {}),
+    "made from itself": ("def f(row):\n    rtz = row()\n    rtz = rtz.strip()\n" + "    log(rtz)\n" * 9, {"rtz": ""}),
+    "an open file": ("def f(path):\n    f = LogFile(path)\n" + "    log(f)\n" * 16, {}),
+    "an error": ("def _f(e: BaseException):\n" + "    log(e)\n" * 30, {}),
+    "an initial at a glance": ("def f(dirs):\n    for d in dirs:\n        log(d)\n        rest(d)\n", {}),
+    "held against each other": ("def _f(v1, v2):\n    return v1 > v2\n", {}),
 }
 
 
@@ -231,6 +252,8 @@ def test_off_style_names():
     assert by_name["hive_diary"].suggestions[0].text == "HiveDiary" and by_name["hive_diary"].remedy == "review"
     aliases = "def f(hive):\n    HiveLog = hive.HiveLog\n    NetWeight = hive.weigh()\n    return HiveLog, NetWeight\n"
     assert set(found("off-style-name", aliases)) == {"NetWeight"}
+    alike = "class hive_diary(log_book): ...\ndef HiveLog(hive):\n    def log_hive(): ...\n    return log_hive\n"
+    assert not found("off-style-name", alike)
     taken = "def f(hive):\n    netWeight = net_weight = 3\n    return netWeight, net_weight\n"
     assert found("off-style-name", taken)["netWeight"].suggestions == ()
 
