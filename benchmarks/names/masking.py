@@ -284,7 +284,9 @@ def _hide(
         bool(roles & {Role.LOOP, Role.EACH}),
         sort,
     )
+    # What others can see may not be called as anything else of its file, as `zephyrun names` has it, too.
     siblings = frozenset(facts.bindings[each].name for each in beside if each not in masked)
+    siblings = siblings if sort is Sort.VARIABLE else frozenset(facts.names)
     known = ProjectUsage() if setting == "nothing to go by" else project
     return Hidden(setting, case, name, siblings - {name}, known)
 
