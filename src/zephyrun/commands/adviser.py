@@ -9,9 +9,12 @@ from __future__ import annotations
 import argparse
 import json
 import os
+import select
 import signal
 import subprocess
 import sys
+import tempfile
+import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -31,6 +34,10 @@ _MOST_NAMES = 5
 _LONGEST_NAME = 60
 _SECONDS = 60
 _QUESTIONS = 200
+# What answers may take up: one that goes on for ever would fill the memory before its time is over.
+_BYTES_FOR_AN_ANSWER = 4_096
+_BYTES_AT_LEAST = 2**16
+_CHUNK = 2**16
 
 
 @dataclass(frozen=True)
@@ -94,28 +101,48 @@ class Adviser:
 
     def _run(self, questions: bytes) -> tuple[bytes, list[str]]:
         """What it puts out in time, and what went wrong."""
-        with subprocess.Popen(
-            self.command,
-            shell=True,
-            stdin=subprocess.PIPE,
-            stdout=subprocess.PIPE,
-            stderr=subprocess.DEVNULL,
-            # So that what the shell has started ends with it.
-            start_new_session=True,
-        ) as process:
-            try:
-                with options.waiting(f"asking {self.command}"):
-                    output, _ = process.communicate(questions, timeout=self.seconds)
-            except subprocess.TimeoutExpired:
-                _end(process)
-                output, _ = process.communicate()
-                return output, [f"it was stopped after {self.seconds} seconds"]
-            except BaseException:
-                _end(process)
-                raise
-        if process.returncode:
-            return output, [f"it ended with exit code {process.returncode}"]
-        return output, []
+        with tempfile.TemporaryFile() as asked:
+            # Out of a file, it may read as slowly as it likes while its answers are read.
+            asked.write(questions)
+            asked.seek(0)
+            with subprocess.Popen(
+                self.command,
+                shell=True,
+                stdin=asked,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+                # So that what the shell has started ends with it.
+                start_new_session=True,
+            ) as process:
+                try:
+                    with options.waiting(f"asking {self.command}"):
+                        output, trouble = self._read(process)
+                except BaseException:
+                    _end(process)
+                    raise
+                if trouble:
+                    _end(process)
+                    return output, [trouble]
+        return output, [f"it ended with exit code {process.returncode}"] if process.returncode else []
+
+    def _read(self, process: subprocess.Popen[bytes]) -> tuple[bytes, str]:
+        """What it puts out before the time is over or it has said too much, and which of the two it was."""
+        assert process.stdout is not None, "it was started with a pipe"
+        deadline = time.monotonic() + self.seconds
+        most = _BYTES_AT_LEAST + _BYTES_FOR_AN_ANSWER * self.most_questions
+        output = bytearray()
+        too_slow = f"it was stopped after {self.seconds} seconds"
+        while select.select([process.stdout], [], [], max(deadline - time.monotonic(), 0))[0]:
+            if not (chunk := os.read(process.stdout.fileno(), _CHUNK)):
+                try:
+                    process.wait(max(deadline - time.monotonic(), 0))
+                except subprocess.TimeoutExpired:
+                    return bytes(output), too_slow
+                return bytes(output), ""
+            output += chunk
+            if len(output) > most:
+                return bytes(output[:most]), f"it was stopped after {most:,} bytes"
+        return bytes(output), too_slow
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
