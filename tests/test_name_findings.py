@@ -127,6 +127,19 @@ def test_muddled_names(names, are_muddled):
     assert not found("muddled-names", methods)
 
 
+def test_one_idea_under_two_names():
+    """Where the project writes it out in far more places, and both are not in one function."""
+    store = "def keep{0}(hive_store):\n    error_msg = hive_store()\n    return error_msg\n"
+    many = "".join(store.format(number) for number in range(4))
+    short = "def read(hive_store):\n    err_msg = hive_store()\n    return err_msg\n"
+    finding = found("muddled-names", many + short)["err_msg"]
+    assert [each.text for each in finding.suggestions] == ["error_msg"] and finding.remedy == "safe"
+    assert "called error_msg here, and 1 err_msg" in finding.suggestions[0].evidence[0]
+    assert not found("muddled-names", many + short.replace("read", "read2") + short + short.replace("read", "read3"))
+    assert not found("muddled-names", store.format(1) + short)
+    assert not found("muddled-names", many + short.replace("return", "error_msg = 3\n    return"))
+
+
 MASKING = {
     "builtin": ("def f(hive):\n    list = hive.all\n    return list\nx = list(3)\n", ["list"]),
     "builtin that nobody needs": ("def f(hive):\n    list = hive.all\n    return list\n", []),

@@ -14,10 +14,11 @@ from zephyrun.findings import survey_source
 from zephyrun.findings.naming import answered, read_usage
 from zephyrun.languages.python import parse
 from zephyrun.languages.python.contexts import read_contexts
+from zephyrun.naming.candidates import derived_names
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, unpacked, usage_of
 from zephyrun.naming.letters import expansions, fit_of, skeleton, telling_letters
 from zephyrun.naming.offers import Derived
-from zephyrun.naming.questions import Question, Sort
+from zephyrun.naming.questions import Question, Sort, ask
 from zephyrun.naming.ranking import PARTS, trained_weights
 from zephyrun.naming.usage import ProjectUsage, Row, ShippedUsage, shipped_usage, write_table
 from zephyrun.proof.remains import Surroundings
@@ -35,6 +36,13 @@ CONTEXTS = {
     "count": ("w = len(hives)", {("from call", "len"), ("from call on", "len:hives")}),
     "sum": ("w = kg + tare", {("from operator", "Add"), ("from operator", "Add<kg"), ("from operator", "Add>tare")}),
     "test": ("w = kg > 3", {("from test", "Gt")}),
+    "asked of something": ("w = hive in hives", {("from test", "In"), ("from test", "In:hive")}),
+    "of each": ("w = max(hive.kg for hive in hives)", {("from call", "max"), ("from call on", "max:kg")}),
+    "made from each": ("w = set(hive.kg for hive in hives)", {("from call", "set"), ("each", "kg"), ("all of", "hives")}),
+    "a mapping of each": (
+        "w = {hive.no: hive.kg for hive in hives}",
+        {("from literal", "DictComp"), ("each", "kg"), ("each", "no@kg"), ("all of", "hives")},
+    ),
     "number": ("w = 0", {("from literal", "=0")}),
     "list": ("w = []", {("from literal", "List()")}),
     "comprehension": ("w = [hive.kg for hive in hives]", {("from literal", "ListComp"), ("each", "kg"), ("all of", "hives")}),
@@ -300,6 +308,31 @@ def _suggested(code: str) -> list[str]:
     return [each.suggestions[0].text if each.suggestions else "" for each in _findings({"hives.py": code})]
 
 
+DERIVED = {
+    "one of them": ("max(hive.weight for hive in hives)", {"max_weight", "weight"}, set()),
+    "all together": ("sum(weights)", {"total_weight"}, {"weight"}),
+    "a mean": ("statistics.fmean(weights)", {"mean_weight"}, {"weight"}),
+    "whether any": ("any(hive.queen for hive in hives)", {"any_queen", "has_queen"}, set()),
+    "whether it is one": ("hive in hives", {"has_hive"}, set()),
+    "whether there is none": ("not hives", {"no_hives"}, set()),
+    "in one text": ("', '.join(hive.name for hive in hives)", {"names"}, {"name"}),
+    "many": ("[read_weight(hive) for hive in hives]", {"weights"}, {"weight"}),
+    "a mapping": ("{hive.number: hive.weight for hive in hives}", {"weight_by_number", "weights"}, {"weight"}),
+    "how many": ("len(hives)", {"hive_count", "n_hives"}, {"hives"}),
+}
+
+
+@pytest.mark.parametrize(("code", "among", "not_among"), DERIVED.values(), ids=DERIVED)
+def test_names_that_the_code_itself_says(code, among, not_among):
+    """With number and modifier kept: a mean is no weight, and many are no one."""
+    parsed = parse(f"def f(hives, weights, hive):\n    w = {code}\n    return 3\n".encode())
+    binding = next(number for number, each in enumerate(parsed.facts.bindings) if each.name == "w")
+    contexts = read_contexts(parsed).by_binding
+    question = ask(parsed.source, parsed.facts, binding, contexts, frozenset(), "w", "")
+    found = {each.text for each in derived_names(question.case, ProjectUsage())}
+    assert found >= among and not found & not_among
+
+
 def test_the_project_says_how_it_calls_things():
     """In other files, with how often and where."""
     others = "".join(
@@ -369,6 +402,9 @@ def test_questions_are_kept_as_plain_data():
     survey = survey_source("hives.py", code.encode(), Surroundings(), ["cryptic-name"])
     questions = [each.question for each in survey.findings]
     assert sorted(each.case.sort for each in questions) == ["function", "variable", "variable"]
+    twins = survey_source("hives.py", b"def f():\n    obj_store = 3\n    return obj_store\n", Surroundings(), ["muddled-names"])
+    questions += [each.question for each in twins.findings]
+    assert questions[-1].wanted.twins == ("object_store",)
     for question in (*questions, questions[0].with_offers([Derived("hives", "advised", "so they say")])):
         assert Question.from_row(json.loads(json.dumps(question.as_row()))) == question
 

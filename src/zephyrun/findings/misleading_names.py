@@ -170,7 +170,7 @@ def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> s
 def _sort_made(context: Context) -> str | None:
     """Which sort of thing an assignment surely makes, `None` where it does not say."""
     if context.sort is ContextSort.FROM_TEST:
-        return "bool" if context.name in _TESTS else None
+        return "bool" if context.name.partition(":")[0] in _TESTS else None
     if context.sort is ContextSort.FROM_CALL:
         return _SORTS_OF_CALLS.get(context.name)
     if context.sort is not ContextSort.FROM_LITERAL:

@@ -1,4 +1,4 @@
-"""`muddled-names`: two variables of one function that a reader takes for each other."""
+"""`muddled-names`: two variables of one function that a reader takes for each other, and one idea under two names."""
 
 from __future__ import annotations
 
@@ -9,9 +9,11 @@ from math import log2
 
 from zephyrun.findings.about_names import about_variable, lines_of, spelling_of
 from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.short_names import Shortness, shortness_of
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_variable
-from zephyrun.naming.questions import Suggestion, group_of
+from zephyrun.naming.questions import Suggestion, Wanted, group_of
+from zephyrun.naming.short_forms import TRADE_MEANINGS
 from zephyrun.naming.words import SHORT_WORDS, is_readable, plural, singular
 
 # Signs that many typefaces hardly tell apart.
@@ -21,11 +23,15 @@ _MOST_ALIKE = 2
 _MUDDLE = 0.7
 _WORD_TO_AVOID = 1.4
 _SETTLED_SCORE = 0.99
+# What a function returns is called its return, its result or its return value.
+_SHORT_FOR_SEVERAL = frozenset({"ret", "rel", "ref"})
+_SURELY = 0.5
 
 
 def find_muddled_names(view: FileView) -> Iterator[Finding]:
     """Judge every pair of variables of each function; the later one of a pair is what is found."""
     yield from _find_words_to_avoid(view)
+    yield from _find_twins(view)
     facts = view.facts
     to_name = set(view.variables_to_name)
     by_group: defaultdict[str, list[int]] = defaultdict(list)
@@ -77,6 +83,25 @@ def _find_words_to_avoid(view: FileView) -> Iterator[Finding]:
         suggestion = Suggestion(better, _SETTLED_SCORE, ("the settings say so",))
         suggestions = (suggestion,) if is_free else ()
         yield about_variable(view, binding, "muddled-names", message, _WORD_TO_AVOID, suggestions=suggestions)
+
+
+def _find_twins(view: FileView) -> Iterator[Finding]:
+    """Names with a word cut short that, written out, may be what the project calls such things elsewhere: `obj_store`
+    beside many an `object_store`. Whether they are is asked when all of the project is known."""
+    for binding in view.variables_to_name:
+        spelling = spelling_of(view, binding)
+        words = spelling.split("_")
+        twins = tuple(
+            "_".join([*words[:place], TRADE_MEANINGS[word], *words[place + 1 :]])
+            for place, word in enumerate(words)
+            if word in TRADE_MEANINGS and word not in _SHORT_FOR_SEVERAL
+        )
+        is_read_at_sight = shortness_of(spelling.strip("_"), view.words) in (None, Shortness.TRADE_FORM)
+        if len(words) > 1 and twins and is_read_at_sight:
+            message = f"`{spelling}` has a word cut short that the project writes out in such names."
+            first, last = lines_of(view, binding)
+            weight = _MUDDLE * (1 + log2(2 + last - first))
+            yield about_variable(view, binding, "muddled-names", message, weight, Wanted(_SURELY, twins=twins))
 
 
 def _finding(view: FileView, binding: int, other: int) -> Finding:

@@ -88,7 +88,7 @@ KINDS: dict[str, Kind] = {
         Kind(
             "muddled-names",
             "names",
-            "Two names that look alike are taken for each other, by readers and by whoever changes the code.",
+            "Readers take two names that look alike for each other, and one idea under two names for two.",
             "def gain(hive):\n    weight = hive.weight\n    wieght = hive.tare\n    return weight - wieght\n",
             "def gain(hive):\n    weight = hive.weight\n    tare = hive.tare\n    return weight - tare\n",
             find_muddled_names,

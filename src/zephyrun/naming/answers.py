@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from functools import cache
 
@@ -29,6 +30,11 @@ _MOST_SUGGESTIONS = 5
 _ROUNDS = 2
 _SURE_SCORE = 0.5
 _HIGHEST_SCORE = 0.99
+# A name written out counts as what the project calls such things from so many places on, and where it is so much
+# oftener there.
+_FEWEST_TWINS = 3
+_TIMES_AS_MANY = 2
+_SCORE_OF_A_TWIN = 0.8
 _MOST_WORDS_IN_A_NAME = 4
 _MOSTLY = 0.5
 # What only has to do with a thing need not be what it is.
@@ -63,7 +69,12 @@ def answer(
     Names of one group are chosen together: the surest chooses first, and none is the first choice of two.
     """
     everything = list(questions)
-    numbers = [number for number, question in enumerate(everything) if not leave_out(question)]
+    n_asked = Counter(question.case.spelling for question in everything if question.wanted.twins)
+    numbers = [
+        number
+        for number, question in enumerate(everything)
+        if not question.wanted.twins and not leave_out(question)
+    ]
     asked = [everything[number] for number in numbers]
     project.want(feature.key for question in asked for feature in question.case.features)
     found = [_ranked(question, shipped, project, is_reserved) for question in asked]
@@ -75,7 +86,10 @@ def answer(
             _ranked(after, shipped, project, is_reserved) if after is not before else ranked
             for before, after, ranked in zip(asked, better, found, strict=True)
         ]
-    answers: list[tuple[Suggestion, ...] | None] = [None] * len(everything)
+    answers: list[tuple[Suggestion, ...] | None] = [
+        _twin(question, project, n_asked[question.case.spelling]) if question.wanted.twins else None
+        for question in everything
+    ]
     for index, left in _chosen(asked, found):
         answers[numbers[index]] = tuple(
             Suggestion(
@@ -86,6 +100,17 @@ def answer(
             for each in left[:_MOST_SUGGESTIONS]
         )
     return answers
+
+
+def _twin(question: Question, project: ProjectUsage, n_asked: int) -> tuple[Suggestion, ...] | None:
+    """The same name with a word written out, where the project has that much oftener."""
+    spelling = question.case.spelling
+    n_own = max(project.count(spelling), n_asked)
+    n_places, text = max((project.count(each), each) for each in question.wanted.twins)
+    if n_places < max(_FEWEST_TWINS, _TIMES_AS_MANY * n_own) or text in question.taken:
+        return None
+    told = f"{n_places} variables or functions are called {text} here, and {n_own} {spelling}"
+    return (Suggestion(text, _SCORE_OF_A_TWIN, (told,)),)
 
 
 def _chosen(

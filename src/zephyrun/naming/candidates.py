@@ -48,6 +48,7 @@ DERIVATIONS = (
     "comment",
     "function",
     "compared",
+    "tested",
     "put into",
     "expanded",
     *DEFINITION_DERIVATIONS,
@@ -61,13 +62,20 @@ _LEADING_VERBS = frozenset(
     handle update set remove delete pop check split join match merge copy apply call emit""".split()
 )
 _PREPOSITIONS = frozenset("by with from to in on for of at as is has".split())
-_EXTREMES = {"max": "max", "min": "min", "sum": "total", "mean": "mean", "median": "median", "next": "next"}
+_EXTREMES = {
+    "max": "max", "min": "min", "sum": "total", "mean": "mean", "fmean": "mean", "median": "median", "next": "next",
+    "any": "any", "all": "all",
+}  # fmt: skip
+# What these give is one of the things; a sum or a mean is not.
+_ONE_OF_THEM = frozenset({"max", "min", "next"})
 _STOP_WORDS = frozenset("the a an of in for to this that its our is are and with per from or be if by on as it".split())
 _CLASS = lazy_pattern(r"[A-Z]\w*[a-z]\w*")
 _BUILTIN_TYPES = frozenset(
     """int str float bool bytes list dict set tuple object type None Any Optional Union Callable Iterable Iterator
     Sequence Mapping List Dict Set Tuple Type Literal Self ClassVar Final Generator Collection""".split()
 )
+# How a name begins that says what is asked of something.
+_TESTS = {"In": ("has_", "is_"), "NotIn": ("is_new_",), "Not": ("no_", "is_not_"), "IsNot": ("has_", "is_"), "Is": ("no_",)}
 _OPERATOR = lazy_pattern(r"\w+~?[:<>=](.*)", re.DOTALL)
 _PLACES = lazy_pattern(r":\d.*|\[\]|\(\)|[*]")
 _MOST_CANDIDATES = 14
@@ -302,8 +310,10 @@ def _from_call_on(said: str) -> _Names:
     if callee == "len":
         return [(f"n_{leaf}", "count"), (f"num_{leaf}", "count"), (f"{one}_count", "count")]
     if callee in _EXTREMES:
-        return [(f"{_EXTREMES[callee]}_{one}", "extreme"), (singular(leaf), "extreme")]
-    return [(leaf, "operand")]
+        found = [(f"{_EXTREMES[callee]}_{one}", "extreme")]
+        found += [(one, "extreme")] if callee in _ONE_OF_THEM else []
+        return found + ([(f"has_{one}", "tested")] if callee == "any" else [])
+    return [(plural(leaf) if callee == "join" else leaf, "operand")]
 
 
 def _element(said: str) -> _Names:
@@ -315,6 +325,22 @@ def _element(said: str) -> _Names:
 def _collection(said: str) -> _Names:
     name = _leaf(said)
     return [(name, "collection"), (plural(name) if name else "", "collection")]
+
+
+def _each(said: str) -> _Names:
+    name = _leaf(said)
+    things = without_verb(name) or name
+    key = snake_case(_PLACES.sub("", said.rpartition("@")[0]))
+    return [(plural(things), "each")] + ([(f"{singular(things) or things}_by_{key}", "each")] if key and things else [])
+
+
+def _tested(said: str) -> _Names:
+    """What a test asks: `hive in known` of the hive, `not hives` of the hives."""
+    operator, _, subject = said.partition(":")
+    leaf = snake_case(_PLACES.sub("", subject))
+    if not leaf or operator not in _TESTS:
+        return []
+    return [(before + leaf, "tested") for before in _TESTS[operator]]
 
 
 def _class(said: str) -> _Names:
@@ -346,7 +372,7 @@ _WAYS: dict[str, Callable[[str], _Names]] = {
     ContextSort.ITEM_OF: _element,
     ContextSort.ELEMENT_OF_CALL: lambda said: [(singular(without_verb(_leaf(said))), "element")],
     ContextSort.ALL_OF: _collection,
-    ContextSort.EACH: lambda said: [(plural(without_verb(_leaf(said)) or _leaf(said)), "each")],
+    ContextSort.EACH: _each,
     ContextSort.KEYWORD: _as_it_is("keyword"),
     ContextSort.STORED: _as_it_is("stored"),
     ContextSort.ANNOTATED: _class,
@@ -354,6 +380,7 @@ _WAYS: dict[str, Callable[[str], _Names]] = {
     ContextSort.RETURNED: _returned,
     ContextSort.SHOWN: _as_it_is("shown"),
     ContextSort.DESCRIBED: lambda said: [] if said in _STOP_WORDS else [(said, "described")],
+    ContextSort.FROM_TEST: _tested,
     ContextSort.COMPARED: _compared,
     ContextSort.OPERAND: _compared,
     ContextSort.FROM_OPERATOR: _compared,

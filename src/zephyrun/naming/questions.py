@@ -71,11 +71,13 @@ class NameCase(NamedTuple):
 
 class Wanted(NamedTuple):
     """Which names are an answer: with a score of at least `least_score`; with `only_said`, such as something in the code
-    says. There is nothing to ask where all of `short_words` are the project's own."""
+    says. There is nothing to ask where all of `short_words` are the project's own. With `twins`, which are the old name with
+    a word written out, one of these is the answer where the project has it much oftener, and there is no other."""
 
     least_score: float = 0.0
     only_said: bool = False
     short_words: tuple[str, ...] = ()
+    twins: tuple[str, ...] = ()
 
 
 ANY_NAME = Wanted()
@@ -131,8 +133,8 @@ class Question:
             tuple(Derived(*each) for each in offers),
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
-        least_score, only_said, short_words = wanted
-        judged = Wanted(least_score, only_said, tuple(short_words))
+        least_score, only_said, short_words, twins = wanted
+        judged = Wanted(least_score, only_said, tuple(short_words), tuple(twins))
         return cls(binding, case, frozenset(taken), group, held_back, judged)
 
     def with_offers(self, offers: Iterable[Derived]) -> Question:

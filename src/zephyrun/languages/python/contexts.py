@@ -27,7 +27,9 @@ _COMPREHENSIONS = (ast.ListComp, ast.SetComp, ast.GeneratorExp, ast.DictComp)
 # Calls that give what they are handed, in another order or another form: what is in it is the same.
 _PASSING_ON = frozenset("list tuple set frozenset sorted reversed iter deque chain filter deepcopy copy".split())
 # Calls of which a name often tells: `len(hives)`, `max(weights)`.
-_TELLING = frozenset("len sum max min int float str bool abs round any all next open mean median join".split())
+_TELLING = frozenset("len sum max min int float str bool abs round any all next open mean fmean median join".split())
+# Tests that are named by what they ask about: whether there is a hive, or it is a known one.
+_ASKING = (ast.In, ast.NotIn, ast.Is, ast.IsNot)
 _LONGEST_TEXT = 12
 # Only the parameters next to one tell something of it, and they are many.
 _NEIGHBOURS = 2
@@ -292,7 +294,10 @@ class _ContextWalk:
             if callee:
                 add(binding, ContextSort.FROM_CALL, callee, value)
                 if value.args and callee in _TELLING:
-                    on_leaf(binding, ContextSort.FROM_CALL_ON, f"{callee}:", value.args[0], value)
+                    # What is told of the weights is told of each hive's weight, too: `max(hive.weight for …)`.
+                    on_leaf(binding, ContextSort.FROM_CALL_ON, f"{callee}:", _each_of(value.args[0]), value)
+                elif value.args and callee in _PASSING_ON and isinstance(value.args[0], ast.GeneratorExp):
+                    self._each_and_all(binding, value.args[0])
                 elif value.args and callee in _PASSING_ON:
                     on_leaf(binding, ContextSort.ALL_OF, "", value.args[0], value)
                 elif callee in ("get", "pop", "getattr", "setdefault"):
@@ -321,6 +326,8 @@ class _ContextWalk:
         elif isinstance(value, ast.Compare | ast.BoolOp):
             operator_node = value.ops[0] if isinstance(value, ast.Compare) else value.op
             add(binding, ContextSort.FROM_TEST, type(operator_node).__name__, value)
+            if isinstance(operator_node, _ASKING):
+                on_leaf(binding, ContextSort.FROM_TEST, f"{type(operator_node).__name__}:", value.left, value)
             for part in value.values if isinstance(value, ast.BoolOp) else []:
                 on_leaf(binding, ContextSort.FROM_TEST, "", part, value)
         elif isinstance(value, ast.UnaryOp):
@@ -345,8 +352,14 @@ class _ContextWalk:
 
     def _collected(self, binding: int, value: Any) -> None:
         self._add(binding, ContextSort.FROM_LITERAL, type(value).__name__, value)
+        self._each_and_all(binding, value)
+
+    def _each_and_all(self, binding: int, value: Any) -> None:
         element = value.value if isinstance(value, ast.DictComp) else value.elt
         self._on_leaf(binding, ContextSort.EACH, "", element, value)
+        if isinstance(value, ast.DictComp):
+            key, _ = self._leaf(value.key)
+            self._on_leaf(binding, ContextSort.EACH, f"{key}@", element, value)
         self._on_leaf(binding, ContextSort.ALL_OF, "", value.generators[0].iter, value)
 
     def _growth(self, node: ast.AugAssign) -> None:
@@ -743,6 +756,11 @@ def _is_of_itself(call: ast.AST) -> bool:
     if isinstance(owner, ast.Call):
         return isinstance(owner.func, ast.Name) and owner.func.id == "super"
     return isinstance(owner, ast.Name) and owner.id in ("self", "cls")
+
+
+def _each_of(collection: ast.expr) -> ast.expr:
+    """What a collection has of each thing that it is made from; the collection itself where it is not made here."""
+    return collection.elt if isinstance(collection, ast.GeneratorExp | ast.ListComp | ast.SetComp) else collection
 
 
 def _callee(node: ast.Call) -> str:
