@@ -86,6 +86,7 @@ def answer(
             _ranked(after, shipped, project, is_reserved) if after is not before else ranked
             for before, after, ranked in zip(asked, better, found, strict=True)
         ]
+
     answers: list[tuple[Suggestion, ...] | None] = [
         _twin(question, project, n_asked[question.case.spelling]) if question.wanted.twins else None
         for question in everything

@@ -326,7 +326,7 @@ class _ContextWalk:
         elif isinstance(value, ast.Compare | ast.BoolOp):
             operator_node = value.ops[0] if isinstance(value, ast.Compare) else value.op
             add(binding, ContextSort.FROM_TEST, type(operator_node).__name__, value)
-            if isinstance(operator_node, _ASKING):
+            if isinstance(value, ast.Compare) and isinstance(operator_node, _ASKING):
                 on_leaf(binding, ContextSort.FROM_TEST, f"{type(operator_node).__name__}:", value.left, value)
             for part in value.values if isinstance(value, ast.BoolOp) else []:
                 on_leaf(binding, ContextSort.FROM_TEST, "", part, value)
