@@ -66,6 +66,7 @@ class _Judged(NamedTuple):
     n_lines: int
     can_be_said: bool
     is_seen_at_a_glance: bool
+    is_one_letter: bool
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -135,7 +136,7 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
         return Wanted(_VERY_LIKELY, only_said=True)
     if is_long:
         return ANY_NAME
-    if n_in_crowd >= _CROWD or judged.shortness in (Shortness.STUMP, Shortness.SKELETON):
+    if n_in_crowd >= _CROWD or judged.shortness in (Shortness.STUMP, Shortness.SKELETON) or not judged.is_one_letter:
         return Wanted(LOWEST_SCORE if is_short else 0.0)
     # What a reader sees at a glance is worth a word only where the code beside it says a better one.
     return Wanted(_FAIRLY_LIKELY, only_said=is_short)
@@ -174,7 +175,7 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     can_be_said = all(map(has_vowel, view.words.unknown(name)))
     glance = _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
     is_seen_at_a_glance = shortness is Shortness.LETTER and (n_lines <= glance or is_initial(name, n_lines, contexts))
-    return _Judged(binding, shortness, weight, n_lines, can_be_said, is_seen_at_a_glance)
+    return _Judged(binding, shortness, weight, n_lines, can_be_said, is_seen_at_a_glance, len(name) == 1)
 
 
 def _longest_life(view: FileView, binding: int) -> int:

@@ -16,7 +16,8 @@ _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
     **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 30)),
-    **dict.fromkeys(("e", "ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
+    "e": (frozenset({Role.CATCH, Role.PARAMETER}), 20),
+    **dict.fromkeys(("ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
     **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
     **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 20)),
     **dict.fromkeys("ab", (frozenset({Role.PARAMETER, Role.LOOP}), 8)),
