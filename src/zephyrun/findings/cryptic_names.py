@@ -20,10 +20,10 @@ from zephyrun.findings.about_names import (
     spelling_of,
 )
 from zephyrun.findings.finding import FileView, Finding
-from zephyrun.findings.short_names import Shortness, is_conventional, is_coordinate, is_initial, shortness_of
+from zephyrun.findings.short_names import Shortness, shortness_of
+from zephyrun.findings.trade_conventions import is_conventional, is_coordinate, is_initial
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
-from zephyrun.naming.words import has_vowel
 from zephyrun.proof.normal_form import is_local_variable
 
 # Inside a comprehension on a few lines even a letter is read together with what it means.
@@ -64,7 +64,6 @@ class _Judged(NamedTuple):
     shortness: Shortness
     weight: float
     n_lines: int
-    can_be_said: bool
     is_seen_at_a_glance: bool
     is_one_letter: bool
 
@@ -124,8 +123,7 @@ def _is_asked(view: FileView, binding: int) -> bool:
 def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     """What better name the old one must have for being worth a word; `None` where none would do."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
-    is_bare = judged.shortness in (Shortness.SKELETON, Shortness.STUMP)
-    if judged.shortness is Shortness.STAND_IN or is_bare:
+    if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON, Shortness.STUMP):
         return ANY_NAME
     if judged.shortness is Shortness.TRADE_FORM:
         return Wanted(_LIKELY, only_said=True) if judged.n_lines >= _VERY_LONG_SPAN else None
@@ -136,7 +134,7 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
         return Wanted(_VERY_LIKELY, only_said=True)
     if is_long:
         return ANY_NAME
-    if n_in_crowd >= _CROWD or judged.shortness in (Shortness.STUMP, Shortness.SKELETON) or not judged.is_one_letter:
+    if n_in_crowd >= _CROWD or not judged.is_one_letter:
         return Wanted(LOWEST_SCORE if is_short else 0.0)
     # What a reader sees at a glance is worth a word only where the code beside it says a better one.
     return Wanted(_FAIRLY_LIKELY, only_said=is_short)
@@ -172,10 +170,9 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     if shortness is None:
         return None
     weight = view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
-    can_be_said = all(map(has_vowel, view.words.unknown(name)))
     glance = _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
     is_seen_at_a_glance = shortness is Shortness.LETTER and (n_lines <= glance or is_initial(name, n_lines, contexts))
-    return _Judged(binding, shortness, weight, n_lines, can_be_said, is_seen_at_a_glance, len(name) == 1)
+    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1)
 
 
 def _longest_life(view: FileView, binding: int) -> int:

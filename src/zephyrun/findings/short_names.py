@@ -1,77 +1,16 @@
-"""How names say too little, and where the trade reads short ones at sight."""
+"""How names say too little."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from enum import StrEnum
 
-from zephyrun.facts import Context, ContextSort, FileFacts, Role
 from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.short_forms import READ_AT_SIGHT
 from zephyrun.naming.word_choices import WordChoices
 from zephyrun.naming.words import SHORT_WORDS, TRADE_FORMS, has_vowel, singular, split_name
 from zephyrun.patterns import lazy_pattern
 
-_WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
-# The trade's own short names: in which role each is read at sight, and over how many lines.
-_CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
-    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 30)),
-    "e": (frozenset({Role.CATCH, Role.PARAMETER}), 20),
-    **dict.fromkeys(("ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
-    **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
-    **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 20)),
-    **dict.fromkeys("ab", (frozenset({Role.PARAMETER, Role.LOOP}), 8)),
-    **dict.fromkeys(("i1", "i2", "j1", "j2"), (frozenset({Role.LOOP, Role.EACH}), 20)),
-    "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH, Role.PARAMETER}), 12),
-    "m": (frozenset({Role.ASSIGN, Role.INLINE}), 4),
-    "fn": (frozenset({Role.LOOP, Role.ASSIGN, Role.PARAMETER}), 8),
-}
-# Short names for what certain calls give.
-_OF_CALLS = {
-    "m": frozenset({"match", "search", "fullmatch", "finditer", "divmod"}),
-    "f": frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split()),
-    "st": frozenset({"stat", "lstat", "fstat"}),
-    **dict.fromkeys(("af", "sa"), frozenset({"getaddrinfo"})),
-    **dict.fromkeys("qrdhs", frozenset({"divmod"})),
-    **dict.fromkeys(
-        "el p a li ol ul tr td th dl dt dd".split(), frozenset({"Element", "SubElement", "createElement", "new_tag"})
-    ),
-}
-_OF_CALLS_LINES = 40
-_OPENING = lazy_pattern(r"(?:^|_)open|[a-z]File$|_file$")
-# And for what is said to be of certain types.
-_ERRORS = frozenset({"Exception", "BaseException"})
-_OF_TYPES = {
-    **dict.fromkeys(("e", "ex", "exc", "err"), _ERRORS),
-    "f": frozenset("IO TextIO BinaryIO TextIOBase BufferedReader BufferedWriter RawIOBase TextIOWrapper".split()),
-}
-_CAUGHT_LINES = 20
-# What a text is taken apart into, where it is held against single characters.
-_CHARACTER = lazy_pattern(r"""(?:Not)?(?:Eq:=(?:'(?:[^'\\]|\\.)'|"'")|In:=['"])""")
-_CHARACTER_LINES = 25
-# Where these are called, letters stand for what they stand for in the formula.
-_MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
-_FORMULA_LINES = 15
-_NUMBERS = frozenset({ContextSort.FROM_OPERATOR, ContextSort.FROM_LITERAL})
-_TAKEN_OVER = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, ContextSort.FROM_CALL})
-# A key and its value, told by each other.
-_PAIR = ("k", "v")
-_PARTS = frozenset({ContextSort.PART_OF, ContextSort.ELEMENT_OF, ContextSort.ELEMENT_OF_CALL})
-_PAIR_LINES = 20
-_PLACES = lazy_pattern(r"\d+/\d+")
-# `c0`, `c1` and `c2`, worked out, are numbers of a formula.
-_COEFFICIENTS = 3
-_NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
-_COORDINATES = frozenset("xyz")
-_COORDINATE = lazy_pattern(r"([xyz])_?\d")
-_COORDINATE_LINES = 60
-# So many letters of the alphabet that are taken out of one thing are its parts, as those of a matrix are.
-_LETTERS_OF_PARTS = 3
-# One of the things called so is told by their name on the line above.
-_INITIAL_LINES = 5
-_SAID_LINES = 3
-# Two of a kind that are held against each other.
-_COMPARED_LINES = 4
 _LETTERS = 2
 _STUMP_LENGTH = 3
 # What can be pronounced is a word from here on, and not a chance syllable.
@@ -82,10 +21,6 @@ _STAND_IN = lazy_pattern(r"([a-zA-Z]{1,5})_?\d+")
 _COUNTED = frozenset({"len", "arg", "str"})
 # `i18n`, `m2m`; and numbers of messages, which somebody has given: `E006`.
 _TRADE_NUMBER = lazy_pattern(r"[a-z]{1,2}\d+[a-z]{1,2}|[A-Z]{1,3}\d{2,}")
-
-
-_FROM_CALLS = frozenset({ContextSort.FROM_CALL, ContextSort.ELEMENT_OF_CALL, ContextSort.WITH})
-_GIVEN = _FROM_CALLS | {ContextSort.PART_OF}
 
 
 class Shortness(StrEnum):
@@ -165,127 +100,3 @@ def _is_part(word: str, words: WordChoices) -> bool:
         return False
     is_known = word in SHORT_WORDS or word in TRADE_FORMS or _is_read_at_sight(word)
     return is_known or (len(word) >= _LONG_WORD and not words.unknown(word))
-
-
-def is_conventional(
-    facts: FileFacts,
-    binding: int,
-    name: str,
-    roles: frozenset[Role],
-    n_lines: int,
-    contexts: Sequence[Context] = (),
-) -> bool:
-    """Whether the trade reads a short name at sight, in these roles, over so many lines, and for what is said of it."""
-    if n_lines <= _OF_CALLS_LINES and (callees := _OF_CALLS.get(name)):
-        given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _GIVEN}
-        if given & callees or (name == "f" and any(map(_OPENING.search, given))):
-            return True
-    if n_lines <= _OF_CALLS_LINES and (types := _OF_TYPES.get(name)):
-        if any(each.sort is ContextSort.ANNOTATED and each.name in types for each in contexts):
-            return True
-    if _is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or _is_of_a_pair(name, n_lines, contexts):
-        return True
-    if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
-        return True
-    if _is_one_of_several(facts, binding, name, n_lines, contexts):
-        return True
-    if is_coordinate(name):
-        scope = facts.bindings[binding].scope
-        beside = {each.name[:1] for each in facts.bindings if each.scope == scope and is_coordinate(each.name)}
-        return len(beside) > 1 and n_lines <= _COORDINATE_LINES
-    binding_roles = roles - {Role.READ, Role.DELETE, Role.DECLARE}
-    if binding_roles == {Role.CATCH}:
-        # `except ValueError as ve`: what it is stands on the same line.
-        return n_lines <= _CAUGHT_LINES
-    allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
-    return binding_roles <= allowed and n_lines <= most_lines
-
-
-def _is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
-    """Whether a name is that of the attribute, key or thing it was taken from, one of its words, or the end of what was
-    called (`lex = shlex.shlex(…)`): not its own fault."""
-    is_word = len(name) > 1
-    return any(
-        (each.sort in _TAKEN_OVER and (each.name == name or (is_word and name in split_name(each.name))))
-        or (each.sort is ContextSort.FROM_CALL_ON and each.other < 0 and each.name.endswith(f"@{name}"))
-        or (each.sort is ContextSort.FROM_CALL and len(name) >= _STUMP_LENGTH and each.name.endswith(name))
-        for each in contexts
-    )
-
-
-def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
-    """Whether a name is the `k` or the `v` of two that come together, whatever becomes of it."""
-    return (
-        name in _PAIR
-        and n_lines <= _PAIR_LINES
-        and any(each.sort in _PARTS and f"{_PAIR.index(name)}/2" in _PLACES.findall(each.name) for each in contexts)
-    )
-
-
-def _is_one_of_several(
-    facts: FileFacts, binding: int, name: str, n_lines: int, contexts: Sequence[Context]
-) -> bool:
-    """Whether a name is one of the letters (`a, b, c, d`, with a number or not) that some thing is taken apart into, or
-    one of two parameters (`v1`, `v2`) that are held against each other."""
-    letter, number = name[:1], name[1:]
-    if number and not number.isdigit():
-        return False
-    record = facts.bindings[binding]
-    names = {each.name for each in facts.bindings if each.scope == record.scope}
-    place = ord(letter)
-    runs = (range(place - before, place - before + _LETTERS_OF_PARTS) for before in range(_LETTERS_OF_PARTS))
-    if any(each.sort is ContextSort.PART_OF for each in contexts) and any(
-        all(f"{chr(code)}{number}" in names for code in run) for run in runs
-    ):
-        return True
-    is_pair = bool(number) and {f"{letter}1", f"{letter}2"} <= names
-    return is_pair and Role.PARAMETER in facts.roles(binding) and n_lines <= _COMPARED_LINES
-
-
-def _is_character(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
-    return (
-        name in ("c", "ch")
-        and n_lines <= _CHARACTER_LINES
-        and any(each.sort is ContextSort.COMPARED and _CHARACTER.match(each.name) for each in contexts)
-    )
-
-
-def _is_of_a_formula(facts: FileFacts, binding: int, name: str, contexts: Sequence[Context]) -> bool:
-    """Whether a letter, with a number or not, is worked out or handed in among the functions of mathematics, or beside
-    its like with other numbers."""
-    if _NUMBERED_LETTER.fullmatch(name) and any(each.sort is ContextSort.FROM_OPERATOR for each in contexts):
-        scope = facts.bindings[binding].scope
-        like = {
-            each.name
-            for each in facts.bindings
-            if each.scope == scope and each.name[0] == name[0] and _NUMBERED_LETTER.fullmatch(each.name)
-        }
-        if len(like) >= _COEFFICIENTS:
-            return True
-    function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
-    if function is None or len(name.rstrip("0123456789_")) != 1:
-        return False
-    if not any(call.rpartition(".")[2] in _MATHEMATICS for call in function.calls):
-        return False
-    made = [each for each in contexts if each.sort in _FROM_CALLS or each.sort in _NUMBERS]
-    return bool(made) and all(each.sort in _NUMBERS or each.name in _MATHEMATICS for each in made)
-
-
-def is_coordinate(name: str) -> bool:
-    """Whether a name is that of a coordinate: `x`, `y0`."""
-    return name in _COORDINATES or _COORDINATE.fullmatch(name) is not None
-
-
-def is_initial(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
-    """Whether a letter begins the name of the things of which it is one, or a letter or two that of its type, a line
-    or so above: `d` of `dirs`, `m: Matrix`."""
-    return any(
-        (each.sort is ContextSort.ELEMENT_OF and n_lines <= _INITIAL_LINES and singular(each.name)[:1] == name)
-        or (
-            each.sort is ContextSort.ANNOTATED
-            and n_lines <= _SAID_LINES
-            and len(name) <= _LETTERS
-            and each.name.lower().startswith(name)
-        )
-        for each in contexts
-    )
