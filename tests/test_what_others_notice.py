@@ -96,6 +96,27 @@ def test_who_reads_the_variables_of_others(other, verdict):
     assert compare_trees(*sides, world=World(library=read_library)).verdict is verdict
 
 
+# What another file does with an underline and a module whose names it works out, and whether that one may then get a
+# private name for a number.
+UNDERLINES = {
+    "puts it for another sign": ("def read(word):\n    return getattr(hives, word.replace('-', '_'))\n", Verdict.SAME),
+    "takes a word apart at it": ("def read(word):\n    return getattr(hives, word.partition('_')[2])\n", Verdict.SAME),
+    "puts it before a word": ("def read(word):\n    return getattr(hives, '_' + word)\n", Verdict.UNPROVEN),
+    "fills a word in behind it": ("def read(word):\n    return getattr(hives, f'_{word}')\n", Verdict.UNPROVEN),
+    "keeps it": ("MARK = '_'\ndef read(word):\n    return getattr(hives, MARK + word)\n", Verdict.UNPROVEN),
+    "joins words with it": ("def read(word):\n    return getattr(hives, '_'.join(['', word]))\n", Verdict.UNPROVEN),
+    "replaces more than it": ("def read(word):\n    return getattr(hives, word.replace('all', '_TARE'))\n", Verdict.UNPROVEN),
+}
+
+
+@pytest.mark.parametrize(("reader", "verdict"), UNDERLINES.values(), ids=UNDERLINES)
+def test_who_works_private_names_out(reader, verdict):
+    """An underline begins a name only where something is put behind it."""
+    old, new = "def net(kg):\n    return kg - 17\n", "_TARE_KG = 17\ndef net(kg):\n    return kg - _TARE_KG\n"
+    sides = ({"hives.py": each.encode(), "yard.py": f"import hives\n{reader}".encode()} for each in (old, new))
+    assert compare_trees(*sides, world=World(library=read_library)).verdict is verdict
+
+
 @pytest.mark.parametrize(
     ("old", "new", "other"), [pytest.param(*versions, id=title) for title, *versions in programs_beside_others()]
 )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Set
 from functools import cached_property
 
-from zephyrun.facts import FileFacts
+from zephyrun.facts import FileFacts, Text
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.linkage import looks_up
@@ -19,6 +19,11 @@ from zephyrun.linking.texts import finds_by_text, first_lines, is_part_of_name, 
 from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 from zephyrun.proof.surroundings import Content
+
+
+_TAKING_APART = frozenset(
+    "replace split rsplit partition rpartition strip lstrip rstrip startswith endswith count find rfind".split()
+)
 
 
 class NameSeekers:
@@ -85,7 +90,7 @@ class NameSeekers:
             return list(names)
         if not self._modules_imported(facts, other, bearers) and not loads_modules(code):
             return []
-        texts = [text.words for text in facts.texts if text.use != "documentation"]
+        texts = [text.words for text in facts.texts if text.use != "documentation" and not _only_takes_apart(text)]
         return [name for name in names if any(is_part_of_name(words, name) for words in texts)]
 
     def _modules_imported(self, facts: FileFacts, other: str, bearers: Collection[str]) -> list[str]:
@@ -117,6 +122,13 @@ class NameSeekers:
             or _asks_for(name, facts)
             or imports_everything(code)
         )
+
+
+def _only_takes_apart(text: Text) -> bool:
+    """Whether an underline is only what words are taken apart at, or what stands in for another sign:
+    `word.replace("-", "_")`."""
+    is_handed = text.use == "argument" and not text.interpolated and text.beside in _TAKING_APART
+    return is_handed and not text.words.strip("_")
 
 
 def _asks_for(name: str, facts: FileFacts) -> bool:
