@@ -105,6 +105,10 @@ UNDERLINES = {
     "fills a word in behind it": ("def read(word):\n    return getattr(hives, f'_{word}')\n", Verdict.UNPROVEN),
     "keeps it": ("MARK = '_'\ndef read(word):\n    return getattr(hives, MARK + word)\n", Verdict.UNPROVEN),
     "joins words with it": ("def read(word):\n    return getattr(hives, '_'.join(['', word]))\n", Verdict.UNPROVEN),
+    "puts it between words": ("def read(yard, word):\n    return getattr(hives, f'{yard}_{word}')\n", Verdict.SAME),
+    "puts a word between": ("def read(word):\n    return getattr(hives, f'_{word}_ALL')\n", Verdict.SAME),
+    "puts a word before the last one": ("def read(word):\n    return getattr(hives, f'_{word}_KG')\n", Verdict.UNPROVEN),
+    "puts a brace between": ("def read(word):\n    return getattr(hives, f'_{{{word}'.replace('{', ''))\n", Verdict.UNPROVEN),
     "replaces more than it": ("def read(word):\n    return getattr(hives, word.replace('all', '_TARE'))\n", Verdict.UNPROVEN),
 }
 

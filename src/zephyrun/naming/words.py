@@ -65,7 +65,7 @@ TRADE_FORMS = frozenset(
     "tty udp re non uuids const consts recv href rgba mysql xpath tmpdir passwd stdev bson ngram rstrip lstrip pprint vmin vmax rtol "
     "amqp chdir cidr ctrl downstream fnmatch fqdn graphql healthcheck hmac https lxml mathml mkdir mmap msgpack passphrase "
     "passthrough postscript rmdir rmtree sftp sqrt stdio stdlib strftime strptime toml venv vhost xhtml xmlns xmlrpc yaml "
-    "zlib zstd atol br ca chmod cmsg exe fut hh hr nav rhythm ss toc ttf vpn wsgi asgi xhr yml py pyc "
+    "zlib zstd atol br ca chmod cmsg exe fds fut hh hr nav rhythm ss toc ttf tzs vpn wsgi asgi xhr yml py pyc "
     "kg mg cm mm km ms ns kb mb gb hz".split()
 )
 
@@ -171,7 +171,8 @@ def has_vowel(word: str) -> bool:
 
 
 def _is_plural_of_trade_form(word: str) -> bool:
-    return word.endswith("s") and word[:-1] in TRADE_FORMS
+    # `res` are no several `re`.
+    return len(word) > _SHORTEST_PLURAL_IN_S and word.endswith("s") and word[:-1] in TRADE_FORMS
 
 
 @cache
