@@ -269,6 +269,10 @@ CONSTANTS = {
         "import os\n\n@g(365)\ndef f(h, d=365):\n    return f'{h * 365:>{365}} 365'\n",
         "import os\n\nDAYS = 365\n\n@g(DAYS)\ndef f(h, d=DAYS):\n    return f'{h * DAYS:>{DAYS}} 365'\n",
     ),
+    "before an import that comes back while the module is half loaded": (
+        "import os\n\n\ndef f(h):\n    return h * 365\n\n\nimport season\n",
+        "import os\n\nDAYS = 365\n\n\ndef f(h):\n    return h * DAYS\n\n\nimport season\n",
+    ),
     "as it is written, without its sign": (
         "import os\n\ndef f(h):\n    return h > -0x16_D\n",
         "import os\n\nDAYS = 0x16_D\n\ndef f(h):\n    return h > -DAYS\n",
