@@ -99,14 +99,14 @@ def test_who_reads_the_variables_of_others(other, verdict):
 # What another file does with an underline and a module whose names it works out, and whether that one may then get a
 # private name for a number.
 UNDERLINES = {
-    "puts it for another sign": ("def read(word):\n    return getattr(hives, word.replace('-', '_'))\n", Verdict.SAME),
+    "puts it for another sign": ("def read():\n    return getattr(hives, '-TARE_KG'.replace('-', '_'))\n", Verdict.UNPROVEN),
     "takes a word apart at it": ("def read(word):\n    return getattr(hives, word.partition('_')[2])\n", Verdict.SAME),
     "puts it before a word": ("def read(word):\n    return getattr(hives, '_' + word)\n", Verdict.UNPROVEN),
     "fills a word in behind it": ("def read(word):\n    return getattr(hives, f'_{word}')\n", Verdict.UNPROVEN),
     "keeps it": ("MARK = '_'\ndef read(word):\n    return getattr(hives, MARK + word)\n", Verdict.UNPROVEN),
     "joins words with it": ("def read(word):\n    return getattr(hives, '_'.join(['', word]))\n", Verdict.UNPROVEN),
-    "puts it between words": ("def read(yard, word):\n    return getattr(hives, f'{yard}_{word}')\n", Verdict.SAME),
-    "puts a word between": ("def read(word):\n    return getattr(hives, f'_{word}_ALL')\n", Verdict.SAME),
+    "puts it between words": ("def read(yard, word):\n    return getattr(hives, f'{yard}_{word}')\nread('', 'TARE_KG')\n", Verdict.UNPROVEN),
+    "puts a word between": ("def read(word):\n    return getattr(hives, f'_{word}_kg'.upper())\n", Verdict.UNPROVEN),
     "puts a word before the last one": ("def read(word):\n    return getattr(hives, f'_{word}_KG')\n", Verdict.UNPROVEN),
     "puts a brace between": ("def read(word):\n    return getattr(hives, f'_{{{word}'.replace('{', ''))\n", Verdict.UNPROVEN),
     "replaces more than it": ("def read(word):\n    return getattr(hives, word.replace('all', '_TARE'))\n", Verdict.UNPROVEN),

@@ -6,7 +6,7 @@ from collections.abc import Collection, Mapping, Set
 from functools import cached_property
 
 from zephyrun.facts import FileFacts, Text
-from zephyrun.languages.python import UnreadableSource, parse, read_facts
+from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.linkage import looks_up
 from zephyrun.linking.modules import (
@@ -16,17 +16,13 @@ from zephyrun.linking.modules import (
     module_name,
 )
 from zephyrun.linking.texts import finds_by_text, first_lines, is_part_of_name, is_searched, words_in
-from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 from zephyrun.proof.surroundings import Content
-from zephyrun.source.text import SourceText
 
 
-_WORDS = lazy_pattern(r"\w+")
-_QUOTES = lazy_pattern(r"^\w*['\"]+")
 _TAKING_APART = frozenset(
-    "replace split rsplit partition rpartition strip lstrip rstrip startswith endswith count find rfind".split()
+    "split rsplit partition rpartition strip lstrip rstrip startswith endswith count find rfind".split()
 )
 
 
@@ -89,17 +85,13 @@ class NameSeekers:
         if code is None:
             return []
         try:
-            parsed = parse(code)
+            facts = read_facts(code)
         except UnreadableSource:
             return list(names)
-        if not self._modules_imported(parsed.facts, other, bearers) and not loads_modules(code):
+        if not self._modules_imported(facts, other, bearers) and not loads_modules(code):
             return []
-        texts = [
-            text
-            for text in parsed.facts.texts
-            if text.use != "documentation" and not _only_takes_apart(text) and not _only_joins(parsed.source, text)
-        ]
-        return [name for name in names if any(_may_become(text, name) for text in texts)]
+        texts = [text.words for text in facts.texts if text.use != "documentation" and not _only_takes_apart(text)]
+        return [name for name in names if any(is_part_of_name(words, name) for words in texts)]
 
     def _modules_imported(self, facts: FileFacts, other: str, bearers: Collection[str]) -> list[str]:
         """What a file imports that touches one of some modules."""
@@ -133,32 +125,9 @@ class NameSeekers:
 
 
 def _only_takes_apart(text: Text) -> bool:
-    """Whether an underline is only what words are taken apart at, or what stands in for another sign:
-    `word.replace("-", "_")`."""
+    """Whether an underline is only what words are taken apart at: `word.partition("_")`."""
     is_handed = text.use == "argument" and not text.interpolated and text.beside in _TAKING_APART
     return is_handed and not text.words.strip("_")
-
-
-def _only_joins(source: SourceText, text: Text) -> bool:
-    """Whether an underline only stands between what is filled in: `f"{prefix}_{word}"`."""
-    if not text.interpolated or text.words.strip("_ "):
-        return False
-    inside = _QUOTES.sub("", source.text[text.start : text.end])
-    return inside.startswith("{") and not inside.startswith("{{")
-
-
-def _may_become(text: Text, name: str) -> bool:
-    """Whether a name may be made of a text: it has, one behind the other, all parts that something is filled in
-    between."""
-    if not is_part_of_name(text.words, name):
-        return False
-    place = 0
-    for part in _WORDS.findall(text.words) if text.interpolated else ():
-        place = name.find(part, place)
-        if place < 0:
-            return False
-        place += len(part)
-    return True
 
 
 def _asks_for(name: str, facts: FileFacts) -> bool:
