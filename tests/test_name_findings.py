@@ -138,6 +138,23 @@ def test_one_idea_under_two_names():
     assert not found("muddled-names", many + short.replace("read", "read2") + short + short.replace("read", "read3"))
     assert not found("muddled-names", store.format(1) + short)
     assert not found("muddled-names", many + short.replace("return", "error_msg = 3\n    return"))
+    both = found("muddled-names", many.replace("error_msg", "error_message") + short)
+    assert [each.text for each in both["err_msg"].suggestions] == ["error_message"]
+
+
+def test_nobody_outside_is_asked_for_a_twin():
+    """The project alone settles it; an adviser answers only so many questions."""
+    code = "def f(h):\n    err_msg, zq = h(), h()\n    return err_msg, zq\n".encode()
+    survey = survey_source("hive.py", code, Surroundings("hive"), ["muddled-names", "cryptic-name"])
+    assert {each.subject for each in survey.findings} == {"f", "h", "err_msg", "zq"}
+    asked = []
+
+    def advice(findings):
+        asked.extend(each.subject for each in findings)
+        return [()] * len(findings)
+
+    answered([survey], {survey.path: survey.usage}, advice=advice)
+    assert sorted(asked) == ["f", "h", "zq"]
 
 
 MASKING = {

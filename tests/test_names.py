@@ -43,6 +43,10 @@ CONTEXTS = {
         "w = {hive.no: hive.kg for hive in hives}",
         {("from literal", "DictComp"), ("each", "kg"), ("each", "no@kg"), ("all of", "hives")},
     ),
+    "a mapping by who knows what": (
+        "w = {hive or 3: hive.kg for hive in hives}",
+        {("from literal", "DictComp"), ("each", "kg"), ("all of", "hives")},
+    ),
     "number": ("w = 0", {("from literal", "=0")}),
     "list": ("w = []", {("from literal", "List()")}),
     "comprehension": ("w = [hive.kg for hive in hives]", {("from literal", "ListComp"), ("each", "kg"), ("all of", "hives")}),

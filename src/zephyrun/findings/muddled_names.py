@@ -91,14 +91,13 @@ def _find_twins(view: FileView) -> Iterator[Finding]:
     for binding in view.variables_to_name:
         spelling = spelling_of(view, binding)
         words = spelling.split("_")
-        twins = tuple(
-            "_".join([*words[:place], TRADE_MEANINGS[word], *words[place + 1 :]])
-            for place, word in enumerate(words)
-            if word in TRADE_MEANINGS and word not in _SHORT_FOR_SEVERAL
-        )
+        whole = [word if word in _SHORT_FOR_SEVERAL else TRADE_MEANINGS.get(word, word) for word in words]
+        cut = [place for place, word in enumerate(words) if word != whole[place]]
+        one_by_one = ([*words[:place], whole[place], *words[place + 1 :]] for place in cut)
+        twins = tuple(dict.fromkeys("_".join(each) for each in (*one_by_one, whole) if each != words))
         is_read_at_sight = shortness_of(spelling.strip("_"), view.words) in (None, Shortness.TRADE_FORM)
         if len(words) > 1 and twins and is_read_at_sight:
-            message = f"`{spelling}` has a word cut short that the project writes out in such names."
+            message = f"`{spelling}` is cut short, and the project writes such names out."
             first, last = lines_of(view, binding)
             weight = _MUDDLE * (1 + log2(2 + last - first))
             yield about_variable(view, binding, "muddled-names", message, weight, Wanted(_SURELY, twins=twins))

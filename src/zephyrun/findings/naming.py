@@ -76,7 +76,12 @@ def answered(
     asking = [each for survey in surveys for each in survey.findings if each.question is not None]
     if not asking:
         return list(surveys)
-    offers = advice(asking) if advice is not None else [()] * len(asking)
+    offers: list[Sequence[Derived]] = [()] * len(asking)
+    if advice is not None:
+        # What has a twin or none is settled by the project alone.
+        open_ones = [number for number, each in enumerate(asking) if each.question and not each.question.wanted.twins]
+        for number, more in zip(open_ones, advice([asking[number] for number in open_ones]), strict=True):
+            offers[number] = more
     questions = [
         finding.question.with_offers((*offers_of(words.chosen, finding.question.case.spelling), *more))
         for finding, more in zip(asking, offers, strict=True)

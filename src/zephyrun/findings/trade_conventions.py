@@ -70,6 +70,7 @@ _SAID_LINES = 3
 _COMPARED_LINES = 4
 _FROM_CALLS = frozenset({ContextSort.FROM_CALL, ContextSort.ELEMENT_OF_CALL, ContextSort.WITH})
 _GIVEN = _FROM_CALLS | {ContextSort.PART_OF}
+# So many letters of what was called are more than a chance end of it.
 _SHORTEST_END = 3
 _LETTERS = 2
 

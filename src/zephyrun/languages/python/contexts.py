@@ -359,7 +359,8 @@ class _ContextWalk:
         self._on_leaf(binding, ContextSort.EACH, "", element, value)
         if isinstance(value, ast.DictComp):
             key, _ = self._leaf(value.key)
-            self._on_leaf(binding, ContextSort.EACH, f"{key}@", element, value)
+            if key:
+                self._on_leaf(binding, ContextSort.EACH, f"{key}@", element, value)
         self._on_leaf(binding, ContextSort.ALL_OF, "", value.generators[0].iter, value)
 
     def _growth(self, node: ast.AugAssign) -> None:
