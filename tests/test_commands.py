@@ -4,6 +4,7 @@ import os
 import re
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -411,6 +412,30 @@ def test_a_constant_that_another_file_might_notice_is_refused(project):
     assert (project / "hive/limits.py").read_text() == (
         "GAIN_LIMIT = 45\n\n\ndef heavy(hive):\n    return hive.weight > 18 or hive.gain > GAIN_LIMIT\n"
     )
+
+
+def test_a_plan_names_constants_as_nobody_else_looks_for_them(project):
+    """The name that is found first would be refused, and the plan says why; what takes its place is carried out."""
+    code = "def heavy(hive):\n    return hive.weight > 18\n"
+    (project / "hive/limits.py").write_text(f"_LIGHT = 9\n\n\n{code}")
+    (project / "hive/yields.py").write_text(code.replace("weight", "honey_yield"))
+    (project / "hive/show.py").write_text(
+        "from hive import limits\n\n\ndef limit(word):\n    return getattr(limits, '_' + word)\n"
+    )
+    (project / "hive/table.py").write_text(
+        "from hive import yields\n\n\ndef limit(word):\n    return getattr(yields, f'HONEY_{word}')\n"
+    )
+    zephyrun("propose", "hive/limits.py", "hive/yields.py", "--output", "cleanup.toml", "--only", "magic-number", cwd=project)
+    plan = (project / "cleanup.toml").read_text()
+    for place in ("hive/show.py", "hive/table.py"):
+        assert plan.count(f"{place} looks up names that it works out") == 1
+    private, taken = tomllib.loads(plan)["step"]
+    assert (private["new"], private["choices"][0]) == ("WEIGHT_LIMIT", "_WEIGHT_LIMIT") and not private["accept"]
+    assert (taken["new"], taken["choices"][0]) == ("", "HONEY_YIELD_LIMIT") and not taken["accept"]
+    (project / "cleanup.toml").write_text(plan.replace("accept = false", "accept = true"))
+    done = document("apply", "cleanup.toml", cwd=project, code=1)
+    assert done["applied"] == [private["id"]] and "no name is given for 18" in done["refused"][0]["reason"]
+    assert "WEIGHT_LIMIT = 18\n" in (project / "hive/limits.py").read_text()
 
 
 def test_decisions_stay(project):

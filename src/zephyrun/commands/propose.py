@@ -63,13 +63,18 @@ def run(arguments: argparse.Namespace) -> int:
 
 
 def _looked_at(survey: Survey, steps: Sequence[Step]) -> tuple[tuple[Step, ...], frozenset[str]]:
-    """The steps, those about names that others can see with what there is to confirm for each; without those of them
-    that cannot be carried out. And the paths of the files that these would change."""
+    """The steps, with names of constants that nobody else looks for, and those about names that others can see with
+    what there is to confirm for each; without those of them that cannot be carried out. And the paths of the files that
+    these would change."""
+    if any(step.action == "constant" for step in steps):
+        # Imported here, as below: few plans have such steps, and start-up should stay fast.
+        from zephyrun.changes.constant_outlook import with_free_names
+
+        steps = renumbered(with_free_names(survey.everything, steps))
     wide = {finding.id for finding in survey.findings if finding.is_wide}
     asked = [step for step in steps if step.finding in wide and step.new]
     if not asked:
         return tuple(steps), frozenset()
-    # Imported here: few plans have such steps, and start-up should stay fast.
     from zephyrun.commands.outlook import look_at
 
     outlook = look_at(survey.root, survey.everything, asked)

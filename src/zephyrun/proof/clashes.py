@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Set
-from functools import cached_property
+from functools import cached_property, lru_cache
+from typing import NamedTuple
 
-from zephyrun.facts import FileFacts, Text
+from zephyrun.facts import Text
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.linkage import looks_up
@@ -20,10 +21,45 @@ from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, t
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 from zephyrun.proof.surroundings import Content
 
-
+_MOST_FILES_KEPT = 64
 _TAKING_APART = frozenset(
     "split rsplit partition rpartition strip lstrip rstrip startswith endswith count find rfind".split()
 )
+
+
+class _Said(NamedTuple):
+    """What a file says that matters to the names of other modules. Of its texts, `texts_put_together` are those of which
+    a name may be made."""
+
+    imports: Collection[str]
+    attributes: Collection[str]
+    texts: tuple[str, ...]
+    texts_put_together: tuple[str, ...]
+    loads_modules: bool
+    imports_everything: bool
+
+    def imports_of(self, modules: Collection[str]) -> list[str]:
+        """What is imported that touches one of some modules."""
+        return [each for each in self.imports if any(touches(each, module) for module in modules)]
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def _said_by(code: bytes, module: str) -> _Said | None:
+    """What the code of a module says; `None` where it cannot be read. Kept, since it is asked again for each file with
+    new names, and most is the same in both versions."""
+    try:
+        facts = read_facts(code)
+    except UnreadableSource:
+        return None
+    texts = [text for text in facts.texts if text.use != "documentation"]
+    return _Said(
+        absolute_imports(facts.imports, module),
+        facts.attributes,
+        tuple(text.words for text in texts),
+        tuple(text.words for text in texts if not _only_takes_apart(text)),
+        loads_modules(code),
+        imports_everything(code),
+    )
 
 
 class NameSeekers:
@@ -53,6 +89,11 @@ class NameSeekers:
         code = {path: data for path, data in self._texts.items() if is_python(path)}
         return find_carriers(code, self._modules)
 
+    @cached_property
+    def _looking_up(self) -> frozenset[str]:
+        """The paths of files that look names up, at a glance."""
+        return frozenset(path for path, data in self._texts.items() if looks_up(data) or finds_by_text(data))
+
     def reasons_against(self, path: str, names: Collection[str]) -> dict[str, str]:
         """For each of the names that a module is to bear from now on: why another file might notice."""
         if not names:
@@ -71,7 +112,7 @@ class NameSeekers:
                     found[name] = (
                         f"`{name}` stands in {other} (line {line}) too, which may look for it in {path}"
                     )
-            if looks_up(data) or finds_by_text(data):
+            if other in self._looking_up:
                 words = words_in(data)
                 begun = [name for name in names if name not in found and _holds_part(words, name)]
                 for name in self._worked_out(other, begun, bearers) if begun else ():
@@ -80,47 +121,36 @@ class NameSeekers:
 
     def _worked_out(self, other: str, names: Collection[str], bearers: Collection[str]) -> list[str]:
         """Those of some new names that code which looks names up may make of a text, if it has the module."""
-        data = self._texts[other]
-        code = data if is_python(other) else code_in(other, data)
-        if code is None:
+        if (code := self._code_of(other)) is None:
             return []
-        try:
-            facts = read_facts(code)
-        except UnreadableSource:
+        if (said := _said_by(code, self._modules[other])) is None:
             return list(names)
-        if not self._modules_imported(facts, other, bearers) and not loads_modules(code):
+        if not said.imports_of(bearers) and not said.loads_modules:
             return []
-        texts = [text.words for text in facts.texts if text.use != "documentation" and not _only_takes_apart(text)]
-        return [name for name in names if any(is_part_of_name(words, name) for words in texts)]
+        return [name for name in names if any(is_part_of_name(words, name) for words in said.texts_put_together)]
 
-    def _modules_imported(self, facts: FileFacts, other: str, bearers: Collection[str]) -> list[str]:
-        """What a file imports that touches one of some modules."""
-        return [
-            each
-            for each in absolute_imports(facts.imports, self._modules[other])
-            if any(touches(each, bearer) for bearer in bearers)
-        ]
+    def _code_of(self, path: str) -> bytes | None:
+        data = self._texts[path]
+        return data if is_python(path) else code_in(path, data)
 
     def _may_notice(self, other: str, name: str, path: str, bearers: Collection[str]) -> bool:
         """Whether a file in which a name stands could mean that of the module at `path`, which all
         `bearers` have."""
-        data, module = self._texts[other], self._modules[path]
-        code = data if is_python(other) else code_in(other, data)
-        if code is None:
-            return module.rpartition(".")[2].encode() in words_in(data)
+        module = self._modules[path]
+        if (code := self._code_of(other)) is None:
+            return module.rpartition(".")[2].encode() in words_in(self._texts[other])
         if is_stub(other) and touches(self._modules[other], module):
             return True
-        try:
-            facts = read_facts(code)
-        except UnreadableSource:
+        if (said := _said_by(code, self._modules[other])) is None:
             return True
-        imported = self._modules_imported(facts, other, bearers)
-        if not imported and not loads_modules(code):
+        imported = said.imports_of(bearers)
+        if not imported and not said.loads_modules:
             return False
         return (
             any(each.endswith(f".{name}") for each in imported)
-            or _asks_for(name, facts)
-            or imports_everything(code)
+            or name in said.attributes
+            or any(name in words for words in said.texts)
+            or said.imports_everything
         )
 
 
@@ -128,12 +158,6 @@ def _only_takes_apart(text: Text) -> bool:
     """Whether an underline is only what words are taken apart at: `word.partition("_")`."""
     is_handed = text.use == "argument" and not text.interpolated and text.beside in _TAKING_APART
     return is_handed and not text.words.strip("_")
-
-
-def _asks_for(name: str, facts: FileFacts) -> bool:
-    return name in facts.attributes or any(
-        name in text.words for text in facts.texts if text.use != "documentation"
-    )
 
 
 def _holds_part(words: Set[bytes], name: str) -> bool:
