@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-
 from zephyrun.facts import Role
-from zephyrun.link_facts import Handed, Origin
-from zephyrun.linking.library_calls import CALLING_BY_POSITION
+from zephyrun.link_facts import Handed
+from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.values import ClassKey, Evaluator, FunctionKey, ValueSort
-from zephyrun.linking.whereabouts import whereabouts
+from zephyrun.linking.whereabouts import are_handlers_given_back, are_parts_told, whereabouts
 from zephyrun.patterns import lazy_pattern
 
 # Special methods that take what a call of a class or instance, or a bracket, is given.
@@ -71,7 +70,7 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int, handed: dict[
     """Whether a class that ends at an offset is more than looked into, inherited from, caught, or
     said to be the type of something."""
     if (hand := handed.get(end)) is not None:
-        return not _leaves_alone(evaluator, file, hand.callee)
+        return not _leaves_alone(evaluator, file, hand)
     text = file.source.text
     if text[end : end + 1] == ".":
         return False
@@ -85,8 +84,12 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int, handed: dict[
     return not is_typed or _GIVES_VALUE.search(before) is not None
 
 
-def _leaves_alone(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> bool:
+def _leaves_alone(evaluator: Evaluator, file: LinkedFile, handed: Handed) -> bool:
+    """Whether what a class is handed to gives it to nobody."""
     return all(
-        value.sort is ValueSort.FOREIGN and value.name in CALLING_BY_POSITION
-        for value in evaluator.values(file, callee)
+        value.sort is ValueSort.FOREIGN
+        and leaves_class_alone(value.name, handed)
+        and not are_parts_told(evaluator, KEPT_UNDER.get(value.name, ()))
+        and (value.name != "signal.signal" or not are_handlers_given_back(evaluator))
+        for value in evaluator.values(file, handed.callee)
     )

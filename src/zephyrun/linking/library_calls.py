@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from zephyrun.link_facts import Handed
+
 # Looks at things without keeping or calling them, or what is in them.
 LOOKING_ON = frozenset(
     """builtins.callable builtins.isinstance builtins.issubclass builtins.id builtins.print builtins.repr
@@ -14,6 +16,15 @@ CALLING_AND_DROPPING = frozenset(
     itertools.groupby itertools.filterfalse itertools.accumulate re.sub re.subn re.Scanner signal.signal
     weakref.ref _weakref.ref builtins.property heapq.nlargest heapq.nsmallest heapq.merge""".split()
 )
+# Of these, what does not call all that it is handed: the places of what it calls.
+_CALLED_AT: dict[str, tuple[int | str, ...]] = {
+    "builtins.min": ("key",),
+    "builtins.max": ("key",),
+    "functools.reduce": (0, "function"),
+    "itertools.accumulate": (1, "func"),
+    "weakref.ref": (1,),
+    "_weakref.ref": (1,),
+}
 # Keeps what it is given, or gives it back; nothing of it is called with other keywords than it is given with.
 _KEEPING = frozenset(
     """builtins.list builtins.tuple builtins.set builtins.dict builtins.staticmethod builtins.classmethod
@@ -32,6 +43,41 @@ LOOKING_AT_NO_NAMES = LOOKING_ON | CALLING_AND_DROPPING | _KEEPING | frozenset(
     typing.cast typing.TypeVar dataclasses.field dataclasses.replace dataclasses.fields copy.copy
     copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
 )
+
+
+def is_called_and_dropped(name: str, handed: Handed) -> bool:
+    """Whether a function of the library calls what it is handed by position, and neither keeps it nor gives it to
+    anybody."""
+    places = _CALLED_AT.get(name)
+    return name in CALLING_AND_DROPPING and (places is None or handed.position in places or handed.keyword in places)
+
+
+# Keeps what it calls, and gives it back under these names.
+KEPT_UNDER = {
+    "functools.partial": ("func",),
+    "functools.partialmethod": ("func",),
+    "collections.defaultdict": ("default_factory",),
+    "threading.Thread": ("_target",),
+    "threading.Timer": ("function",),
+    "multiprocessing.Process": ("_target",),
+    "builtins.property": ("fget", "fset", "fdel"),
+}
+_GOING_THROUGH = frozenset({"builtins.list", "builtins.tuple", "builtins.set", "builtins.frozenset", "builtins.dict"})
+_PART_OF_ARGUMENT = "…"
+
+
+def leaves_class_alone(name: str, handed: Handed) -> bool:
+    """Whether a function of the library looks at a class that it is handed, goes through it or makes instances of it by
+    position, and gives it to nobody but under the names of `KEPT_UNDER`."""
+    if name in LOOKING_ON:
+        return True
+    if handed.keyword == _PART_OF_ARGUMENT:
+        return False
+    if name in _GOING_THROUGH:
+        return handed.position == 0
+    return name in KEPT_UNDER or is_called_and_dropped(name, handed)
+
+
 # Gives what it is given, by the position of that.
 GIVING_BACK = {
     "functools.update_wrapper": 0, "functools.partial": 0, "typing.cast": 1, "builtins.staticmethod": 0,

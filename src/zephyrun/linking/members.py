@@ -95,6 +95,10 @@ _ASKING_MEMBERS = frozenset(
     typing.get_type_hints""".split()
 )
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
+# Of these, what lists the names of anything.
+_LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
+_LISTING = _LISTING_FIELDS | {"builtins.vars", "builtins.dir", "inspect.getmembers", "inspect.getmembers_static"}
+_LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a text that begins with an underscore and goes on with what is added or filled in.
@@ -106,10 +110,12 @@ _REPLACING = frozenset({"dataclasses.replace", "copy.replace"})
 _REPLACING_METHODS = ("_replace", "__replace__")
 _PROTOCOLS = frozenset({"typing.Protocol", "typing_extensions.Protocol"})
 # Where the names of an instance are asked for one, and not shown as a whole: what is behind them, or before.
-_ONE_NAME_AFTER = lazy_pattern(
+_ONE_NAME = (
     r"\s*(?:\[|\.\s*(?:get|pop|setdefault|update|__contains__|__getitem__|__setitem__|__delitem__)\s*\()"
     r"(?:\s*[\"'](?P<name>\w+)[\"']\s*[\]),])?"
 )
+_ONE_NAME_AFTER = lazy_pattern(_ONE_NAME)
+_ONE_NAME_LISTED_AFTER = lazy_pattern(rf"\s*\){_ONE_NAME}")
 _ONE_NAME_BEFORE = lazy_pattern(
     r"(?:(?:[\"'](?P<name>\w+)[\"']\s+(?:not\s+)?)?\bin\s+|__dict__\s*\.\s*update\(\s*)[\w.()\[\]]*\Z"
 )
@@ -919,12 +925,36 @@ class MemberUsage:
         )
 
     def _check_tables_of_strangers(self) -> None:
-        """Doubts about `vars` of who knows what, where names are put together as the private one may be."""
-        for file in self._linkage.mentioning("vars") if self.is_private else ():
-            for handed in file.links.handed if self._begins_in(file.data) else ():
-                if handed.callee.name == "vars" and UNKNOWN_VALUE in self._evaluator.values(file, handed.value):
-                    what = f"what `vars` gives in {file.path} is not looked into for `{self.spelling}`"
+        """Doubts about what lists the names of who knows what (`vars(thing)`): a private one is seldom looked for there,
+        unless names are put together as it may be."""
+        for file in self._linkage.mentioning_any(_LISTING_WORDS):
+            for handed in file.links.handed:
+                if handed.callee.name in _LISTING_WORDS and self._may_list(file, handed):
+                    what = f"what `{handed.callee.name}` gives in {file.path} is not looked into for `{self.spelling}`"
                     self._usage.doubt_reader(what, file.path, handed.start)
+
+    def _may_list(self, file: LinkedFile, handed: Handed) -> bool:
+        """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
+        if UNKNOWN_VALUE not in self._evaluator.values(file, handed.value):
+            return False
+        if self.is_private and not self._begins_in(file.data):
+            return False
+        if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
+            return False
+        called = set(map(self._evaluator.library_name, self._evaluator.values(file, handed.callee)))
+        if called.isdisjoint(_LISTING):
+            return False
+        if called <= _LISTING_FIELDS and not any(map(self._evaluator.is_record, self.family)):
+            return False
+        text = file.source.text
+        asked = _ONE_NAME_LISTED_AFTER.match(text, handed.end) or _ONE_NAME_BEFORE.search(
+            text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
+        )
+        if asked is None:
+            return True
+        if asked["name"] is not None:
+            return asked["name"] == self.spelling
+        return self._is_key or self._begins_in(file.data)
 
     def _check_other_ways_to_namespaces(self) -> None:
         """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""

@@ -152,11 +152,19 @@ class ParameterUsage:
 
     def _may_be_keyword(self, record: FunctionRecord, parameter: ParameterRecord) -> bool:
         """Whether a caller could give a parameter its value by its name. The receiver of a method comes
-        with the method."""
+        with the method, unless somebody names it."""
         if record.owner >= 0 and parameter == record.parameters[0]:
             decorators = {decorator.name for decorator in record.decorators}
-            return "staticmethod" in decorators
+            return "staticmethod" in decorators or self._is_receiver_named
         return parameter.sort in (ParameterSort.EITHER, ParameterSort.KEYWORD)
+
+    @cached_property
+    def _is_receiver_named(self) -> bool:
+        """Whether some call has a keyword of the name, or some dictionary a key, as seldom is for that of a receiver."""
+        if self._linkage.paths_matching(self.name, rb"[\"']%b[\"']\s*:" % self.name.encode()):
+            return True
+        files = map(self._linkage.file, self._paths_with_keyword)
+        return any(use.name == self.name for file in files if file is not None for use in file.links.keywords)
 
     def _file(self, path: str) -> LinkedFile:
         return self._evaluator.file(path)

@@ -63,6 +63,9 @@ _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _LOOKS_AT_NAMES = lazy_pattern(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
 )
+_SETTING_NAMES = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+# What lists the names of what it is handed, and the table of them.
+_LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
 _READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
@@ -372,9 +375,11 @@ class GlobalUsage:
         for file in self._linkage.mentioning_any(shorts):
             handed = {each.end: each for each in file.links.handed}
             for end in self._ends_of_modules(file, shorts):
-                is_loose = True
                 hand = handed.get(end)
-                if hand is not None and not self._says_which(file, hand):
+                says_which = hand is not None and self._says_which(file, hand)
+                # What sets a name in a test keeps the module only to set that back.
+                is_loose |= hand is None or not says_which or hand.callee.name not in _SETTING_NAMES
+                if hand is not None and not says_which:
                     self._usage.doubt(
                         f"what takes the module in {file.path} does not look up `{self._name}` in it",
                         file.path,
@@ -382,13 +387,25 @@ class GlobalUsage:
                     )
             for use in file.links.attributes_by_name.get("__dict__", ()):
                 if any(map(self._is_home, self._evaluator.values(file, use.receiver))):
-                    self._usage.doubt(
-                        f"what goes through the module's names in {file.path} does not look for "
-                        f"`{self._name}`",
-                        file.path,
-                        use.start,
-                    )
+                    self._doubt_listing(file, use.start)
+        if is_loose:
+            self._check_listings()
         return is_loose
+
+    def _check_listings(self) -> None:
+        """Doubts about what lists the names of who knows what, which may be a home that goes about."""
+        for file in self._linkage.mentioning_any(_LISTING_WORDS):
+            listed = [(each.value, each.start) for each in file.links.handed if each.callee.name in _LISTING_WORDS]
+            listed += [(use.receiver, use.start) for use in file.links.attributes_by_name.get("__dict__", ())]
+            for origin, start in listed:
+                values = self._evaluator.values(file, origin)
+                if UNKNOWN_VALUE in values or any(map(self._is_home, values)):
+                    self._doubt_listing(file, start)
+
+    def _doubt_listing(self, file: LinkedFile, start: int) -> None:
+        self._usage.doubt_reader(
+            f"what goes through the module's names in {file.path} does not look for `{self._name}`", file.path, start
+        )
 
     def _ends_of_modules(self, file: LinkedFile, shorts: set[str]) -> Iterator[int]:
         """Where a home stands as a value of its own, and not before a dot."""

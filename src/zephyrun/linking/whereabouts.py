@@ -30,12 +30,12 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.library_calls import (
-    CALLING_AND_DROPPING,
     CHOOSING,
     COLLECTING,
     GIVING_BACK,
     LOOKING_ON,
     RUNNING_WITH_KEYWORDS,
+    is_called_and_dropped,
 )
 from zephyrun.linking.linkage import LinkedFile, handed_to_decorator
 from zephyrun.linking.remembering import once_a_version
@@ -158,6 +158,8 @@ _TAKING_APART = ("astuple", "asdict", "fields", "__match_args__", "__dataclass_f
 _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargspec", "getcallargs")
 _READING_CLOSURES = ("cell_contents", "getclosurevars")
 _READING_PROPERTIES = ("fget", "fset", "fdel")
+_TELLING_PARTS = ("__reduce__", "__reduce_ex__")
+_GIVES_HANDLER = rb"(?:[=(\[,:]|\breturn\b)\s*(?:\w+\s*\.\s*)?signal\s*\("
 _UNWRAPPING = ("__wrapped__", "unwrap")
 _TRIVIAL_BASES = ("builtins.object", "builtins.Exception", "abc.ABC", "typing.Generic", "typing.Protocol")
 
@@ -182,6 +184,22 @@ def is_never_asked(evaluator: Evaluator, file: LinkedFile, record: FunctionRecor
     """Whether a function can be followed wherever it gets to, and none of some attributes is read off it there."""
     found = whereabouts(evaluator, (file.path, file.links.functions.index(record)))
     return not found.is_lost and found.attributes.isdisjoint(attributes)
+
+
+@once_a_version
+def are_handlers_given_back(evaluator: Evaluator) -> bool:
+    """Whether somebody asks what handles a signal, at a glance."""
+    return bool(evaluator.linkage.paths_matching("signal", _GIVES_HANDLER) or evaluator.linkage.paths_mentioning("getsignal"))
+
+
+@once_a_version
+def are_parts_told(evaluator: Evaluator, words: tuple[str, ...] = ()) -> bool:
+    """Whether somebody asks things what they are made of, by some attributes or those that tell it of anything."""
+    return any(
+        file.links.attributes_by_name.get(word)
+        for word in (*words, *_TELLING_PARTS)
+        for file in evaluator.linkage.mentioning(word)
+    )
 
 
 class _Pursuit:
@@ -537,9 +555,15 @@ class _Pursuit:
         elif not way and RUNNING_WITH_KEYWORDS.get(name) == handed.position:
             self._call(file, call, way)
         elif way or not (
-            name in CALLING_AND_DROPPING or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
+            self._is_dropped_by(name, handed) or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
         ):
             raise _Lost
+
+    def _is_dropped_by(self, name: str, handed: Handed) -> bool:
+        """Whether a function of the library calls what it is handed, and nobody gets that out of it again."""
+        if name == "signal.signal" and are_handlers_given_back(self._evaluator):
+            return False
+        return is_called_and_dropped(name, handed) and not are_parts_told(self._evaluator)
 
     def _hand_to_key(self, file: LinkedFile, call: ast.Call, way: Way) -> None:
         """What a collection is put in order by is called with each element."""
@@ -574,7 +598,9 @@ class _Pursuit:
     ) -> None:
         """The value is handed to a method of a collection."""
         if method.attr in _ADDING_ALL:
-            if _is_inside(way):
+            if handed.keyword:
+                self._put_in_target(file, method.value, _under(handed.keyword, way))
+            elif _is_inside(way):
                 self._put_in_target(file, method.value, way)
         elif _ADDING.get(method.attr) == handed.position:
             key = _text_of(call.args[0]) if method.attr == "setdefault" else ""
