@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin
+from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import runs_text
@@ -122,8 +123,10 @@ def reader_of_class(evaluator: Evaluator, path: str, record: ClassRecord) -> str
     if reason := _not_understood(evaluator, key, DOCUMENTATION):
         return reason
     family = evaluator.relatives(key)
+    bases = LibraryBases(evaluator, [key])
     for look in _looks(evaluator, DOCUMENTATION):
-        if look.is_open or look.is_at_class(family) or (look.is_whole and look.is_at_module(path)):
+        is_open = look.is_open or any(map(bases.have_instance, look.values))
+        if is_open or look.is_at_class(family) or (look.is_whole and look.is_at_module(path)):
             return f"{look.place} may read the documentation of {record.name}"
     return ""
 
@@ -281,6 +284,9 @@ def _looks_in(evaluator: Evaluator, file: LinkedFile, reading: Reading) -> Itera
         for use in file.links.attributes_by_name.get(name, ()):
             values = evaluator.values(file, use.receiver)
             yield _Look(_place(file, use.start), values, name == _NAMESPACE)
+    for pattern in file.links.keywords:
+        if pattern.in_pattern and pattern.name in (reading.attribute, _NAMESPACE):
+            yield _Look(_place(file, pattern.start), _ANYTHING, pattern.name == _NAMESPACE)
     for text in file.links.texts:
         if text.words.rpartition(".")[2] == reading.attribute:
             beside = [evaluator.values(file, each.value) for each in file.handed_by_call.get(text.call, ())]

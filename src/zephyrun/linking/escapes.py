@@ -7,7 +7,8 @@ from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, Use
+from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, OriginSort, Use
+from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile
@@ -25,6 +26,10 @@ _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = lazy_pattern(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 NAME_ATTRIBUTES = frozenset({"__name__", "__qualname__"})
+# What holds the name of a function, too, and where that is read off the function itself.
+_CODE = "__code__"
+_NAMES_OF_CODE = ("co_name", "co_qualname")
+_READS_OFF_CODE = lazy_pattern(r"\.\s*__code__\s*\.\s*(co_(?:qual)?name)\b")
 # Names read off something else than a class or instance by itself; a function is never `type(…)`.
 _READS_NAME = lazy_pattern(rb"(?<!\bcls)(?<!__class__)\.__(?:qual)?name__\b|\bgetattr\b|\battrgetter\b")
 _READS_NAME_OF_CLASS = lazy_pattern(
@@ -71,7 +76,7 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
     escapes = is_class or _has_other_holders(evaluator, usage, functions) or any(_goes_on(*each) for each in reads)
     # To follow a function takes longer than to look where it stands.
     is_followed = escapes and bool(functions) and all(
-        is_never_asked(evaluator, *each, NAME_ATTRIBUTES) for each in functions
+        is_never_asked(evaluator, *each, _telling_attributes(evaluator)) for each in functions
     )
     for file, place in reads if not is_followed else ():
         _doubt_place(evaluator, usage, file, place)
@@ -85,6 +90,13 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         usage.assume(STORED_OBJECTS)
     if escapes and not is_followed and (is_class or not _has_name_of_another(evaluator, usage)):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
+
+
+@once_a_version
+def _telling_attributes(evaluator: Evaluator) -> frozenset[str]:
+    """The attributes of functions that may lead to their names in a project."""
+    is_read_off_code = any(evaluator.linkage.paths_mentioning(word) for word in _NAMES_OF_CODE)
+    return NAME_ATTRIBUTES | {_CODE} if is_read_off_code else NAME_ATTRIBUTES
 
 
 def _functions(evaluator: Evaluator, usage: Usage) -> Iterator[tuple[LinkedFile, FunctionRecord]]:
@@ -207,6 +219,8 @@ def _doubt_place(evaluator: Evaluator, usage: Usage, file: LinkedFile, place: Pl
     for attribute in sorted(NAME_ATTRIBUTES) if _LEADS_BACK.match(after) is None else ():
         if re.match(rf"\.\s*{attribute}\b", after):
             usage.doubt(f"`{name}.{attribute}` may give another text", file.path, place.start)
+    if (found := _READS_OFF_CODE.match(after)) is not None:
+        usage.doubt(f"`{name}.{_CODE}.{found[1]}` may give another text", file.path, place.start)
 
 
 def check_handed(
@@ -255,12 +269,33 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
             assert isinstance(data, bytes), "a word was found in it"
             reads_own = path in own_paths and _READS_OWN_NAME.search(data) is not None
             what = f"what reads `{attribute}` in {path} does not depend on the name of …"
+            file = evaluator.linkage.file(path)
+            reads_own |= file is None or any(True for _ in asked_by_text(file, attribute))
             if pattern.search(data) is not None:
                 read_off = list(_unknown_reads(evaluator, path, attribute, pattern, ours))
                 usage.look_out(what, [word for words in read_off for word in words or ()])
                 reads_own |= None in read_off
             if reads_own:
                 usage.doubt_reader(what.replace("…", f"`{name}`"), path)
+    for attribute in _NAMES_OF_CODE if not is_class else ():
+        for file in evaluator.linkage.mentioning(attribute):
+            if _reads_off_code(evaluator, file, attribute, ours):
+                usage.doubt_reader(f"what reads `{attribute}` in {file.path} does not depend on the name of `{name}`", file.path)
+
+
+def _reads_off_code(evaluator: Evaluator, file: LinkedFile, attribute: str, ours: _Ours) -> bool:
+    """Whether a file may read the name off the code of one of ours; that of running ones is looked for elsewhere."""
+    if any(True for _ in asked_by_text(file, attribute)):
+        return True
+    for use in file.links.attributes_by_name.get(attribute, ()) if _CODE in file.source.text else ():
+        code = use.receiver
+        if code.sort is OriginSort.NAME:
+            # A variable may hold the code.
+            return True
+        if code.sort is OriginSort.ATTRIBUTE and code.name == _CODE:
+            if any(_may_bear_name(evaluator, value, ours) for value in evaluator.values(file, code.parts[0])):
+                return True
+    return False
 
 
 def _ours(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> _Ours:
@@ -299,7 +334,7 @@ def _unknown_reads(
         if (
             use.use is Use.READ
             and pattern.search(before.encode())
-            and any(_may_bear_name(evaluator, value, ours) for value in values)
+            and any(_may_bear_name(evaluator, value, ours, attribute) for value in values)
         ):
             compared = _COMPARED.match(file.source.text, use.end)
             yield tuple(_QUOTED.findall(compared[1])) if compared is not None else None
@@ -311,8 +346,8 @@ def _unknown_reads(
             yield None
 
 
-def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours) -> bool:
-    """Whether something may be one of ours, or give the name of one for its own."""
+def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours, attribute: str = "") -> bool:
+    """Whether something may be one of ours, or give the name of one for its own, or as a part of it."""
     key = (value.path, value.number)
     if value.sort is ValueSort.INSTANCE:
         return bool(
@@ -325,7 +360,8 @@ def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours) -> bool:
     if value.sort is ValueSort.CLASS:
         return ours.are_classes and not ours.keys.isdisjoint([key, *evaluator.below(key)])
     if value.sort is ValueSort.FUNCTION:
-        return key in ours.keys and not ours.are_classes
+        stands_inside = attribute == "__qualname__" and value.path in {path for path, _ in ours.keys}
+        return stands_inside or (key in ours.keys and not ours.are_classes)
     if value.sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
         # What no code of the project made may still be an instance of a class below one of the language's.
         return ours.are_classes and not ours.are_plain

@@ -54,8 +54,6 @@ def is_called_and_dropped(name: str, handed: Handed) -> bool:
 
 # Keeps what it calls, and gives it back under these names.
 KEPT_UNDER = {
-    "functools.partial": ("func",),
-    "functools.partialmethod": ("func",),
     "collections.defaultdict": ("default_factory",),
     "threading.Thread": ("_target",),
     "threading.Timer": ("function",),
@@ -64,6 +62,11 @@ KEPT_UNDER = {
 }
 _GOING_THROUGH = frozenset({"builtins.list", "builtins.tuple", "builtins.set", "builtins.frozenset", "builtins.dict"})
 _PART_OF_ARGUMENT = "…"
+# Looks into what is handed over first.
+_LOOKING_INTO = frozenset(
+    """builtins.getattr builtins.hasattr builtins.setattr builtins.delattr builtins.vars builtins.dir
+    builtins.super""".split()
+)
 
 
 def leaves_class_alone(name: str, handed: Handed) -> bool:
@@ -73,7 +76,7 @@ def leaves_class_alone(name: str, handed: Handed) -> bool:
         return True
     if handed.keyword == _PART_OF_ARGUMENT:
         return False
-    if name in _GOING_THROUGH:
+    if name in _GOING_THROUGH or name in _LOOKING_INTO:
         return handed.position == 0
     return name in KEPT_UNDER or is_called_and_dropped(name, handed)
 

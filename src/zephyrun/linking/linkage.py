@@ -216,6 +216,14 @@ class LinkedFile:
         return {handed.end: handed for handed in self.links.handed}
 
     @cached_property
+    def all_handed_by_end(self) -> dict[int, list[Handed]]:
+        """As `handed_by_end`, where several things end there: a lambda does where what it gives does."""
+        found: dict[int, list[Handed]] = {}
+        for handed in self.links.handed:
+            found.setdefault(handed.end, []).append(handed)
+        return found
+
+    @cached_property
     def handed_by_word(self) -> dict[str, list[Handed]]:
         """What calls are handed, by the word in which it ends: the name of a function that goes there."""
         found: dict[str, list[Handed]] = {}

@@ -14,6 +14,7 @@ from functools import cached_property
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
+from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.certain_attributes import is_always_there
 from zephyrun.linking.escapes import (
@@ -22,7 +23,9 @@ from zephyrun.linking.escapes import (
     check_instruction_readers,
     check_name_readers,
 )
-from zephyrun.linking.going_about import is_class_kept
+from zephyrun.linking.exports import statements_of
+from zephyrun.linking.going_classes import is_class_kept
+from zephyrun.linking.library_bases import UNDERSTOOD_BASES, LibraryBases
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import is_test
@@ -39,7 +42,6 @@ from zephyrun.linking.references import (
     place_of_attribute,
     read_before_bound,
     shown_attribute,
-    statements_of,
     why_open,
 )
 from zephyrun.linking.remembering import once_a_version
@@ -62,10 +64,6 @@ _OF_CLASSES = frozenset(
     {BridgeSort.METHOD, BridgeSort.CLASS_METHOD, BridgeSort.READ_ONLY, BridgeSort.ATTRIBUTE}
 )
 # Bases that bear no names of their own beside special ones, or whose names are told below.
-_UNDERSTOOD_BASES = frozenset(
-    """builtins.object abc.ABC typing.Generic typing.Protocol typing_extensions.Protocol typing.NamedTuple
-    collections.namedtuple typing.TypedDict enum.Enum enum.IntEnum enum.Flag enum.IntFlag enum.StrEnum""".split()
-)
 _NAMES_OF_BASES = {
     **dict.fromkeys(NAMED_TUPLES, frozenset("_fields _asdict _replace _make _field_defaults count index".split())),
     "typing.TypedDict": frozenset(dir(dict)),
@@ -132,7 +130,6 @@ _NAMESPACE = "__dict__"
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _ONLY_ASKING = frozenset({"hasattr"})
-_NAMESPACE_FILLED_IN = lazy_pattern(r"\{[^{}]*\.__dict__\b")
 _BEGINS_NAMESPACE = lazy_pattern(rb"[\"']__(?:d(?:i(?:c(?:t_?)?)?)?)?[\"'{]")
 # What ends within a name behind a dot, in a text that is put together.
 _BEGUN_NAME = lazy_pattern(r"\w\.(?:(\w*)\{\w*\}|(\w+)\Z)")
@@ -373,15 +370,16 @@ class MemberUsage:
             if key not in self._reachable and (key, value.sort) not in self._known_strangers:
                 self._known_strangers[key, value.sort] = self._may_have_it_from_us(key, value.sort)
             return key not in self._reachable and self._known_strangers[key, value.sort]
-        if value.sort is ValueSort.FOREIGN:
-            return value.name.removesuffix("()") in self._foreign_names
-        if value.sort is ValueSort.PLAIN:
-            return f"builtins.{value.name}" in self._foreign_names
-        if value.sort in (ValueSort.OUTSIDE, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING):
-            return any(name not in _UNDERSTOOD_BASES for name in self._foreign_names) and (
-                not self.is_private
-            )
-        return False
+        return self._bases.have_instance(value)
+
+    @cached_property
+    def _bases(self) -> LibraryBases:
+        """What stands above the family."""
+        return LibraryBases(self._evaluator, self.family)
+
+    def _may_be_any(self, values: Values) -> bool:
+        """Whether something may be an instance of the family, without being known as one."""
+        return UNKNOWN_VALUE in values or any(map(self._bases.have_instance, values))
 
     def _may_have_it_from_us(self, key: ClassKey, sort: ValueSort) -> bool:
         """Whether an instance of another class may have the name from one of the family all the same."""
@@ -404,7 +402,7 @@ class MemberUsage:
     def _may_bring(self, key: ClassKey) -> bool:
         """Whether a class may bring the name: it bears it, or has a base of a library that was not read."""
         is_understood = all(
-            name in _UNDERSTOOD_BASES or name.startswith("builtins.")
+            name in UNDERSTOOD_BASES or name.startswith("builtins.")
             for name in self._evaluator.bases(key).foreign
         )
         if not is_understood or self._bears(key):
@@ -462,10 +460,17 @@ class MemberUsage:
                     self._usage.open_places.append(
                         OpenPlace(place, f"the keyword `{self.spelling}`: it may become a name of a class")
                     )
-                elif use.in_pattern and UNKNOWN_VALUE in values:
+                elif use.in_pattern and any(map(self._may_be_class_of_ours, values)):
                     self._usage.open_places.append(
                         OpenPlace(place, f"the pattern's `{self.spelling}`: it is not known of which class")
                     )
+
+    def _may_be_class_of_ours(self, value: Value) -> bool:
+        """Whether what a pattern holds something against may be a class of an instance of the family, without being
+        known as one: any class of a library may be, that is no concrete one of the language."""
+        if value.sort is ValueSort.FOREIGN and value.name.startswith("builtins."):
+            return value.name == "builtins.object" or value.name in self._foreign_names
+        return value == UNKNOWN_VALUE or value.sort is ValueSort.FOREIGN
 
     @cached_property
     def _is_made_somewhere(self) -> bool:
@@ -500,12 +505,16 @@ class MemberUsage:
             for file in self._linkage.mentioning(word):
                 for use in file.links.attributes_by_name.get(word, ()):
                     values = self._evaluator.values(file, use.receiver)
-                    if UNKNOWN_VALUE in values or _classes(values) & self._reachable:
+                    if self._may_be_any(values) or _classes(values) & self._reachable:
                         self._usage.doubt(
                             f"what reads `{word}` in {file.path} does not look for `{self.spelling}`",
                             file.path,
                             use.start,
                         )
+                for start in asked_by_text(file, word):
+                    self._usage.doubt(
+                        f"what asks for `{word}` in {file.path} does not look for `{self.spelling}`", file.path, start
+                    )
 
     def _takes_field(self, file: LinkedFile, value: Value, in_pattern: bool) -> bool:
         """Whether a keyword of a call or pattern is a field of the family."""
@@ -591,7 +600,7 @@ class MemberUsage:
             values = self._evaluator.values(file, text.callee.parts[0])
             if _classes(values) and _classes(values) <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
-            elif _classes(values) & self._reachable or UNKNOWN_VALUE in values:
+            elif _classes(values) & self._reachable or self._may_be_any(values):
                 self._open_text(place, self.spelling)
         elif text.position == 1 and text.arguments:
             values = self._evaluator.values(file, text.arguments[0])
@@ -599,7 +608,7 @@ class MemberUsage:
             words = {name.rpartition(".")[2] for name in callees} | {text.callee.name}
             if classes and classes <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
-            elif classes & self._reachable or (UNKNOWN_VALUE in values and words & _LOOKUPS):
+            elif classes & self._reachable or (self._may_be_any(values) and words & _LOOKUPS):
                 self._open_text(place, self.spelling)
         elif callees & _KEEPING_LOOKUPS or makes_classes(file.data):
             self._open_text(place, self.spelling)
@@ -669,7 +678,7 @@ class MemberUsage:
             name
             for key in self.family
             for name in [*evaluator.unknown_above(key), *evaluator.foreign_above(key)]
-            if name not in _UNDERSTOOD_BASES and not name.startswith("typing")
+            if name not in UNDERSTOOD_BASES and not name.startswith("typing")
         ]
         if declared and outside and not is_written:
             self._usage.obstruct(
@@ -761,7 +770,7 @@ class MemberUsage:
             self._usage.doubt(
                 f"nothing shows or looks up the member `{self.spelling}` by its name", file.path, start
             )
-        elif name not in _UNDERSTOOD_BASES:
+        elif name not in UNDERSTOOD_BASES:
             if self.is_private:
                 self._usage.assume(PRIVATE_ATTRIBUTES)
             else:
@@ -876,7 +885,7 @@ class MemberUsage:
                 values = self._evaluator.values(file, lookup.receiver)
                 is_in_family = bool(_classes(values) & self._reachable)
                 is_possible = (
-                    UNKNOWN_VALUE in values
+                    self._may_be_any(values)
                     and (not self.is_private or bool(lookup.shape) or self._stands_in_text or is_begun)
                     and not self._evaluator.is_some_module(file, lookup.receiver)
                 )
@@ -935,7 +944,7 @@ class MemberUsage:
 
     def _may_list(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
-        if UNKNOWN_VALUE not in self._evaluator.values(file, handed.value):
+        if not self._may_be_any(self._evaluator.values(file, handed.value)):
             return False
         if self.is_private and not self._begins_in(file.data):
             return False
@@ -977,9 +986,7 @@ class MemberUsage:
                 owner = text.arguments[0] if text.callee.name in _LOOKUPS and text.arguments else UNKNOWN
                 if is_asked and text.call >= 0 and self._may_be_ours(file, owner):
                     yield file, text.start
-            for each in file.facts.texts:
-                if each.use != "documentation" and _NAMESPACE_FILLED_IN.search(each.words):
-                    yield file, each.start
+            yield from ((file, start) for start in asked_by_text(file, _NAMESPACE))
         for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
             there = self._linkage.file(path) if isinstance(data, bytes) and _BEGINS_NAMESPACE.search(data) else None
@@ -1003,7 +1010,7 @@ class MemberUsage:
     def _may_be_ours(self, file: LinkedFile, origin: Origin) -> bool:
         """Whether something may be an instance of the family."""
         values = self._evaluator.values(file, origin)
-        return UNKNOWN_VALUE in values or bool(_classes(values) & self._reachable)
+        return self._may_be_any(values) or bool(_classes(values) & self._reachable)
 
     def _check_texts_put_together(self) -> None:
         """Doubts about texts that are run, or filled in, and that are made of parts between which a name may end."""
@@ -1027,7 +1034,7 @@ class MemberUsage:
         theirs, or who knows what, and is asked for the name or gives all that it has."""
         values = self._evaluator.values(file, use.receiver)
         is_ours = bool(_classes(values) & self._reachable)
-        if not is_ours and UNKNOWN_VALUE not in values:
+        if not is_ours and not self._may_be_any(values):
             return False
         text = file.source.text
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Iterator
 from functools import cached_property
 
-from zephyrun.facts import ScopeKind
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
     FunctionRecord,
     KeywordUse,
@@ -16,11 +16,13 @@ from zephyrun.link_facts import (
     ParameterSort,
     RestUse,
 )
+from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
 from zephyrun.linking.dictionaries import handed_on_and_left, keys_set, may_be_key
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import MAKING_METHODS, is_kept
+from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import CALLING_BY_POSITION
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
@@ -33,7 +35,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, FunctionKey, Value, Values, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, FunctionKey, Value, Values, ValueSort
 from zephyrun.linking.whereabouts import Whereabouts, whereabouts
 from zephyrun.patterns import lazy_pattern
 
@@ -278,7 +280,7 @@ class ParameterUsage:
         """The files with the parameter's name that may call one of some functions: by what they are
         called, or whatever they call it, where one goes about as a value or modules are loaded by name."""
         near = set(self._loading_paths(functions))
-        for name in self._called_names(functions):
+        for name in self._called_names(functions) | self._names_above():
             near.update(self._linkage.paths_mentioning(name))
         near.update(path for key in functions for path, _ in self._followed(key).keywords)
         is_everywhere = any(is_kept(self._evaluator, key) for key in functions)
@@ -286,6 +288,12 @@ class ParameterUsage:
             if is_everywhere or path in near:
                 if (file := self._linkage.file(path)) is not None:
                     yield file
+
+    def _names_above(self) -> set[str]:
+        """What leads from a class above, or from an instance, to those that the functions make."""
+        above = {each for owner in self._made for each in self._evaluator.above(owner) if each != owner}
+        names = {self._evaluator.class_record(each).name for each in above if self._file(each[0]).is_own}
+        return names | {"type"} if self._made else set()
 
     def _note_keyword(self, file: LinkedFile, use: KeywordUse) -> None:
         values = self._evaluator.values(file, use.callee)
@@ -318,6 +326,8 @@ class ParameterUsage:
                     file.path,
                     use.start,
                 )
+        elif self._may_be_method_of_ours(file, use.callee) or self._may_be_own_class(file, use.callee, values):
+            self._open(place, use)
         elif self._is_followed_to(file, use.start, values, self.functions) or (
             UNKNOWN_VALUE in values
             and (
@@ -332,6 +342,39 @@ class ParameterUsage:
         ):
             self._open(place, use)
 
+    def _may_be_method_of_ours(self, file: LinkedFile, callee: Origin) -> bool:
+        """Whether a method is called of what is said to be of a library, and may be of one of the classes."""
+        if callee.sort is not OriginSort.ATTRIBUTE or callee.name not in self._called_names(self.functions):
+            return False
+        receivers = self._evaluator.values(file, callee.parts[0])
+        return any(map(self._bases.have_instance, receivers))
+
+    @cached_property
+    def _bases(self) -> LibraryBases:
+        """What stands above the classes that have the functions."""
+        owners = [(key[0], self._evaluator.function_record(key).owner) for key in self.functions]
+        return LibraryBases(self._evaluator, [each for each in owners if each[1] >= 0])
+
+    @cached_property
+    def _made(self) -> list[ClassKey]:
+        """The classes whose instances the functions make."""
+        records = {key: self._evaluator.function_record(key) for key in self.functions}
+        return [(key[0], each.owner) for key, each in records.items() if each.owner >= 0 and each.name in MAKING_METHODS]
+
+    def _may_be_own_class(self, file: LinkedFile, callee: Origin, values: Values) -> bool:
+        """Whether the class of something is called (`type(hive)(kg=3)`) that may be an instance of one of the classes."""
+        if not self._made or all(value.sort in (ValueSort.CLASS, ValueSort.FUNCTION) for value in values):
+            return False
+        sources = file.links.sources.get(callee.binding, ()) if callee.sort is OriginSort.NAME else ()
+        for each in (callee, *sources):
+            is_type = each.sort is OriginSort.CALL and each.parts[0].name == "type" and len(each.parts) > 1
+            is_class = each.sort is OriginSort.ATTRIBUTE and each.name == "__class__"
+            if is_type or is_class:
+                asked = self._evaluator.values(file, each.parts[1] if is_type else each.parts[0])
+                if UNKNOWN_VALUE in asked or any(map(self._bases.have_instance, asked)):
+                    return True
+        return False
+
     def _open(self, place: Place, use: KeywordUse) -> None:
         called = f"`{use.callee.name}`" if use.callee.name else "what is called"
         self._usage.open_places.append(
@@ -339,10 +382,20 @@ class ParameterUsage:
         )
 
     def _goes_elsewhere_too(self, value: Value) -> bool:
-        """Whether a call runs another function with the same keywords, too: `__new__` and `__init__`."""
+        """Whether a call runs another function with the same keywords, too: `__new__` and `__init__`, or that of another
+        class where one above all of them is called."""
         return any(
-            key not in self.functions and any(True for _ in self._parameters_of(key))
+            key not in self.functions and self._takes_keyword(key)
             for key in functions_called(self._evaluator, value)
+        )
+
+    def _takes_keyword(self, key: FunctionKey) -> bool:
+        """Whether a function has a parameter of the name, or does something with keywords of any name."""
+        facts = self._file(key[0]).facts
+        return any(
+            each.name == self.name
+            or (each.sort is ParameterSort.REST_KEYWORDS and Role.READ in facts.roles(each.binding))
+            for each in self._evaluator.function_record(key).parameters
         )
 
     def _is_call_of(self, value: Value) -> bool:
@@ -762,6 +815,8 @@ class ParameterUsage:
                     for use in file.links.attributes_by_name.get(word, ())
                     if word in _SIGNATURE_ATTRIBUTES and self._may_be_ours(file, use.receiver, word)
                 ]
+                if word in _SIGNATURE_ATTRIBUTES and self._goes_about:
+                    starts += asked_by_text(file, word)
                 for start in starts[:1]:
                     self._usage.doubt_reader(
                         f"what reads parameters in {file.path} does not look for `{self.name}`",

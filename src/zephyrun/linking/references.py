@@ -26,6 +26,7 @@ from zephyrun.linking.escapes import (
     check_instruction_readers,
     check_name_readers,
 )
+from zephyrun.linking.exports import export_ranges
 from zephyrun.linking.fixtures import (
     gives_parameters,
     has_other_name,
@@ -813,22 +814,6 @@ def definitions_of(file: LinkedFile, binding: int) -> Iterator[FunctionRecord | 
             yield file.links.functions[origin.binding]
         elif origin.sort is OriginSort.DEFINED_CLASS:
             yield file.links.classes[origin.binding]
-
-
-def export_ranges(file: LinkedFile) -> list[tuple[int, int]]:
-    """Where a module's `__all__` is written."""
-    binding = file.module_bindings.get("__all__")
-    return statements_of(file, binding) if binding is not None else []
-
-
-def statements_of(file: LinkedFile, binding: int) -> list[tuple[int, int]]:
-    """Where the statements begin and end in which a binding's name stands."""
-    facts = file.facts
-    statements = [
-        facts.statements[facts.statement_at(facts.references[index].start)]
-        for index in facts.bindings[binding].references
-    ]
-    return [(each.start, each.end) for each in statements]
 
 
 def is_exported(file: LinkedFile, name: str) -> bool:

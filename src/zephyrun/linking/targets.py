@@ -7,6 +7,7 @@ from zephyrun.languages.python.places import mangled_name
 from zephyrun.link_facts import AttributeUse, ImportUse, KeywordUse, OriginSort
 from zephyrun.linking.fixtures import asks_for_fixtures, fixture_for
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.usage import Target, TargetSort
 from zephyrun.linking.values import ClassKey, Evaluator, Value, ValueSort, Values
 
@@ -294,14 +295,26 @@ def parameter_of(evaluator: Evaluator, callee: Value, name: str) -> Target | Non
 
 
 def functions_called(evaluator: Evaluator, callee: Value) -> list[tuple[str, int]]:
-    """The functions that calling a value runs first: itself, or what makes an instance."""
+    """The functions that calling a value may run first: itself, or what makes an instance."""
     own = (callee.path, callee.number)
     if callee.sort is ValueSort.FUNCTION:
         return [own]
     if callee.sort is ValueSort.INSTANCE:
-        return [each for key in evaluator.relatives(own) for each in _methods(evaluator, key, "__call__")]
+        found = [each for key in evaluator.relatives(own) for each in _methods(evaluator, key, "__call__")]
+        if "builtins.type" in evaluator.foreign_above(own):
+            # An instance of a metaclass is a class.
+            found += [each for key in _classes_of_metaclass(evaluator, own) for each in _functions_making(evaluator, key)]
+        return found
     if callee.sort is not ValueSort.CLASS:
         return []
+    if callee.may_be_below:
+        making = [_functions_making(evaluator, key) for key in (own, *evaluator.below(own))]
+        return list(dict.fromkeys(key for keys in making for key in keys))
+    return _functions_making(evaluator, own)
+
+
+def _functions_making(evaluator: Evaluator, own: tuple[str, int]) -> list[tuple[str, int]]:
+    """The functions that a call of a class runs first."""
     found = _calls_of_metaclass(evaluator, own)
     for key in evaluator.above(own):
         making = [each for name in ("__init__", "__new__") for each in _methods(evaluator, key, name)]
@@ -315,6 +328,23 @@ def _methods(evaluator: Evaluator, key: tuple[str, int], name: str) -> list[tupl
     binding = evaluator.binding_in(key, name)
     sources = evaluator.file(key[0]).links.sources.get(binding, ()) if binding is not None else ()
     return [(key[0], origin.binding) for origin in sources if origin.sort is OriginSort.DEFINED_FUNCTION]
+
+
+@once_a_version
+def _classes_of_metaclass(evaluator: Evaluator, metaclass: tuple[str, int]) -> list[tuple[str, int]]:
+    """The classes of the project that a metaclass, or one below it, makes."""
+    relatives = evaluator.relatives(metaclass)
+    return [
+        (file.path, index)
+        for file in evaluator.linkage.deriving_files()
+        for index in range(len(file.links.classes))
+        if any(
+            (value.path, value.number) in relatives
+            for each in evaluator.above((file.path, index))
+            if (origin := evaluator.class_record(each).metaclass) is not None
+            for value in evaluator.values(evaluator.file(each[0]), origin)
+        )
+    ]
 
 
 def _calls_of_metaclass(evaluator: Evaluator, key: tuple[str, int]) -> list[tuple[str, int]]:

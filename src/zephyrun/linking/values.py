@@ -7,6 +7,7 @@ any of its assignments gives it.
 
 from __future__ import annotations
 
+import builtins
 import re
 from collections.abc import Callable, Hashable, Iterable, Iterator
 from enum import StrEnum
@@ -65,8 +66,22 @@ class Value(NamedTuple):
     name: str = ""
     parts: tuple[frozenset[Value], ...] = ()
 
+    @property
+    def may_be_below(self) -> bool:
+        """Whether it is a class of which one below may stand in its place, as for `cls` and `type(self)`."""
+        return self.name == _OR_BELOW
+
+    def as_class(self) -> Value:
+        """The class of an instance, which may be one below."""
+        return self._replace(sort=ValueSort.CLASS, name=_OR_BELOW)
+
+    def as_instance(self) -> Value:
+        """An instance of a class, or of one below it."""
+        return self._replace(sort=ValueSort.INSTANCE, name="")
+
 
 Values = frozenset[Value]
+_OR_BELOW = "or below"
 
 # Where a collection is only gone through or asked, and where something is taken out of it.
 _LONGEST_BEFORE = 200
@@ -474,7 +489,7 @@ class Evaluator:
             OriginSort.DEFINED_CLASS: lambda: Value(ValueSort.CLASS, file.path, origin.binding),
             OriginSort.DEFINED_FUNCTION: lambda: Value(ValueSort.FUNCTION, file.path, origin.binding),
             OriginSort.OWN: lambda: Value(ValueSort.INSTANCE, file.path, origin.binding),
-            OriginSort.OWN_CLASS: lambda: Value(ValueSort.CLASS, file.path, origin.binding),
+            OriginSort.OWN_CLASS: lambda: Value(ValueSort.CLASS, file.path, origin.binding, _OR_BELOW),
             OriginSort.ABOVE: lambda: Value(ValueSort.ABOVE, file.path, origin.binding),
         }
         if sort is OriginSort.IMPORTED:
@@ -727,7 +742,7 @@ class Evaluator:
         """What an attribute of one value may be."""
         sort = receiver.sort
         if sort is ValueSort.INSTANCE and name == "__class__":
-            return frozenset({receiver._replace(sort=ValueSort.CLASS)})
+            return frozenset({receiver.as_class()})
         if sort in (ValueSort.INSTANCE, ValueSort.CLASS):
             return self._of_member((receiver.path, receiver.number), name, sort)
         if sort is ValueSort.ABOVE:
@@ -739,6 +754,9 @@ class Evaluator:
                 return _NOTHING_KNOWN
             return frozenset({Value(ValueSort.FOREIGN, name=f"{receiver.name}.{name}")})
         if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN) and name in _GIVEN_BACK:
+            return _NOTHING_KNOWN
+        if sort is ValueSort.PLAIN and (kind := getattr(builtins, receiver.name, None)) and not hasattr(kind, name):
+            # Something of a class below has it.
             return _NOTHING_KNOWN
         if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
             return _OUTSIDE
@@ -956,7 +974,7 @@ class Evaluator:
 
     def _classes_of(self, values: Values) -> Values:
         return frozenset(
-            value._replace(sort=ValueSort.CLASS) if value.sort is ValueSort.INSTANCE
+            value.as_class() if value.sort is ValueSort.INSTANCE
             else Value(ValueSort.OUTSIDE) if value.sort in (ValueSort.PLAIN, ValueSort.OUTSIDE)
             else UNKNOWN_VALUE
             for value in values
@@ -1035,7 +1053,7 @@ class Evaluator:
         found: list[Value] = []
         for value in self.values(file, origin.parts[0]):
             if value.sort is ValueSort.CLASS and not self.is_protocol((value.path, value.number)):
-                found.append(value._replace(sort=ValueSort.INSTANCE))
+                found.append(value.as_instance())
             elif value.sort is ValueSort.FOREIGN and value.name in _ANYTHING:
                 found.append(UNKNOWN_VALUE)
             elif value.sort is ValueSort.FOREIGN and value.name.startswith("builtins."):
@@ -1074,7 +1092,7 @@ class Evaluator:
 
     def _of_class(self, file: LinkedFile, origin: Origin) -> Values:
         return frozenset(
-            value if value.sort is ValueSort.CLASS else UNKNOWN_VALUE
+            value.as_class() if value.sort is ValueSort.CLASS else UNKNOWN_VALUE
             for value in self.values(file, origin.parts[0])
         )
 

@@ -159,7 +159,6 @@ _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargs
 _READING_CLOSURES = ("cell_contents", "getclosurevars")
 _READING_PROPERTIES = ("fget", "fset", "fdel")
 _TELLING_PARTS = ("__reduce__", "__reduce_ex__")
-_GIVES_HANDLER = rb"(?:[=(\[,:]|\breturn\b)\s*(?:\w+\s*\.\s*)?signal\s*\("
 _UNWRAPPING = ("__wrapped__", "unwrap")
 _TRIVIAL_BASES = ("builtins.object", "builtins.Exception", "abc.ABC", "typing.Generic", "typing.Protocol")
 
@@ -188,8 +187,13 @@ def is_never_asked(evaluator: Evaluator, file: LinkedFile, record: FunctionRecor
 
 @once_a_version
 def are_handlers_given_back(evaluator: Evaluator) -> bool:
-    """Whether somebody asks what handles a signal, at a glance."""
-    return bool(evaluator.linkage.paths_matching("signal", _GIVES_HANDLER) or evaluator.linkage.paths_mentioning("getsignal"))
+    """Whether somebody asks what handles a signal, or takes what did so before."""
+    linkage = evaluator.linkage
+    return bool(linkage.paths_mentioning("getsignal")) or any(
+        isinstance(node, ast.Call) and called_name(node) == "signal" and not isinstance(around, ast.Expr)
+        for file in linkage.mentioning("signal")
+        for node, around in syntax_tree(file.data).around.items()
+    )
 
 
 @once_a_version

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 
 from zephyrun.facts import FileFacts
+from zephyrun.languages.python.told_texts import is_told
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
 from zephyrun.source import SourceText
@@ -14,6 +15,8 @@ from zephyrun.source import SourceText
 _INSIDE = r"\s*\.\s*co_(?:code|consts|names|nlocals|stacksize|exceptiontable)\b"
 _LOOKS_INSIDE = lazy_pattern(rf"\b__code__{_INSIDE}")
 _KEEPS_CODE = lazy_pattern(r"\b(\w+)\s*(?::\s*\w+\s*)?=\s*[^\n=]*\.__code__\b")
+# The same in a text, by which it is looked up, filled in or run.
+_IN_TEXT = lazy_pattern(r"(?:\A|\.)(?:co_(?:code|consts|names|nlocals|stacksize|exceptiontable)\b|__code__\.replace\b)")
 _LOOKS_AT_CODE = lazy_pattern(r"\.__code__\s*(?:\.\s*replace\b|[=!]=)")
 _CODE = "__code__"
 _STORES = "marshal"
@@ -41,8 +44,16 @@ def code_reservations(source: SourceText, facts: FileFacts) -> Iterator[Reservat
         places += (found for found in _LISTS_INSTRUCTIONS.finditer(text) if found[1] in own)
     for found in places:
         if facts.is_code(found.start()):
-            what = f"it does not matter what the code of functions is made of, at which `{found[0]}` looks"
-            yield Reservation(what, found.start())
+            yield _reservation(found[0], found.start())
+    if "co_" in text:
+        for each in facts.texts:
+            is_asking = each.use != "documentation" and _IN_TEXT.search(each.words) is not None
+            if is_asking and not is_told(facts, each):
+                yield _reservation(each.words, each.start)
+
+
+def _reservation(shown: str, start: int) -> Reservation:
+    return Reservation(f"it does not matter what the code of functions is made of, at which `{shown}` looks", start)
 
 
 def _keeping_code(text: str) -> Iterator[str]:

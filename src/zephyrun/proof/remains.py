@@ -14,6 +14,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from zephyrun.facts import CallsOfReader, FileFacts, ScopeKind, Text
+from zephyrun.languages.python.told_texts import is_told
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.imports import absolute_imports, touches
@@ -27,12 +28,6 @@ SOURCE_READERS = frozenset(
 )
 # What calls are named that may evaluate a text among their caller's variables.
 _EVALUATING = lazy_pattern(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
-# What calls are named that show a text to people.
-_TELLING = lazy_pattern(
-    r"^(?:warn|warning|debug|info|error|exception|critical|log|fail|print|open|add_argument|add_option|"
-    r"_|n?p?gettext(?:_lazy)?|u(?:n)?gettext)$|"
-    r"(?:Error|Exception|Warning)$"
-)
 _FILLED_IN = ("receiver", "format")
 _TAKEN_APART = ("receiver", "split")
 _FIELD = lazy_pattern(r"\{[^{}]*\}")
@@ -259,7 +254,7 @@ def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
     """Whether a text holds the name as a word. Documentation is not evaluated in the function, nor is
     prose, nor what is only told; what follows a dot is looked up in something else; and in `%s` the letter is
     a conversion: a name would stand as `%(s)s`. Behind a backslash a letter is an escape."""
-    if text.use == "documentation" or name not in text.words or _is_told(facts, text):
+    if text.use == "documentation" or name not in text.words or is_told(facts, text):
         return False
     words = _FIELD.sub("x", text.words) if (text.use, text.beside) == _FILLED_IN else text.words
     # What a conversion gives stands for one word.
@@ -267,15 +262,6 @@ def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
     if not text.interpolated and _is_prose(words):
         return False
     return re.search(rf"(?<![\w%.\\]){re.escape(name)}(?!\w)", words) is not None
-
-
-def _is_told(facts: FileFacts, text: Text) -> bool:
-    """Whether a text is the message of an exception that is raised, or of something that is asserted, or goes to what
-    shows it to people."""
-    sort = facts.statements[facts.statement_at(text.start)].sort
-    if sort == "raise" or (sort == "assert" and text.use == "other"):
-        return True
-    return text.use == "argument" and _TELLING.search(text.beside) is not None
 
 
 def _is_prose(words: str) -> bool:

@@ -35,8 +35,8 @@ _READS_SOURCE = lazy_pattern(
 
 # What shows the members of a class in their order: the namespace of an instance is its own.
 _WALKS_MEMBERS = lazy_pattern(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
-# What shows in which order functions stand in a file.
-_TELLS_LINES = lazy_pattern(rb"co_firstlineno|__firstlineno__|getsourcelines|findsource")
+# What shows in which order functions stand in a file, or classes are made.
+_TELLS_LINES = lazy_pattern(rb"co_firstlineno|__firstlineno__|getsourcelines|findsource|__subclasses__")
 _LISTS_MEMBERS = lazy_pattern(rb"\b(?:dir|help|__dir__)\b|\bpydoc\b")
 _READS_LOCALS = lazy_pattern(rb"\b(?:f_locals\b|locals\s*\()")
 # What builds a project, its documentation or its environments.

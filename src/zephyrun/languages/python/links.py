@@ -991,10 +991,10 @@ class _Reader(ast.NodeVisitor):
         if isinstance(node, ast.Subscript):
             return self._annotation_with_parts(node)
         if isinstance(node, ast.Name | ast.Attribute):
-            if _short_name(node) in ("Any", "object", "Self", "Callable"):
+            if _short_name(node) in ("Any", "object", "Self", "Callable", "type", "Type"):
                 # A value of any class has `object` for its own; `Self` is another thing in each class.
                 return UNKNOWN
-            if _short_name(node) in _SERIES | _MAPPINGS | {"tuple", "Tuple", "type", "Type"}:
+            if _short_name(node) in _SERIES | _MAPPINGS | {"tuple", "Tuple"}:
                 return Origin(OriginSort.SERIES, "", -1, (UNKNOWN,))
             return self._instance_of(node)
         return UNKNOWN

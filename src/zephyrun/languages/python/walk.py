@@ -29,6 +29,7 @@ from zephyrun.languages.python.frame_reads import ANYTHING, NAMESPACES, read_off
 from zephyrun.languages.python.places import mangled_name, quoted_range
 from zephyrun.languages.python.relocation import parse_fragment
 from zephyrun.languages.python.scopes import CLASS_CELL, Mark, ScopeTable
+from zephyrun.languages.python.told_texts import goes_to_people
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
@@ -54,6 +55,7 @@ FRAME_READERS = frozenset(
     "f_locals getargvalues getinnerframes getouterframes getgeneratorlocals getcoroutinelocals "
     "getasyncgenlocals getclosurevars capture_locals co_varnames co_cellvars co_freevars".split()
 )
+_LEADS_TO_READER = lazy_pattern(rf"\.\s*(?:{'|'.join(sorted(FRAME_READERS))})\b")
 _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame _current_frames".split())
 # Modules that show the variables of running functions to people.
 _SHOWS_VARIABLES = frozenset({"cgitb"})
@@ -440,6 +442,10 @@ class Walk:
             for pattern in [*node.patterns, *node.kwd_patterns]:
                 self._pattern(pattern)
             self.attributes.update(node.kwd_attrs)
+            for attribute in _LOOKED_AT.intersection(node.kwd_attrs):
+                self._expose(f".{attribute}", node, whole_file=True)
+                if attribute in NAMESPACES:
+                    self.namespace_reads.append(ANYTHING)
         elif isinstance(node, ast.MatchStar | ast.MatchAs):
             if isinstance(node, ast.MatchAs) and node.pattern is not None:
                 self._pattern(node.pattern)
@@ -820,7 +826,8 @@ class Walk:
         looks_up = self._speaks_of_builtins or beside in _GETTERS
         if words in NAMESPACES:
             self.namespace_reads.append(ANYTHING)
-        if words in FRAME_READERS or (looks_up and self._reads_names(words)):
+        leads_to_reader = _leads_to_reader(words) and not goes_to_people(use, beside)
+        if words in FRAME_READERS or leads_to_reader or (looks_up and self._reads_names(words)):
             self.exposures.append(Exposure(self._scope, f'"{words}"', start, True))
 
     def _joined(self, node: ast.JoinedStr, context: str, beside: str) -> None:
@@ -845,6 +852,11 @@ class Walk:
                 self.visit(part.value, "format")
                 if isinstance(part.format_spec, ast.JoinedStr):
                     self._fields(part.format_spec)
+
+
+def _leads_to_reader(words: str) -> bool:
+    """Whether a text leads to what shows the names of functions by way of attributes."""
+    return "_" in words and "." in words and _LEADS_TO_READER.search(words) is not None
 
 
 def all_arguments(arguments: ast.arguments) -> list[ast.arg]:

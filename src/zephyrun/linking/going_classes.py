@@ -1,0 +1,161 @@
+"""Classes that go about as values: whoever has one may make instances in any way."""
+
+from __future__ import annotations
+
+import builtins
+from collections.abc import Iterable, Iterator
+
+from zephyrun.facts import Role
+from zephyrun.languages.python.told_texts import is_told
+from zephyrun.link_facts import Handed, OriginSort
+from zephyrun.linking.exports import export_ranges
+from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, ValueSort
+from zephyrun.linking.whereabouts import are_handlers_given_back, are_parts_told
+from zephyrun.patterns import lazy_pattern
+
+_IS_EXPRESSION_OF_CLASS = lazy_pattern(r"[\w.\s]+|type\s*\(\s*\w+\s*\)")
+# What of a class makes instances, or leads back to it.
+_GIVES_CLASS_AGAIN = lazy_pattern(r"\.\s*(?:__call__|__mro__|mro)\b")
+# What leads from a class to those around it, and to the class of an instance.
+_LEADING_TO_CLASSES = ("__mro__", "mro", "__base__", "__bases__", "__subclasses__")
+_CLASS_OF = "__class__"
+_CLASS_OF_SELF = lazy_pattern(r"\btype\s*\(\s*(?:self|cls)\s*\)")
+# Methods that are given the class itself, beside those that are said to be.
+_GIVEN_CLASS = frozenset({"__new__", "__init_subclass__", "__class_getitem__"})
+# What stands before a class that is caught, and before one that is a value rather than a type.
+_CATCHES = lazy_pattern(r"\bexcept\s*\(?[\w.,\s]*\Z")
+_GIVES_VALUE = lazy_pattern(r"=\s*[\w.\[({,\s]*\Z")
+# A class is compared with what stands behind it, or before.
+_COMPARED_BEHIND = lazy_pattern(r"\s*(?:is\b|[=!]=|(?:not\s+)?in\b)")
+_COMPARED_BEFORE = lazy_pattern(r"(?:\bis|\bis\s+not|[=!]=)\s*[\w.]*\Z")
+
+
+@once_a_version
+def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
+    """Whether a class, or one below it, is handed to something that is not known to leave it alone, or may be found by
+    another way than its name."""
+    family = [key, *evaluator.below(key)]
+    for each in family:
+        there = evaluator.file(each[0])
+        decorators = evaluator.class_record(each).decorators
+        if not all(evaluator.is_harmless(there, decorator) for decorator in decorators):
+            return True
+    if any(map(evaluator.has_own_metaclass, evaluator.above(key))):
+        return True
+    if evaluator.linkage.paths_mentioning("exc_info") and any(map(_is_error, evaluator.foreign_above(key))):
+        return True
+    return (
+        any(
+            _is_kept_in(evaluator, other, name) or _is_named_by_text(other, name)
+            for name in {evaluator.class_record(each).name for each in family}
+            for other in evaluator.linkage.mentioning(name)
+        )
+        or _is_led_to(evaluator, key)
+        or any(_is_given_on(evaluator, each) for each in evaluator.relatives(key))
+    )
+
+
+def _is_error(name: str) -> bool:
+    """Whether a class of the language is one of exceptions, of which `sys.exc_info` gives the class."""
+    kind = getattr(builtins, name.removeprefix("builtins."), None)
+    return isinstance(kind, type) and issubclass(kind, BaseException)
+
+
+def _is_kept_in(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
+    """Whether a class goes about in a file as a value."""
+    if any(use.name == name and use.has_alias for use in file.links.imports):
+        return True
+    ends = {use.end for use in file.links.attributes_by_name.get(name, ())}
+    for binding in file.facts.bindings:
+        if binding.name == name:
+            ends.update(_ends_of_reads(file, binding.references))
+    return any(_keeps_class(evaluator, file, end) for end in ends - file.links.called)
+
+
+def _ends_of_reads(file: LinkedFile, references: Iterable[int]) -> Iterator[int]:
+    for index in references:
+        if file.facts.references[index].role is Role.READ:
+            yield file.facts.references[index].end
+
+
+def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
+    """Whether a class that ends at an offset is more than looked into, inherited from, caught, compared, or said to be
+    the type of something."""
+    text = file.source.text
+    if text[end : end + 1] == ".":
+        return _GIVES_CLASS_AGAIN.match(text, end) is not None
+    if handed := file.all_handed_by_end.get(end):
+        return not all(
+            _IS_EXPRESSION_OF_CLASS.fullmatch(text, each.start, end) is not None and _leaves_alone(evaluator, file, each)
+            for each in handed
+        )
+    statement = file.facts.statements[file.facts.statement_at(end - 1)]
+    before = text[statement.start : end]
+    if statement.sort == "classdef":
+        return before.startswith("@") and "class" not in before
+    if _CATCHES.search(before) or _COMPARED_BEHIND.match(text, end) or _COMPARED_BEFORE.search(before):
+        return False
+    is_typed = statement.sort in ("functiondef", "asyncfunctiondef", "annassign")
+    return not is_typed or _GIVES_VALUE.search(before) is not None
+
+
+def _leaves_alone(evaluator: Evaluator, file: LinkedFile, handed: Handed) -> bool:
+    """Whether what a class is handed to gives it to nobody."""
+    if handed.callee.name == "__new__" and handed.position == 0:
+        # It makes an instance.
+        return True
+    return all(
+        value.sort is ValueSort.FOREIGN
+        and leaves_class_alone(value.name, handed)
+        and not are_parts_told(evaluator, KEPT_UNDER.get(value.name, ()))
+        and (value.name != "signal.signal" or not are_handlers_given_back(evaluator))
+        for value in evaluator.values(file, handed.callee)
+    )
+
+
+def _is_named_by_text(file: LinkedFile, name: str) -> bool:
+    """Whether a text of a file is the name of a class, or ends with it behind a dot, so that it may be looked up."""
+    listed = export_ranges(file)
+    return any(
+        text.words.replace(":", ".").rpartition(".")[2] == name
+        and text.use not in ("documentation", "annotation")
+        and not is_told(file.facts, text)
+        and not any(first <= text.start < last for first, last in listed)
+        for text in file.facts.texts
+    )
+
+
+def _is_led_to(evaluator: Evaluator, key: ClassKey) -> bool:
+    """Whether code that has a class above or below may get to it."""
+    family = {*evaluator.relatives(key), *evaluator.above(key)}
+    if len(family) == 1 and not evaluator.linkage.paths_mentioning("__subclasses__"):
+        return False
+    for word in _LEADING_TO_CLASSES:
+        for file in evaluator.linkage.mentioning(word):
+            for use in file.links.attributes_by_name.get(word, ()):
+                values = evaluator.values(file, use.receiver)
+                is_ours = any((value.path, value.number) in family for value in values if value.sort is ValueSort.CLASS)
+                if is_ours or UNKNOWN_VALUE in values or any(value.name == "builtins.object" for value in values):
+                    return True
+    return False
+
+
+def _is_given_on(evaluator: Evaluator, key: ClassKey) -> bool:
+    """Whether a class hands on itself, or what is below it."""
+    file = evaluator.file(key[0])
+    if not file.is_own:
+        return False
+    ends = {match.end() for match in _CLASS_OF_SELF.finditer(file.source.text)}
+    for use in file.links.attributes_by_name.get(_CLASS_OF, ()):
+        if use.receiver.sort is OriginSort.NAME:
+            ends.add(use.end)
+    for record in file.links.functions:
+        is_given = record.name in _GIVEN_CLASS or any(each.name == "classmethod" for each in record.decorators)
+        if record.owner == key[1] and is_given and record.parameters:
+            ends.update(_ends_of_reads(file, file.facts.bindings[record.parameters[0].binding].references))
+    return any(
+        file.source.text[end : end + 1] != "(" and _keeps_class(evaluator, file, end) for end in ends - file.links.called
+    )
