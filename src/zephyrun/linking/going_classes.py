@@ -25,6 +25,8 @@ _CLASS_OF = "__class__"
 _CLASS_OF_SELF = lazy_pattern(r"\btype\s*\(\s*(?:self|cls)\s*\)")
 # Methods that are given the class itself, beside those that are said to be.
 _GIVEN_CLASS = frozenset({"__new__", "__init_subclass__", "__class_getitem__"})
+# What is given the classes of exceptions.
+_GIVEN_ERRORS = ("exc_info", "excepthook", "__exit__", "__aexit__")
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = lazy_pattern(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = lazy_pattern(r"=\s*[\w.\[({,\s]*\Z")
@@ -45,7 +47,7 @@ def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
             return True
     if any(map(evaluator.has_own_metaclass, evaluator.above(key))):
         return True
-    if evaluator.linkage.paths_mentioning("exc_info") and any(map(_is_error, evaluator.foreign_above(key))):
+    if any(map(_is_error, evaluator.foreign_above(key))) and any(map(evaluator.linkage.paths_mentioning, _GIVEN_ERRORS)):
         return True
     return (
         any(
@@ -59,7 +61,7 @@ def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
 
 
 def _is_error(name: str) -> bool:
-    """Whether a class of the language is one of exceptions, of which `sys.exc_info` gives the class."""
+    """Whether a class of the language is one of exceptions."""
     kind = getattr(builtins, name.removeprefix("builtins."), None)
     return isinstance(kind, type) and issubclass(kind, BaseException)
 

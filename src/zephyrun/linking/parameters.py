@@ -40,6 +40,7 @@ from zephyrun.linking.whereabouts import Whereabouts, whereabouts
 from zephyrun.patterns import lazy_pattern
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
+_MAKES_CLASS = "new_class"
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
 _ITS_CODE = "__code__"
 _SIGNATURE_ATTRIBUTES = ("__annotations__", _ITS_CODE, "__signature__", "__kwdefaults__")
@@ -125,6 +126,7 @@ class ParameterUsage:
             self._check_function(key)
 
         self._check_signature_readers()
+        self._check_classes_made()
         self._check_other_code()
         files = {place.path for place in self._usage.places}
         note_mentions(
@@ -326,6 +328,8 @@ class ParameterUsage:
                     file.path,
                     use.start,
                 )
+        elif self._are_of_classes and any(value.name == "builtins.type" for value in values):
+            self._open(place, use)
         elif self._may_be_method_of_ours(file, use.callee) or self._may_be_own_class(file, use.callee, values):
             self._open(place, use)
         elif self._is_followed_to(file, use.start, values, self.functions) or (
@@ -360,6 +364,13 @@ class ParameterUsage:
         """The classes whose instances the functions make."""
         records = {key: self._evaluator.function_record(key) for key in self.functions}
         return [(key[0], each.owner) for key, each in records.items() if each.owner >= 0 and each.name in MAKING_METHODS]
+
+    @cached_property
+    def _are_of_classes(self) -> bool:
+        """Whether the functions are given the keywords of a class that is made."""
+        return any(
+            self._evaluator.function_record(key).name == "__init_subclass__" for key in self.functions
+        ) or any("builtins.type" in self._evaluator.foreign_above(each) for each in self._made)
 
     def _may_be_own_class(self, file: LinkedFile, callee: Origin, values: Values) -> bool:
         """Whether the class of something is called (`type(hive)(kg=3)`) that may be an instance of one of the classes."""
@@ -779,6 +790,14 @@ class ParameterUsage:
         if any(self._linkage.paths_mentioning(word) for word in _READS_OFF_CODE):
             return _SIGNATURE_ATTRIBUTES
         return tuple(each for each in _SIGNATURE_ATTRIBUTES if each != _ITS_CODE)
+
+    def _check_classes_made(self) -> None:
+        """Doubts about dictionaries of keywords with which classes are made by a call."""
+        for file in self._linkage.mentioning(_MAKES_CLASS) if self._are_of_classes else ():
+            for text in file.facts.texts:
+                if text.words == self.name and text.use == "key":
+                    what = f"what `{_MAKES_CLASS}` is given in {file.path} is no `{self.name}`"
+                    self._usage.doubt(what, file.path, text.start)
 
     def _check_other_code(self) -> None:
         """Doubts about functions that are given the code, and so the parameters, of another one, and about keywords
