@@ -215,6 +215,15 @@ class LinkedFile:
         """What calls are handed, by where it ends."""
         return {handed.end: handed for handed in self.links.handed}
 
+    def builtins_kept(self, names: Collection[str]) -> Iterator[tuple[str, int]]:
+        """Which of some builtins stand as values, and where, and are not called: nobody knows what they will be handed."""
+        for binding in self.facts.bindings:
+            if binding.outside and binding.name in names:
+                for index in binding.references:
+                    reference = self.facts.references[index]
+                    if reference.end not in self.links.called:
+                        yield binding.name, reference.start
+
     @cached_property
     def all_handed_by_end(self) -> dict[int, list[Handed]]:
         """As `handed_by_end`, where several things end there: a lambda does where what it gives does."""

@@ -96,6 +96,7 @@ _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 # Of these, what lists the names of anything.
 _LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
 _LISTING = _LISTING_FIELDS | {"builtins.vars", "builtins.dir", "inspect.getmembers", "inspect.getmembers_static"}
+_LISTING_BUILTINS = frozenset({"vars", "dir"})
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
@@ -939,8 +940,14 @@ class MemberUsage:
         for file in self._linkage.mentioning_any(_LISTING_WORDS):
             for handed in file.links.handed:
                 if handed.callee.name in _LISTING_WORDS and self._may_list(file, handed):
-                    what = f"what `{handed.callee.name}` gives in {file.path} is not looked into for `{self.spelling}`"
-                    self._usage.doubt_reader(what, file.path, handed.start)
+                    self._doubt_listing(file, handed.callee.name, handed.start)
+            for name, start in file.builtins_kept(_LISTING_BUILTINS):
+                self._doubt_listing(file, name, start)
+
+    def _doubt_listing(self, file: LinkedFile, called: str, start: int) -> None:
+        self._usage.doubt_reader(
+            f"what `{called}` gives in {file.path} is not looked into for `{self.spelling}`", file.path, start
+        )
 
     def _may_list(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""

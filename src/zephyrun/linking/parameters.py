@@ -41,6 +41,8 @@ from zephyrun.patterns import lazy_pattern
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _MAKES_CLASS = "new_class"
+# Says with which keywords a stand-in was called.
+_CALLS_OF_STAND_INS = ("unittest.mock.call", "mock.call")
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
 _ITS_CODE = "__code__"
 _SIGNATURE_ATTRIBUTES = ("__annotations__", _ITS_CODE, "__signature__", "__kwdefaults__")
@@ -328,6 +330,8 @@ class ParameterUsage:
                     file.path,
                     use.start,
                 )
+        elif any(value.name.startswith(_CALLS_OF_STAND_INS) for value in values):
+            self._open(place, use)
         elif self._are_of_classes and any(value.name == "builtins.type" for value in values):
             self._open(place, use)
         elif self._may_be_method_of_ours(file, use.callee) or self._may_be_own_class(file, use.callee, values):

@@ -402,6 +402,8 @@ class GlobalUsage:
                 values = self._evaluator.values(file, origin)
                 if UNKNOWN_VALUE in values or any(map(self._is_home, values)):
                     self._doubt_listing(file, start)
+            for _, start in file.builtins_kept(_LISTING_WORDS):
+                self._doubt_listing(file, start)
 
     def _doubt_listing(self, file: LinkedFile, start: int) -> None:
         self._usage.doubt_reader(
