@@ -47,7 +47,8 @@ def code_reservations(source: SourceText, facts: FileFacts) -> Iterator[Reservat
             yield _reservation(found[0], found.start())
     if "co_" in text:
         for each in facts.texts:
-            is_asking = each.use != "documentation" and _IN_TEXT.search(each.words) is not None
+            # Whether there is any code does not tell what is in it.
+            is_asking = each.use != "documentation" and each.beside != "hasattr" and _IN_TEXT.search(each.words) is not None
             if is_asking and not is_told(facts, each):
                 yield _reservation(each.words, each.start)
 
