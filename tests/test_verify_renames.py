@@ -19,8 +19,8 @@ WORLD = World(library=read_library)
 N_RANDOM_CHANGES = 100
 # How long a file is that it opens is no behaviour that anybody promises to keep.
 READS_ITS_TEXT = "module open"
-# Where an object lies, and in which line something stands, is no behaviour.
-NO_BEHAVIOUR = re.compile(r"0x[0-9a-f]+|line \d+")
+# Where an object lies, and in which line something stands (a warning without its text, too), is no behaviour.
+NO_BEHAVIOUR = re.compile(r"0x[0-9a-f]+|line \d+|None \d+")
 # Words that stand for something in a program, by how they are introduced.
 INTRODUCED = re.compile(
     r"(?:def|class|for|as|lambda|import|self\.)\s*([A-Za-z_]\w*)|([A-Za-z_]\w*)\s*=|[(,]\s*([A-Za-z_]\w*)\s*[,)=]"
