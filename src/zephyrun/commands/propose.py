@@ -66,7 +66,7 @@ def _looked_at(survey: Survey, steps: Sequence[Step]) -> tuple[tuple[Step, ...],
     """The steps, with names of constants that nobody else looks for, and those about names that others can see with
     what there is to confirm for each; without those of them that cannot be carried out. And the paths of the files that
     these would change."""
-    if any(step.action == "constant" for step in steps):
+    if any(step.action == "constant" and step.new for step in steps):
         # Imported here, as below: few plans have such steps, and start-up should stay fast.
         from zephyrun.changes.constant_outlook import with_free_names
 

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import builtins
 from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import Role
 from zephyrun.languages.python.told_texts import is_told
 from zephyrun.link_facts import Handed, OriginSort
 from zephyrun.linking.exports import export_ranges
+from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, ValueSort
+from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
 from zephyrun.linking.whereabouts import are_handlers_given_back, are_parts_told
 from zephyrun.patterns import lazy_pattern
 
@@ -25,6 +25,7 @@ _CLASS_OF = "__class__"
 _CLASS_OF_SELF = lazy_pattern(r"\btype\s*\(\s*(?:self|cls)\s*\)")
 # Methods that are given the class itself, beside those that are said to be.
 _GIVEN_CLASS = frozenset({"__new__", "__init_subclass__", "__class_getitem__"})
+_ANY_ERROR = Value(ValueSort.PLAIN, name="BaseException")
 # What is given the classes of exceptions.
 _GIVEN_ERRORS = ("exc_info", "excepthook", "__exit__", "__aexit__")
 # What stands before a class that is caught, and before one that is a value rather than a type.
@@ -47,7 +48,8 @@ def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
             return True
     if any(map(evaluator.has_own_metaclass, evaluator.above(key))):
         return True
-    if any(map(_is_error, evaluator.foreign_above(key))) and any(map(evaluator.linkage.paths_mentioning, _GIVEN_ERRORS)):
+    is_error = LibraryBases(evaluator, [key]).have_instance(_ANY_ERROR)
+    if is_error and any(map(evaluator.linkage.paths_mentioning, _GIVEN_ERRORS)):
         return True
     return (
         any(
@@ -58,12 +60,6 @@ def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
         or _is_led_to(evaluator, key)
         or any(_is_given_on(evaluator, each) for each in evaluator.relatives(key))
     )
-
-
-def _is_error(name: str) -> bool:
-    """Whether a class of the language is one of exceptions."""
-    kind = getattr(builtins, name.removeprefix("builtins."), None)
-    return isinstance(kind, type) and issubclass(kind, BaseException)
 
 
 def _is_kept_in(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
@@ -150,7 +146,8 @@ def _is_given_on(evaluator: Evaluator, key: ClassKey) -> bool:
     file = evaluator.file(key[0])
     if not file.is_own:
         return False
-    ends = {match.end() for match in _CLASS_OF_SELF.finditer(file.source.text)}
+    found = _CLASS_OF_SELF.finditer(file.source.text)
+    ends = {match.end() for match in found if file.facts.is_code(match.start())}
     for use in file.links.attributes_by_name.get(_CLASS_OF, ()):
         if use.receiver.sort is OriginSort.NAME:
             ends.add(use.end)

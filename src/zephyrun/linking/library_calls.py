@@ -43,15 +43,6 @@ LOOKING_AT_NO_NAMES = LOOKING_ON | CALLING_AND_DROPPING | _KEEPING | frozenset(
     typing.cast typing.TypeVar dataclasses.field dataclasses.replace dataclasses.fields copy.copy
     copy.deepcopy contextlib.closing contextlib.suppress warnings.catch_warnings""".split()
 )
-
-
-def is_called_and_dropped(name: str, handed: Handed) -> bool:
-    """Whether a function of the library calls what it is handed by position, and neither keeps it nor gives it to
-    anybody."""
-    places = _CALLED_AT.get(name)
-    return name in CALLING_AND_DROPPING and (places is None or handed.position in places or handed.keyword in places)
-
-
 # Keeps what it calls, and gives it back under these names.
 KEPT_UNDER = {
     "collections.defaultdict": ("default_factory",),
@@ -67,20 +58,6 @@ _LOOKING_INTO = frozenset(
     """builtins.getattr builtins.hasattr builtins.setattr builtins.delattr builtins.vars builtins.dir
     builtins.super""".split()
 )
-
-
-def leaves_class_alone(name: str, handed: Handed) -> bool:
-    """Whether a function of the library looks at a class that it is handed, goes through it or makes instances of it by
-    position, and gives it to nobody but under the names of `KEPT_UNDER`."""
-    if name in LOOKING_ON:
-        return True
-    if handed.keyword == _PART_OF_ARGUMENT:
-        return False
-    if name in _GOING_THROUGH or name in _LOOKING_INTO:
-        return handed.position == 0
-    return name in KEPT_UNDER or is_called_and_dropped(name, handed)
-
-
 # Gives what it is given, by the position of that.
 GIVING_BACK = {
     "functools.update_wrapper": 0, "functools.partial": 0, "typing.cast": 1, "builtins.staticmethod": 0,
@@ -94,3 +71,22 @@ COLLECTING = frozenset(
     builtins.iter builtins.dict collections.deque""".split()
 )
 CHOOSING = frozenset({"builtins.next", "builtins.min", "builtins.max"})
+
+
+def is_called_and_dropped(name: str, handed: Handed) -> bool:
+    """Whether a function of the library calls what it is handed by position, and neither keeps it nor gives it to
+    anybody."""
+    places = _CALLED_AT.get(name)
+    return name in CALLING_AND_DROPPING and (places is None or handed.position in places or handed.keyword in places)
+
+
+def leaves_class_alone(name: str, handed: Handed) -> bool:
+    """Whether a function of the library looks at a class that it is handed, goes through it or makes instances of it by
+    position, and gives it to nobody but under the names of `KEPT_UNDER`."""
+    if name in LOOKING_ON:
+        return True
+    if handed.keyword == _PART_OF_ARGUMENT:
+        return False
+    if name in _GOING_THROUGH or name in _LOOKING_INTO:
+        return handed.position == 0
+    return name in KEPT_UNDER or is_called_and_dropped(name, handed)

@@ -33,6 +33,7 @@ from zephyrun.linking.names_given import doubt_names_given
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
 from zephyrun.linking.references import (
     FOUND_BY_RUNNER,
+    LOOKUPS,
     binding_places,
     definitions_of,
     doubt_decorators,
@@ -98,7 +99,6 @@ _LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
 _LISTING = _LISTING_FIELDS | {"builtins.vars", "builtins.dir", "inspect.getmembers", "inspect.getmembers_static"}
 _LISTING_BUILTINS = frozenset({"vars", "dir"})
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
-_LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a text that begins with an underscore and goes on with what is added or filled in.
 _BEGUN_PRIVATE = lazy_pattern(rb"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
@@ -609,7 +609,7 @@ class MemberUsage:
             words = {name.rpartition(".")[2] for name in callees} | {text.callee.name}
             if classes and classes <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
-            elif classes & self._reachable or (self._may_be_any(values) and words & _LOOKUPS):
+            elif classes & self._reachable or (self._may_be_any(values) and words & LOOKUPS):
                 self._open_text(place, self.spelling)
         elif callees & _KEEPING_LOOKUPS or makes_classes(file.data):
             self._open_text(place, self.spelling)
@@ -990,7 +990,7 @@ class MemberUsage:
         for file in self._linkage.mentioning(_NAMESPACE):
             for text in file.links.texts:
                 is_asked = text.words.rpartition(".")[2] == _NAMESPACE and text.callee.name not in _ONLY_ASKING
-                owner = text.arguments[0] if text.callee.name in _LOOKUPS and text.arguments else UNKNOWN
+                owner = text.arguments[0] if text.callee.name in LOOKUPS and text.arguments else UNKNOWN
                 if is_asked and text.call >= 0 and self._may_be_ours(file, owner):
                     yield file, text.start
             yield from ((file, start) for start in asked_by_text(file, _NAMESPACE))

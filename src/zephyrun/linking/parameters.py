@@ -800,7 +800,7 @@ class ParameterUsage:
         for file in self._linkage.mentioning(_MAKES_CLASS) if self._are_of_classes else ():
             for text in file.facts.texts:
                 if text.words == self.name and text.use == "key":
-                    what = f"what `{_MAKES_CLASS}` is given in {file.path} is no `{self.name}`"
+                    what = f"what `{_MAKES_CLASS}` is given in {file.path} holds no `{self.name}`"
                     self._usage.doubt(what, file.path, text.start)
 
     def _check_other_code(self) -> None:

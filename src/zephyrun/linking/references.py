@@ -64,7 +64,8 @@ _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _LOOKS_AT_NAMES = lazy_pattern(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
 )
-_SETTING_NAMES = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+# What looks a name up, or sets it, in what it is handed first; `patch.object` is among them.
+LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 # What lists the names of what it is handed, and the table of them.
 _LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
@@ -379,7 +380,7 @@ class GlobalUsage:
                 hand = handed.get(end)
                 says_which = hand is not None and self._says_which(file, hand)
                 # What sets a name in a test keeps the module only to set that back.
-                is_loose |= hand is None or not says_which or hand.callee.name not in _SETTING_NAMES
+                is_loose |= hand is None or not says_which or hand.callee.name not in LOOKUPS
                 if hand is not None and not says_which:
                     self._usage.doubt(
                         f"what takes the module in {file.path} does not look up `{self._name}` in it",

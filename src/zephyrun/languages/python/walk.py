@@ -442,9 +442,10 @@ class Walk:
             for pattern in [*node.patterns, *node.kwd_patterns]:
                 self._pattern(pattern)
             self.attributes.update(node.kwd_attrs)
-            for attribute in _LOOKED_AT.intersection(node.kwd_attrs):
-                self._expose(f".{attribute}", node, whole_file=True)
-                if attribute in NAMESPACES:
+            for attribute in node.kwd_attrs:
+                if self._reads_names(attribute) or attribute in _FRAMES:
+                    self._expose(f".{attribute}", node, whole_file=True)
+                elif attribute in NAMESPACES:
                     self.namespace_reads.append(ANYTHING)
         elif isinstance(node, ast.MatchStar | ast.MatchAs):
             if isinstance(node, ast.MatchAs) and node.pattern is not None:
