@@ -16,7 +16,7 @@ from tests.helpers import PROJECT
 from tests.test_renames import find_target
 from tests.test_values_by_running import in_case_it_fails
 from zephyrun.changes.project_renames import Wish, carry_out_renames
-from zephyrun.linking.values import UNKNOWN_VALUE, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort
 from zephyrun.linking.whereabouts import whereabouts
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames

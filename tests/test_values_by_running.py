@@ -18,7 +18,8 @@ from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.linking.linkage import Linkage
 from zephyrun.linking.targets import NoTarget, target_of_binding
 from zephyrun.linking.usage import TargetSort
-from zephyrun.linking.values import Evaluator, ValueSort
+from zephyrun.linking.value_sorts import ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames
 from zephyrun.proof.verdict import Verdict

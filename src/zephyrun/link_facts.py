@@ -36,6 +36,7 @@ class OriginSort(StrEnum):
     TUPLE = "tuple"  # the parts, one by one
     MAPPING = "mapping"  # a dictionary with the parts as values
     OPERATION = "operation"  # an operator's result on the parts
+    GROWN = "grown"  # what the name it goes to has, with parts[0] worked into it (`total += kg`)
     PLAIN = "plain"  # an instance of the builtin class called name
     INSTANCE = "instance"  # an instance of the class that parts[0] is
     CLASS = "class"  # the class that parts[0] is, or one below it
@@ -178,6 +179,15 @@ class Handed(NamedTuple):
     keyword: str
 
 
+class Put(NamedTuple):
+    """A value that is put into a collection, whose expression ends at `end`: `value` is one of its elements from
+    then on, of a dictionary one of its values, or, where it `is_spread`, holds what becomes that."""
+
+    end: int
+    value: Origin
+    is_spread: bool = False
+
+
 class ParameterSort(StrEnum):
     """How a parameter takes its value."""
 
@@ -253,7 +263,9 @@ class LinkFacts:
 
     `sources` gives for each binding where its value may come from; those that are `annotated` have
     what the annotation says and nothing else. `called` holds the ends of all expressions that are
-    called or that decorate; `called_through` of those where the result of the call does so.
+    called or that decorate; `called_through` of those where the result of the call does so. `going_on`
+    holds the ends of names whose value goes on to something that may keep it, arguments aside; `returned`
+    and `moved` those among them that are returned, and that are given to an attribute, and no more.
     """
 
     sources: dict[int, tuple[Origin, ...]]
@@ -269,6 +281,10 @@ class LinkFacts:
     lookups: tuple[Lookup, ...]
     called: frozenset[int]
     called_through: frozenset[int]
+    puts: tuple[Put, ...]
+    going_on: frozenset[int]
+    returned: frozenset[int]
+    moved: frozenset[int]
 
     @cached_property
     def attributes_by_name(self) -> dict[str, list[AttributeUse]]:
@@ -276,6 +292,14 @@ class LinkFacts:
         found: dict[str, list[AttributeUse]] = defaultdict(list)
         for use in self.attributes:
             found[use.name].append(use)
+        return found
+
+    @cached_property
+    def puts_by_end(self) -> dict[int, list[Put]]:
+        """What is put into the collection whose expression ends at an offset."""
+        found: dict[int, list[Put]] = defaultdict(list)
+        for put in self.puts:
+            found[put.end].append(put)
         return found
 
     @cached_property

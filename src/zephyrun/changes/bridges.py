@@ -25,7 +25,8 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.modules import is_private_module, is_test
 from zephyrun.linking.references import is_public, is_public_function
 from zephyrun.linking.usage import PlaceSort, Target, TargetSort, Usage
-from zephyrun.linking.values import PROPERTIES, ClassKey, Evaluator
+from zephyrun.linking.value_sorts import ClassKey
+from zephyrun.linking.values import PROPERTIES, Evaluator
 from zephyrun.proof.bridges import bridges_difference
 from zephyrun.proof.remains import Surroundings
 from zephyrun.source import Edit, EditSet, SourceText

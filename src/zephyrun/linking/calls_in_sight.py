@@ -8,7 +8,8 @@ from typing import NamedTuple
 from zephyrun.facts import Reference, Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.values import UNKNOWN_VALUE, Evaluator, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
 Calls = list[tuple[LinkedFile, Handed]]

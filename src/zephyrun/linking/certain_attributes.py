@@ -9,7 +9,8 @@ from zephyrun.link_facts import OriginSort, Use
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
-from zephyrun.linking.values import ClassKey, Evaluator
+from zephyrun.linking.value_sorts import ClassKey
+from zephyrun.linking.values import Evaluator
 
 _MAKING = "__init__"
 

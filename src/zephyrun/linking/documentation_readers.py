@@ -12,7 +12,8 @@ from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import runs_text
-from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import is_never_asked
 from zephyrun.patterns import lazy_pattern
 

@@ -15,7 +15,8 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
-from zephyrun.linking.values import Evaluator, Value, ValueSort
+from zephyrun.linking.value_sorts import Value, ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, is_method_of_pattern, is_never_asked
 from zephyrun.patterns import lazy_pattern
 

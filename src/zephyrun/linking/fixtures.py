@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from zephyrun.link_facts import FunctionRecord, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.values import Evaluator, Values, decorator_callee
+from zephyrun.linking.value_sorts import Values
+from zephyrun.linking.values import Evaluator, decorator_callee
 
 _SHARED_FILE = "conftest.py"
 _FIXTURE = "fixture"

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.values import Evaluator, FunctionKey
+from zephyrun.linking.value_sorts import FunctionKey
+from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import whereabouts
 
 # Special methods that take what a call of a class or instance, or a bracket, is given.

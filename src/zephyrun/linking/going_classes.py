@@ -12,7 +12,8 @@ from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import are_handlers_given_back, are_parts_told
 from zephyrun.patterns import lazy_pattern
 

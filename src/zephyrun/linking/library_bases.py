@@ -6,7 +6,8 @@ import builtins
 from collections.abc import Collection
 from functools import cached_property
 
-from zephyrun.linking.values import ClassKey, Evaluator, Value, ValueSort
+from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort
+from zephyrun.linking.values import Evaluator
 
 # To be of one of these makes nothing an instance of what a library has.
 UNDERSTOOD_BASES = frozenset(

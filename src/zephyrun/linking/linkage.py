@@ -23,6 +23,7 @@ from zephyrun.link_facts import (
     ImportUse,
     KeywordUse,
     LinkFacts,
+    ParameterRecord,
     Origin,
     OriginSort,
     RestUse,
@@ -240,6 +241,15 @@ class LinkedFile:
             word = _LAST_WORD.search(self.source.text, handed.start, handed.end)
             found.setdefault(word[0] if word is not None else "", []).append(handed)
         return found
+
+    @cached_property
+    def parameter_by_binding(self) -> dict[int, tuple[int, ParameterRecord]]:
+        """The parameter that each binding of one is, and the index of its function."""
+        return {
+            parameter.binding: (index, parameter)
+            for index, record in enumerate(self.links.functions)
+            for parameter in record.parameters
+        }
 
     def line_of(self, offset: int) -> int:
         """The 1-based line of an offset."""

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import builtins
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.facts import Role
@@ -49,16 +49,8 @@ from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.texts import makes_classes
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import (
-    NAMED_TUPLES,
-    UNKNOWN_VALUE,
-    ClassKey,
-    Evaluator,
-    FunctionKey,
-    Value,
-    ValueSort,
-    Values,
-)
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
+from zephyrun.linking.values import NAMED_TUPLES, Evaluator
 from zephyrun.patterns import lazy_pattern
 
 _OF_CLASSES = frozenset(
@@ -93,6 +85,8 @@ _ASKING_MEMBERS = frozenset(
     inspect.getmembers inspect.getmembers_static inspect.classify_class_attrs inspect.get_annotations
     typing.get_type_hints""".split()
 )
+# What a class body says of the class alone.
+_OF_NO_INSTANCE = frozenset({"__slots__", "__doc__", "__module__", "__qualname__", "__match_args__"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 # Of these, what lists the names of anything.
 _LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
@@ -147,6 +141,8 @@ class MemberUsage:
         self.spelling = usage.target.written
         self.is_private = self.spelling.startswith("_")
         self.family: list[ClassKey] = []
+        # What no more than a protocol joins with the others, and which.
+        self._joined: dict[ClassKey, ClassKey] = {}
         self._reachable: set[ClassKey] = set()
         self._foreign_names: list[str] = []
         self._all_uses: list[tuple[LinkedFile, AttributeUse, Values]] = []
@@ -236,11 +232,53 @@ class MemberUsage:
                         for each in evaluator.relatives(key):
                             if each not in family and self._bears(each):
                                 family.append(each)
+            family += self._joined_by_protocols(family)
             if len(family) == before:
                 break
         self.family = [key for key in family if evaluator.file(key[0]).is_own]
         self._foreign_names = [name for key in self.family for name in evaluator.foreign_above(key)]
         self._reachable = {each for key in family for each in evaluator.relatives(key)}
+
+    def _joined_by_protocols(self, family: Collection[ClassKey]) -> Iterator[ClassKey]:
+        """The classes that have all that a protocol of the family asks for, and the protocols that ask for nothing
+        but what a class of the family has: whatever is asked of one of them by the protocol is that of all."""
+        bearing = [
+            (file.path, index)
+            for file in self._linkage.mentioning(self.spelling)
+            for index in range(len(file.links.classes))
+            if self._bears((file.path, index))
+        ]
+        for protocol in filter(self._is_protocol_itself, bearing):
+            joined = [key for key in bearing if key == protocol or self._has_all(key, protocol)]
+            if any(key in family for key in joined):
+                for key in joined:
+                    if key not in family:
+                        self._joined.setdefault(key, protocol)
+                        yield key
+
+    def _is_protocol_itself(self, key: ClassKey) -> bool:
+        return not _PROTOCOLS.isdisjoint(self._evaluator.bases(key).foreign)
+
+    def _has_all(self, key: ClassKey, protocol: ClassKey) -> bool:
+        """Whether a class has everything that a protocol asks for."""
+        evaluator = self._evaluator
+        asked = {
+            name
+            for each in evaluator.above(protocol)
+            if self._is_protocol_itself(each)
+            for name in evaluator.file(each[0]).class_bindings.get(evaluator.class_record(each).scope, {})
+        }
+        above = evaluator.above(key)
+        return all(
+            any(evaluator.defines(each, name) for each in above)
+            or any(
+                _is_own_receiver(file, use.receiver, each[1])
+                for each in above
+                for file, use in evaluator.writes(name)
+                if file.path == each[0]
+            )
+            for name in asked - _OF_NO_INSTANCE
+        )
 
     def _bears(self, key: ClassKey) -> bool:
         """Whether a class itself defines the name, or sets it on its instances."""
@@ -780,6 +818,14 @@ class MemberUsage:
     def _check_protocols(self) -> None:
         """Doubts about classes that are told by what they have: protocols and what could satisfy them."""
         is_protocol = any(map(self._is_protocol, self.family))
+        for key, protocol in self._joined.items():
+            record = self._evaluator.class_record(key)
+            self._usage.doubt(
+                f"`{self.spelling}` of {record.name} in {key[0]} is that of the protocol "
+                f"{self._evaluator.class_record(protocol).name}, too",
+                key[0],
+                record.name_start,
+            )
         for file in self._linkage.mentioning(self.spelling):
             for index, record in enumerate(file.links.classes):
                 key = (file.path, index)

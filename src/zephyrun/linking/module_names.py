@@ -18,7 +18,8 @@ from zephyrun.linking.references import (
     why_open,
 )
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import Evaluator, Value, ValueSort
+from zephyrun.linking.value_sorts import Value, ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 

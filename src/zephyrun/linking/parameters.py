@@ -35,7 +35,8 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, FunctionKey, Value, Values, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
+from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import Whereabouts, whereabouts
 from zephyrun.patterns import lazy_pattern
 

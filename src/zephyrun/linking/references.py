@@ -41,7 +41,8 @@ from zephyrun.linking.mentions import note_mentions, word_in_text
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.values import UNKNOWN_VALUE, ClassKey, Evaluator, Value, ValueSort, decorator_callee
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
+from zephyrun.linking.values import Evaluator, decorator_callee
 from zephyrun.linking.whereabouts import is_never_asked
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText

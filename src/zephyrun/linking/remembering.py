@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable
+from collections.abc import Callable
 from functools import wraps
 from typing import Any, ParamSpec, Protocol, TypeVar, cast
+
+from zephyrun.linking.answers import Answers
 
 _Arguments = ParamSpec("_Arguments")
 _Answer = TypeVar("_Answer")
@@ -13,7 +15,7 @@ _Answer = TypeVar("_Answer")
 class Remembering(Protocol):
     """What knows one version of a project, and keeps answers about it."""
 
-    remembered: dict[Hashable, Any]
+    answers: Answers[Any]
 
 
 def once_a_version(question: Callable[_Arguments, _Answer]) -> Callable[_Arguments, _Answer]:
@@ -23,12 +25,6 @@ def once_a_version(question: Callable[_Arguments, _Answer]) -> Callable[_Argumen
     @wraps(question)
     def asked(*args: _Arguments.args, **kwargs: _Arguments.kwargs) -> _Answer:
         knowing = cast(Remembering, args[0])
-        key = (question, *args[1:])
-        try:
-            return cast(_Answer, knowing.remembered[key])
-        except KeyError:
-            answer = question(*args, **kwargs)
-            knowing.remembered[key] = answer
-            return answer
+        return knowing.answers.once((question, *args[1:]), lambda: question(*args, **kwargs))
 
     return asked

@@ -9,7 +9,8 @@ from zephyrun.linking.fixtures import asks_for_fixtures, fixture_for
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.usage import Target, TargetSort
-from zephyrun.linking.values import ClassKey, Evaluator, Value, ValueSort, Values
+from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort, Values
+from zephyrun.linking.values import Evaluator
 
 
 class NoTarget(ValueError):

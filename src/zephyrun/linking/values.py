@@ -10,7 +10,6 @@ from __future__ import annotations
 import builtins
 import re
 from collections.abc import Callable, Hashable, Iterable, Iterator
-from enum import StrEnum
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -23,70 +22,18 @@ from zephyrun.link_facts import (
     Handed,
     Origin,
     OriginSort,
+    ParameterRecord,
     ParameterSort,
     Use,
 )
+from zephyrun.linking.answers import Answers
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.holdings import Holdings, is_mutable, opened
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
+from zephyrun.linking.value_sorts import OR_BELOW, UNKNOWN_VALUE, ClassKey, FunctionKey, Value, Values, ValueSort
 from zephyrun.patterns import lazy_pattern
-
-# A class of the project or of a library: the file it stands in, and its record there.
-ClassKey = tuple[str, int]
-FunctionKey = tuple[str, int]
-
-
-class ValueSort(StrEnum):
-    """What a value is; the comment says what its other fields hold."""
-
-    INSTANCE = "instance"  # of the class at (path, index), or of one below it
-    CLASS = "class"  # the class at (path, index), or one below it
-    FUNCTION = "function"  # the function at (path, index)
-    ABOVE = "above"  # what `super()` gives in the class at (path, index)
-    MODULE = "module"  # the module at path, called name
-    PACKAGE = "package"  # a folder of modules, called name
-    PLAIN = "plain"  # an instance of the builtin class called name
-    SERIES = "series"  # a collection; parts[0] are its elements
-    TUPLE = "tuple"  # parts are its elements, one by one
-    MAPPING = "mapping"  # parts[0] are its values
-    PROMISE = "promise"  # parts[0] is what awaiting it gives
-    CONTEXT = "context"  # parts[0] is what entering it gives
-    FOREIGN = "foreign"  # something of a library, called name
-    OUTSIDE = "outside"  # something that no code of the project made, and that holds nothing of it
-    UNKNOWN = "unknown"
-
-
-class Value(NamedTuple):
-    """One thing that a value may be (see `ValueSort`)."""
-
-    sort: ValueSort
-    path: str = ""
-    number: int = -1
-    name: str = ""
-    parts: tuple[frozenset[Value], ...] = ()
-
-    @property
-    def may_be_below(self) -> bool:
-        """Whether it is a class of which one below may stand in its place, as for `cls` and `type(self)`."""
-        return self.name == _OR_BELOW
-
-    def as_class(self) -> Value:
-        """The class of an instance, which may be one below."""
-        return self._replace(sort=ValueSort.CLASS, name=_OR_BELOW)
-
-    def as_instance(self) -> Value:
-        """An instance of a class, or of one below it."""
-        return self._replace(sort=ValueSort.INSTANCE, name="")
-
-
-Values = frozenset[Value]
-_OR_BELOW = "or below"
-
-# Where a collection is only gone through or asked, and where something is taken out of it.
-_LONGEST_BEFORE = 200
-_GOES_OVER = lazy_pattern(r"\b(?:in|len\(|sorted\(|enumerate\(|if|not|and|or)\Z")
-_LOOKS_INTO = lazy_pattern(r"[ \t]*(?:\.|\[(?![^\]\n]*\]\s*=[^=]))")
 
 
 class Bases(NamedTuple):
@@ -98,14 +45,10 @@ class Bases(NamedTuple):
     unknown: tuple[str, ...]
 
 
-UNKNOWN_VALUE = Value(ValueSort.UNKNOWN)
 _NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
 _OUTSIDE: Values = frozenset({Value(ValueSort.OUTSIDE)})
 _NONE = Value(ValueSort.PLAIN, name="NoneType")
-_DEEPEST = 40
 _MOST_FILES_FOR_ONE = 30
-# One question may lead to so many others before it is given up.
-_MOST_ASKED = 3000
 # What makes records, beside a call. Source: library reference.
 NAMED_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
 _RECORDS = ("dataclasses.dataclass",)
@@ -123,6 +66,7 @@ _GIVE_PLAIN = {
 }
 # What is an instance of one of these may be anything, or any class.
 _ANYTHING = frozenset({"builtins.object", "builtins.type"})
+_GIVING_AGAIN = frozenset({"functools.cache", "functools.lru_cache"})
 _GIVE_SERIES = frozenset("list tuple set frozenset sorted reversed iter".split())
 _GIVE_ELEMENT = frozenset({"next", "min", "max"})
 _GIVE_ARGUMENT = frozenset({"os.fspath", "copy.copy", "copy.deepcopy", "dataclasses.replace", "weakref.proxy"})
@@ -184,17 +128,21 @@ PROPERTIES = frozenset(
 _ENTERING = frozenset({"contextlib.contextmanager", "contextlib.asynccontextmanager"})
 # Those whose result gives what the function does.
 SAME_RESULT = HARMLESS_DECORATORS - PROPERTIES - _ENTERING - {"functools.singledispatchmethod"}
-_GOING_THROUGH = frozenset(
-    """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter
-    isinstance print repr str bool""".split()
-)
+# What holds its parts, all of them together or, as a tuple does, one by one.
+_HOLDING = {
+    OriginSort.SERIES: ValueSort.SERIES,
+    OriginSort.TUPLE: ValueSort.TUPLE,
+    OriginSort.MAPPING: ValueSort.MAPPING,
+    OriginSort.PROMISE: ValueSort.PROMISE,
+}
+_PLAIN = (ValueSort.PLAIN, ValueSort.OUTSIDE)
+_COLLECTIONS = (ValueSort.SERIES, ValueSort.TUPLE)
+_SINGLE = (ParameterSort.POSITIONAL, ParameterSort.EITHER, ParameterSort.KEYWORD)
+_BY_NAME = (ParameterSort.EITHER, ParameterSort.KEYWORD)
+INITIALISER = "__init__"
+_NEVER_ASSIGNED = {Role.PARAMETER, Role.READ}
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 _SERIES_METHODS = frozenset({"pop", "popleft", "__getitem__"})
-_MUTATORS = frozenset(
-    "append add insert extend update appendleft extendleft setdefault __setitem__ push".split()
-)
-_ONE_MORE = {"append": 0, "add": 0, "appendleft": 0, "insert": 1}
-_MUTABLE = frozenset({"list", "set"})
 
 
 # Their classes are understood by name: to read them would cost more than all else.
@@ -208,26 +156,15 @@ class Evaluator:
 
     def __init__(self, linkage: Linkage, before: Evaluator | None = None) -> None:
         self.linkage = linkage
-        self.remembered: dict[Hashable, Any] = {}
+        self.answers: Answers[Value] = Answers(_NOTHING_KNOWN)
         self._sets_names: dict[ClassKey, bool] = {}
-        self._known: dict[tuple[str, Origin], Values] = {}
-        self._known_bases: dict[ClassKey, Bases] = {}
         self._known_below: dict[ClassKey, list[ClassKey]] | None = None
         self._supposed_below = before._known_below if before is not None else None
-        self._known_relatives: dict[ClassKey, list[ClassKey]] = {}
-        self._known_calls: dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None] = {}
         self._library_classes: dict[str, ClassKey | None] = {}
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
-        self._known_bindings: dict[tuple[str, int], Values] = {}
-        self._known_for_now: dict[tuple[str, Origin], Values] = {}
-        self._bases_for_now: dict[ClassKey, Bases] = {}
-        self._calls_for_now: dict[FunctionKey, list[tuple[LinkedFile, Handed]] | None] = {}
         self._is_below_asked = False
-        self._n_asked = 0
-        self._under_way: set[object] = set()
-        self._depth = 0
+        self._holdings = Holdings(self)
         self._rules: dict[OriginSort, Callable[[LinkedFile, Origin], Values]] = {
-            OriginSort.NAME: self._of_name,
             OriginSort.ATTRIBUTE: self._of_attribute,
             OriginSort.CALL: self._of_call,
             OriginSort.ELEMENT: self._of_element,
@@ -240,6 +177,14 @@ class Evaluator:
             OriginSort.INSTANCE: self._of_instance,
             OriginSort.CLASS: self._of_class,
             OriginSort.PASSED: self._of_passed,
+        }
+        self._simple: dict[OriginSort, Callable[[LinkedFile, Origin], Value]] = {
+            OriginSort.PLAIN: lambda _, origin: Value(ValueSort.PLAIN, name=origin.name),
+            OriginSort.DEFINED_CLASS: lambda file, origin: Value(ValueSort.CLASS, file.path, origin.binding),
+            OriginSort.DEFINED_FUNCTION: lambda file, origin: Value(ValueSort.FUNCTION, file.path, origin.binding),
+            OriginSort.OWN: lambda file, origin: Value(ValueSort.INSTANCE, file.path, origin.binding),
+            OriginSort.OWN_CLASS: lambda file, origin: Value(ValueSort.CLASS, file.path, origin.binding, OR_BELOW),
+            OriginSort.ABOVE: lambda file, origin: Value(ValueSort.ABOVE, file.path, origin.binding),
         }
 
     # -- classes -----------------------------------------------------------------------------
@@ -258,21 +203,9 @@ class Evaluator:
         assert file is not None, "something was found in it"
         return file
 
-    @property
-    def _is_sure(self) -> bool:
-        """Whether an answer about classes may be kept for good: while a question about values is open,
-        what is unknown may be so for that alone."""
-        return not self._under_way
-
     def bases(self, key: ClassKey) -> Bases:
         """The direct bases of a class."""
-        known = self._known_bases.get(key) or self._bases_for_now.get(key)
-        if known is not None:
-            return known
-        found = self._find_bases(key)
-        keeps = self._is_sure or not found.unknown
-        (self._known_bases if keeps else self._bases_for_now)[key] = found
-        return found
+        return self.answers.once(("bases", key), lambda: self._find_bases(key))
 
     def _find_bases(self, key: ClassKey) -> Bases:
         file, record = self.file(key[0]), self.class_record(key)
@@ -365,22 +298,16 @@ class Evaluator:
     def _find_hierarchy(self) -> None:
         """Find what stands directly below each class: by the bases of every class, since any name may stand
         for a class. Where a base depends itself on what is below some class, that is found once more."""
-        state = self._under_way, self._depth, self._n_asked
-        for _ in range(_MOST_PASSES):
-            self._under_way, self._depth, self._n_asked = set(), 0, 0
-            self._is_below_asked = False
-            self._known_for_now.clear()
-            self._bases_for_now.clear()
-            self._calls_for_now.clear()
-            before = self._known_below or self._supposed_below
-            self._known_below = before or {}
-            found = self._bases_turned_round()
-            self._known_below = found
-            if not self._is_below_asked or found == before:
-                break
-            for table in (self._known, self._known_bindings, self._known_bases, self._known_relatives, self._known_calls):
-                table.clear()
-        self._under_way, self._depth, self._n_asked = state
+        with self.answers.afresh():
+            for _ in range(_MOST_PASSES):
+                self._is_below_asked = False
+                before = self._known_below or self._supposed_below
+                self._known_below = before or {}
+                found = self._bases_turned_round()
+                self._known_below = found
+                if not self._is_below_asked or found == before:
+                    break
+                self.answers.forget()
 
     def _bases_turned_round(self) -> dict[ClassKey, list[ClassKey]]:
         found: dict[ClassKey, list[ClassKey]] = {}
@@ -393,14 +320,13 @@ class Evaluator:
 
     def relatives(self, key: ClassKey) -> list[ClassKey]:
         """The classes that an instance of a class may have its attributes from or share them with."""
-        if (known := self._known_relatives.get(key)) is not None:
-            return known
+        return self.answers.once(("relatives", key), lambda: self._find_relatives(key))
+
+    def _find_relatives(self, key: ClassKey) -> list[ClassKey]:
         found = self.above(key)
         for below in self.below(key):
             # A class below may have other bases, from which an instance then has attributes, too.
             found += [each for each in self.above(below) if each not in found]
-        if self._is_sure:
-            self._known_relatives[key] = found
         return found
 
     def binding_in(self, key: ClassKey, name: str) -> int | None:
@@ -445,59 +371,22 @@ class Evaluator:
 
     def values(self, file: LinkedFile, origin: Origin) -> Values:
         """What a value of that origin may be; never empty."""
-        key = (file.path, origin)
-        found = self._known.get(key) or self._known_for_now.get(key)
-        if found is not None:
-            return found
-        if key in self._under_way or self._depth > _DEEPEST or self._n_asked > _MOST_ASKED:
-            return _NOTHING_KNOWN
-        self._under_way.add(key)
-        self._depth += 1
-        self._n_asked += 1
-        try:
-            found = self._find(file, origin) or _NOTHING_KNOWN
-        finally:
-            self._depth -= 1
-            self._under_way.discard(key)
-        if UNKNOWN_VALUE not in found or not self._depth:
-            self._known[key] = found
-        else:
-            # Perhaps it is unknown only because a question is still open: then it may be known later.
-            self._known_for_now[key] = found
-        if not self._depth:
-            self._known_for_now.clear()
-            self._bases_for_now.clear()
-            self._calls_for_now.clear()
-            self._n_asked = 0
-        return found
+        if origin.sort is OriginSort.NAME:
+            return self.binding_values(file, origin.binding)
+        if origin.sort in self._simple:
+            return frozenset({self._simple[origin.sort](file, origin)})
+        return self.answers.all_of((file.path, origin), lambda: self._find(file, origin))
 
     def _find(self, file: LinkedFile, origin: Origin) -> Values:
-        sort = origin.sort
-        if (rule := self._rules.get(sort)) is not None:
+        if (rule := self._rules.get(origin.sort)) is not None:
             return rule(file, origin)
-        parts = [self.values(file, part) for part in origin.parts]
-        simple = {
-            OriginSort.PLAIN: lambda: Value(ValueSort.PLAIN, name=origin.name),
-            OriginSort.SERIES: lambda: Value(
-                ValueSort.SERIES, name=origin.name, parts=(_union(parts),)
-            ),
-            OriginSort.TUPLE: lambda: Value(ValueSort.TUPLE, parts=tuple(parts)),
-            OriginSort.MAPPING: lambda: Value(
-                ValueSort.MAPPING, name=origin.name, parts=(_union(parts),)
-            ),
-            OriginSort.PROMISE: lambda: Value(ValueSort.PROMISE, parts=(_union(parts),)),
-            OriginSort.DEFINED_CLASS: lambda: Value(ValueSort.CLASS, file.path, origin.binding),
-            OriginSort.DEFINED_FUNCTION: lambda: Value(ValueSort.FUNCTION, file.path, origin.binding),
-            OriginSort.OWN: lambda: Value(ValueSort.INSTANCE, file.path, origin.binding),
-            OriginSort.OWN_CLASS: lambda: Value(ValueSort.CLASS, file.path, origin.binding, _OR_BELOW),
-            OriginSort.ABOVE: lambda: Value(ValueSort.ABOVE, file.path, origin.binding),
-        }
-        if sort is OriginSort.IMPORTED:
+        if origin.sort is OriginSort.IMPORTED:
             return self._of_import(file, origin.binding)
-        return frozenset({simple[sort]()}) if sort in simple else _NOTHING_KNOWN
-
-    def _of_name(self, file: LinkedFile, origin: Origin) -> Values:
-        return self.binding_values(file, origin.binding)
+        if (sort := _HOLDING.get(origin.sort)) is None:
+            return _NOTHING_KNOWN
+        parts = [self.values(file, part) for part in origin.parts]
+        is_whole = origin.sort is OriginSort.TUPLE
+        return frozenset({Value(sort, name=origin.name, parts=tuple(parts) if is_whole else (_union(parts),))})
 
     def binding_values(self, file: LinkedFile, binding: int) -> Values:
         """What a variable, function, class or import may be."""
@@ -506,20 +395,58 @@ class Evaluator:
         record = file.facts.bindings[binding]
         if record.outside:
             return self._of_outside_name(file, record.name)
-        key = (file.path, binding)
-        if (found := self._known_bindings.get(key)) is not None:
-            return found
+        return self.answers.all_of((file.path, binding), lambda: self._find_binding_values(file, binding))
+
+    def _find_binding_values(self, file: LinkedFile, binding: int) -> Values:
+        record = file.facts.bindings[binding]
         values = _union(self._source_values(file, binding))
         if binding not in file.links.annotated:
-            values = self._with_additions(file, binding, values)
+            values = self._holdings.of_name(file, binding, values)
+        elif UNKNOWN_VALUE in values and (passed := self._as_passed(file, binding)) is not None:
+            values = passed
         if file.facts.scopes[record.scope].kind is ScopeKind.MODULE:
             values |= self._set_from_elsewhere(file, record.name)
-        if UNKNOWN_VALUE not in values:
-            self._known_bindings[key] = values
         return values
 
+    def _as_passed(self, file: LinkedFile, binding: int) -> Values | None:
+        """What a parameter may be by its calls, where its annotation leaves that open, as a protocol does."""
+        number, parameter = file.parameter_by_binding.get(binding, (-1, None))
+        if parameter is None or parameter.sort not in _SINGLE or not file.facts.roles(binding) <= _NEVER_ASSIGNED:
+            return None
+        values = self.values(file, Origin(OriginSort.PASSED, parameter.name, number))
+        return values if UNKNOWN_VALUE not in values else None
+
     def _source_values(self, file: LinkedFile, binding: int) -> Iterator[Values]:
-        for origin in file.links.sources.get(binding, ()):
+        held: list[Values] = []
+        sources = file.links.sources.get(binding, ())
+        for values in self._first_values(file, binding, sources):
+            held.append(values)
+            yield values
+        yield from self._grown(held, ((file, each) for each in sources))
+
+    def _grown(self, first: list[Values], sources: Iterable[tuple[LinkedFile, Origin]]) -> Iterator[Values]:
+        """What becomes of values that something is worked into, by operators that say nothing of their own."""
+        held = _union(first)
+        for file, origin in sources:
+            if origin.sort is not OriginSort.GROWN:
+                continue
+            more = self.values(file, origin.parts[0])
+            if first and not (held and more):
+                # Nothing is known yet of one of them.
+                yield frozenset()
+            elif held and all(value.sort in _PLAIN for value in held | more):
+                yield _OUTSIDE
+            elif held and all(value.sort in _COLLECTIONS for value in held | more):
+                # What is put into lists and the like is seen where it is; the others are made anew.
+                yield frozenset(value for value in held if is_mutable(value))
+                yield frozenset({Value(ValueSort.SERIES, name="tuple", parts=(_elements(held | more),))})
+            else:
+                yield _NOTHING_KNOWN
+
+    def _first_values(self, file: LinkedFile, binding: int, sources: Iterable[Origin]) -> Iterator[Values]:
+        for origin in sources:
+            if origin.sort is OriginSort.GROWN:
+                continue
             if origin.sort is OriginSort.EITHER:
                 # `hive = hive or Hive()` gives the variable what it has, or something new.
                 parts = tuple(
@@ -571,61 +498,6 @@ class Evaluator:
             return ""
         records = file.links.functions if value.sort is ValueSort.FUNCTION else file.links.classes
         return f"{file.module}.{records[value.number].name}"
-
-    def _with_additions(self, file: LinkedFile, binding: int, values: Values) -> Values:
-        """Collections that a name stands for, with what is put into them later."""
-        if not any(_is_mutable(value) for value in values):
-            return values
-        more: list[Values] = []
-        for use in file.links.attributes:
-            receiver = use.receiver
-            if receiver.sort is OriginSort.NAME and receiver.binding == binding:
-                if use.name in _MUTATORS:
-                    more.append(self._added(file, use))
-        if not self._stays_in_sight(file, binding):
-            more.append(_NOTHING_KNOWN)
-        added = _union(more)
-        return frozenset(
-            value._replace(parts=(value.parts[0] | added,)) if _is_mutable(value) else value
-            for value in values
-        )
-
-    def _added(self, file: LinkedFile, use: AttributeUse) -> Values:
-        position = _ONE_MORE.get(use.name)
-        if position is None:
-            return _NOTHING_KNOWN
-        for handed in file.links.handed:
-            if handed.call == use.end and handed.position == position:
-                return self.values(file, handed.value)
-        return _NOTHING_KNOWN
-
-    def _stays_in_sight(self, file: LinkedFile, binding: int) -> bool:
-        """Whether a collection is only gone through, looked into and added to by its name, so that
-        nothing else can put anything into it."""
-        text, record = file.source.text, file.facts.bindings[binding]
-        is_local = file.facts.scopes[record.scope].kind is ScopeKind.FUNCTION and not record.captured
-        for index in record.references:
-            reference = file.facts.references[index]
-            if reference.role is not Role.READ:
-                continue
-            # To look at all of a text for each of its names takes long.
-            before = text[max(reference.start - _LONGEST_BEFORE, 0) : reference.start].rstrip()
-            is_iterated = _GOES_OVER.search(before)
-            is_returned = is_local and before.endswith("return")
-            is_looked_into = _LOOKS_INTO.match(text, reference.end) or self._is_gone_through(file, reference.end)
-            if not is_looked_into and not is_iterated and not is_returned:
-                return False
-        return True
-
-    def _is_gone_through(self, file: LinkedFile, end: int) -> bool:
-        """Whether what ends at an offset is handed to a builtin that only goes through it."""
-        return any(
-            handed.end == end
-            and handed.callee.sort is OriginSort.NAME
-            and handed.callee.name in _GOING_THROUGH
-            and file.facts.bindings[handed.callee.binding].outside
-            for handed in file.links.handed
-        )
 
     def is_some_module(self, file: LinkedFile, origin: Origin) -> bool:
         """Whether a value is a module that is loaded by a name that is worked out, and so nothing that a class or an
@@ -753,6 +625,8 @@ class Evaluator:
             if receiver.name in _NAMESPACES:
                 return _NOTHING_KNOWN
             return frozenset({Value(ValueSort.FOREIGN, name=f"{receiver.name}.{name}")})
+        if receiver == _NONE and not hasattr(None, name):
+            return frozenset()
         if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN) and name in _GIVEN_BACK:
             return _NOTHING_KNOWN
         if sort is ValueSort.PLAIN and (kind := getattr(builtins, receiver.name, None)) and not hasattr(kind, name):
@@ -785,20 +659,34 @@ class Evaluator:
         writes = self._writes_in_reach(name)
         if writes is None:
             return _NOTHING_KNOWN
-        for file, use in writes:
-            for value in self.values(file, use.receiver):
-                if value.sort is ValueSort.UNKNOWN or (
-                    value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
-                    and (value.path, value.number) in relatives
-                ):
-                    found.append(self.values(file, use.value))
+        given = [
+            (file, use.value)
+            for file, use in writes
+            if any(
+                value.sort is ValueSort.UNKNOWN
+                or (value.sort in (ValueSort.INSTANCE, ValueSort.CLASS) and (value.path, value.number) in relatives)
+                for value in self.values(file, use.receiver)
+            )
+        ]
+        found += [self._moved(*each) for each in given if each[1].sort is not OriginSort.GROWN]
         if not found:
             return _NOTHING_KNOWN
+        found += list(self._grown(found, given))
         if name in self._names_set or any(map(self._sets_any_name, relatives)):
             found.append(_NOTHING_KNOWN)
-        values = _opened(_union(found))
+        values = self._holdings.of_attribute(name, relatives, _union(found))
         # What is only ever set to nothing here is set to something by code that was not seen.
         return values if values != {_NONE} else _NOTHING_KNOWN
+
+    def _moved(self, file: LinkedFile, origin: Origin) -> Values:
+        """What an attribute is given: a collection that one name had until then is in sight as far as that one was."""
+        if origin.sort is not OriginSort.NAME or origin.binding < 0 or origin.binding in file.links.annotated:
+            return self.values(file, origin)
+        record = file.facts.bindings[origin.binding]
+        if record.outside or file.facts.scopes[record.scope].kind is not ScopeKind.FUNCTION:
+            return self.values(file, origin)
+        values = _union(self._source_values(file, origin.binding))
+        return self._holdings.of_name(file, origin.binding, values, is_moved=True)
 
     @cached_property
     def _names_set(self) -> frozenset[str]:
@@ -870,7 +758,8 @@ class Evaluator:
             return self._result_of_foreign(file, callee.name, origin, arguments)
         if callee.sort is ValueSort.OUTSIDE:
             return _OUTSIDE
-        return _NOTHING_KNOWN
+        # To call nothing gives nothing.
+        return _NOTHING_KNOWN if callee != _NONE else frozenset()
 
     def _constructed(self, callee: Value) -> Values:
         key = (callee.path, callee.number)
@@ -911,6 +800,9 @@ class Evaluator:
                 return frozenset({Value(ValueSort.CONTEXT, parts=(_elements(values),))})
             if name not in SAME_RESULT:
                 return _NOTHING_KNOWN
+            if name in _GIVING_AGAIN:
+                # Every caller gets the same one.
+                values = opened(values)
         return values
 
     def _result_of_foreign(
@@ -951,6 +843,8 @@ class Evaluator:
         given = [self.values(file, each) for each in arguments]
         if name in _GIVE_SERIES and given:
             return _series(_elements(given[0]))
+        if name in ("list", "set"):
+            return _series(frozenset())
         if name == "filter" and len(given) == 2:
             return _series(_elements(given[1]))
         if name in _GIVE_ELEMENT and given:
@@ -1043,6 +937,9 @@ class Evaluator:
 
     def _of_operation(self, file: LinkedFile, origin: Origin) -> Values:
         parts = [self.values(file, part) for part in origin.parts]
+        if not all(parts):
+            # Nothing is known yet of one of them.
+            return frozenset()
         if parts and all(value.sort is ValueSort.PLAIN for each in parts for value in each):
             return _OUTSIDE
         if parts and all(value.sort is ValueSort.SERIES for each in parts for value in each):
@@ -1120,11 +1017,13 @@ class Evaluator:
             or (
                 position >= 0
                 and not handed.keyword
-                and handed.position in self._places_among(other, handed.callee, position, has_receiver)
+                and handed.position in self._places_among(
+                    other, handed.callee, position, has_receiver=has_receiver, is_initialiser=record.name == INITIALISER
+                )
             )
         ]
-        if not found:
-            # Nobody in sight calls it so: somebody else does.
+        if not found and not calls:
+            # Nobody in sight calls it: somebody else does.
             return _NOTHING_KNOWN
         for parameter in record.parameters:
             if parameter.name == origin.name and parameter.default is not None:
@@ -1132,12 +1031,35 @@ class Evaluator:
         values = _union(found)
         return values if values != {_NONE} else _NOTHING_KNOWN
 
+    def parameters_filled(
+        self, file: LinkedFile, index: int, caller: LinkedFile, handed: Handed
+    ) -> list[ParameterRecord]:
+        """The parameters of a function that an argument of a call may fill; none where that cannot be told."""
+        record = file.links.functions[index]
+        if handed.keyword:
+            return [each for each in record.parameters if each.name == handed.keyword and each.sort in _BY_NAME]
+        has_receiver = record.owner >= 0 and not self._is_static(record)
+        by_position = [each for each in record.parameters if each.sort in _BY_POSITION]
+        return [
+            parameter
+            for position, parameter in enumerate(by_position)
+            if handed.position >= 0
+            and handed.position in self._places_among(
+                caller, handed.callee, position, has_receiver=has_receiver, is_initialiser=record.name == INITIALISER
+            )
+        ]
+
     def _places_among(
-        self, file: LinkedFile, callee: Origin, position: int, has_receiver: bool
+        self, file: LinkedFile, callee: Origin, position: int, *, has_receiver: bool, is_initialiser: bool
     ) -> tuple[int, ...]:
         """Where among the arguments of a call a parameter may be filled. A method that is taken from a
         class gets its receiver as the first of them."""
-        if not has_receiver or callee.sort is not OriginSort.ATTRIBUTE:
+        if not has_receiver:
+            return (position,)
+        if is_initialiser and callee.name != INITIALISER:
+            # The class is called, and makes the receiver itself.
+            return (position - 1,)
+        if callee.sort is not OriginSort.ATTRIBUTE:
             return (position,)
         sorts = {value.sort for value in self.values(file, callee.parts[0])}
         is_bound = sorts <= {ValueSort.INSTANCE, ValueSort.ABOVE}
@@ -1147,17 +1069,14 @@ class Evaluator:
         return any(decorator.name == "staticmethod" for decorator in record.decorators)
 
     def _calls_of(self, file: LinkedFile, index: int) -> list[tuple[LinkedFile, Handed]] | None:
-        # Each of the two asks the other.
+        # Each of them asks the other.
         from zephyrun.linking.calls_in_sight import find_calls
+        from zephyrun.linking.constructions import find_constructions
 
-        key = (file.path, index)
-        for known in (self._known_calls, self._calls_for_now):
-            if key in known:
-                return known[key]
-        found = find_calls(self, file, index)
-        keeps = self._is_sure or found is not None
-        (self._known_calls if keeps else self._calls_for_now)[key] = found
-        return found
+        record = file.links.functions[index]
+        if record.name == INITIALISER and record.owner >= 0 and not record.decorators:
+            return self.answers.once(("calls", file.path, index), lambda: find_constructions(self, (file.path, record.owner)))
+        return self.answers.once(("calls", file.path, index), lambda: find_calls(self, file, index))
 
 
 def decorator_callee(decorator: Origin) -> Origin:
@@ -1180,20 +1099,6 @@ def _is_setter(decorator: Origin) -> bool:
     )
 
 
-def _is_mutable(value: Value) -> bool:
-    return (value.sort is ValueSort.SERIES and value.name in _MUTABLE) or (
-        value.sort is ValueSort.MAPPING and value.name != "annotated"
-    )
-
-
-def _opened(values: Values) -> Values:
-    """Values of which nobody sees what is put into them later."""
-    return frozenset(
-        value._replace(parts=(value.parts[0] | _NOTHING_KNOWN,)) if _is_mutable(value) else value
-        for value in values
-    )
-
-
 def _series(elements: Values) -> Values:
     return frozenset({Value(ValueSort.SERIES, name="list", parts=(elements,))})
 
@@ -1204,6 +1109,8 @@ def _elements(values: Values) -> Values:
     for value in values:
         if value.sort in (ValueSort.SERIES, ValueSort.TUPLE):
             found.append(_union(value.parts))
+        elif value == _NONE:
+            continue
         elif value.sort in (ValueSort.PLAIN, ValueSort.OUTSIDE):
             found.append(_OUTSIDE)
         else:
@@ -1216,12 +1123,12 @@ def _result_of_method(kind: str, method: str, receivers: Values) -> Values | Non
     if kind == ValueSort.MAPPING:
         held = _union(value.parts[0] for value in receivers if value.sort is ValueSort.MAPPING)
         if method in ("get", "pop", "setdefault"):
-            return held | {_NONE} if held else None
+            return held | {_NONE}
         if method == "values":
-            return _series(held) if held else None
+            return _series(held)
         if method == "items":
             pair = Value(ValueSort.TUPLE, parts=(_NOTHING_KNOWN, held))
-            return _series(frozenset({pair})) if held else None
+            return _series(frozenset({pair}))
     elif method in _SERIES_METHODS:
         return _elements(receivers)
     return receivers if method == "copy" else None

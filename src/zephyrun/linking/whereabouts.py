@@ -42,16 +42,8 @@ from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, function_around, syntax_tree
 from zephyrun.linking.targets import functions_called
-from zephyrun.linking.values import (
-    SAME_RESULT,
-    UNKNOWN_VALUE,
-    ClassKey,
-    Evaluator,
-    FunctionKey,
-    Value,
-    Values,
-    ValueSort,
-)
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
+from zephyrun.linking.values import SAME_RESULT, Evaluator
 from zephyrun.patterns import lazy_pattern
 
 

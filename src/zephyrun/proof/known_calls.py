@@ -17,7 +17,8 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import NoTarget, functions_called, target_at
 from zephyrun.linking.usage import Place, PlaceSort
-from zephyrun.linking.values import Evaluator, Value, ValueSort
+from zephyrun.linking.value_sorts import Value, ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.proof.rename_map import AlignedFile
 
 KEYWORDS = "argument with or without its keyword"

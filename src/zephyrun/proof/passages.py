@@ -26,7 +26,8 @@ from zephyrun.linking.modules import is_python
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import NoTarget, target_at
 from zephyrun.linking.usage import PlaceSort
-from zephyrun.linking.values import Evaluator, ValueSort
+from zephyrun.linking.value_sorts import ValueSort
+from zephyrun.linking.values import Evaluator
 from zephyrun.proof.annotations import are_sure_annotations, is_inert_definition
 from zephyrun.proof.call_stack import asks_for_callers, puts_down_to_caller
 from zephyrun.proof.named_constants import namespace_reservations

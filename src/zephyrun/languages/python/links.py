@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from typing import Any
 
 from zephyrun.facts import Role
+from zephyrun.languages.python.going_on import TAKING_ALL, TAKING_ONE, find_going_on
 from zephyrun.languages.python.places import (
     keyword_before,
     mangled_name,
@@ -36,6 +37,7 @@ from zephyrun.link_facts import (
     OriginSort,
     ParameterRecord,
     ParameterSort,
+    Put,
     RestUse,
     TextUse,
     Use,
@@ -137,6 +139,7 @@ class _Reader(ast.NodeVisitor):
         self._fragments: dict[int, ast.expr | None] = {}
         self._called: set[int] = set()
         self._called_through: set[int] = set()
+        self._puts: list[Put] = []
         self._scope = 0
         self._class = -1
         self._is_class_body = False
@@ -148,6 +151,7 @@ class _Reader(ast.NodeVisitor):
 
     def result(self) -> LinkFacts:
         """Everything that was found."""
+        going_on = find_going_on(self._parsed.tree, self._end_of)
         return LinkFacts(
             {binding: tuple(dict.fromkeys(origins)) for binding, origins in self._sources.items()},
             frozenset(self._annotated),
@@ -162,6 +166,10 @@ class _Reader(ast.NodeVisitor):
             tuple(self._lookups),
             frozenset(self._called),
             frozenset(self._called_through),
+            tuple(self._puts),
+            going_on.ends,
+            going_on.returned,
+            going_on.moved,
         )
 
     # -- names -------------------------------------------------------------------------------
@@ -208,7 +216,12 @@ class _Reader(ast.NodeVisitor):
             self._note_attribute(target, origin)
             self.visit(target.value)
         else:
+            if isinstance(target, ast.Subscript):
+                self._put(target.value, origin, is_spread=isinstance(target.slice, ast.Slice))
             self.visit(target)
+
+    def _put(self, collection: ast.expr, value: Origin, *, is_spread: bool = False) -> None:
+        self._puts.append(Put(self._end_of(collection), value, is_spread))
 
     # -- statements --------------------------------------------------------------------------
 
@@ -542,21 +555,30 @@ class _Reader(ast.NodeVisitor):
     def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
         """The annotation says what the target is."""
         self._visit_annotation(node.annotation)
-        annotation = self._annotation(node.annotation)
-        if isinstance(node.target, ast.Name):
+        says_nothing = _short_name(node.annotation) in ("Final", "ClassVar") and node.value is not None
+        annotation = self._origin(node.value) if says_nothing and node.value else self._annotation(node.annotation)
+        if says_nothing:
+            self._bind(node.target, annotation)
+        elif isinstance(node.target, ast.Name):
             self._declare(self._binding_at(self._start_of(node.target)), annotation)
         elif isinstance(node.target, ast.Attribute):
             self._bind(node.target, annotation)
         else:
-            self.visit(node.target)
+            self._bind(node.target, annotation)
         if node.value is not None:
             self.visit(node.value)
 
     def visit_AugAssign(self, node: ast.AugAssign) -> None:
         """The target takes the result of an operation."""
         self.visit(node.value)
-        operands = (self._origin(node.target), self._origin(node.value))
-        self._bind(node.target, Origin(OriginSort.OPERATION, "", -1, operands))
+        value = self._origin(node.value)
+        if isinstance(node.target, ast.Subscript):
+            operands = (self._origin(node.target), value)
+            self._bind(node.target, Origin(OriginSort.OPERATION, "", -1, operands))
+        else:
+            # `rows += more` puts more into the same list.
+            self._bind(node.target, Origin(OriginSort.GROWN, "", -1, (value,)))
+            self._put(node.target, value, is_spread=True)
 
     def visit_NamedExpr(self, node: ast.NamedExpr) -> None:
         """An assignment inside an expression."""
@@ -745,6 +767,7 @@ class _Reader(ast.NodeVisitor):
         self._note_lambda(node)
         self._note_lookup(node, arguments)
         self._note_passed_rest(node, callee, call)
+        self._note_puts(node)
         for position, argument in enumerate(node.args):
             self._note_text(argument, callee, call, position, "", arguments)
             self._hand(argument, callee, call, position, "")
@@ -754,6 +777,22 @@ class _Reader(ast.NodeVisitor):
             self._note_text(keyword.value, callee, call, -1, keyword.arg or "", arguments)
             self._hand(keyword.value, callee, call, -1, keyword.arg or "**")
             self.visit(keyword.value)
+
+    def _note_puts(self, node: ast.Call) -> None:
+        """What a method puts into the collection that it is called of."""
+        if not isinstance(node.func, ast.Attribute) or node.func.attr not in (*TAKING_ONE, *TAKING_ALL):
+            return
+        collection, method = node.func.value, node.func.attr
+        if method in TAKING_ALL:
+            for each in node.args:
+                is_whole = not isinstance(each, ast.Starred)
+                self._put(collection, self._origin(each) if is_whole else UNKNOWN, is_spread=True)
+            for keyword in node.keywords:
+                self._put(collection, self._origin(keyword.value) if keyword.arg is not None else UNKNOWN)
+        elif len(node.args) > TAKING_ONE[method] and not any(isinstance(each, ast.Starred) for each in node.args):
+            self._put(collection, self._origin(node.args[TAKING_ONE[method]]))
+        elif method != "setdefault":
+            self._put(collection, UNKNOWN)
 
     def _note_called(self, callee: ast.expr) -> int:
         """Note an expression that is called, or that decorates; where it ends."""
@@ -991,8 +1030,10 @@ class _Reader(ast.NodeVisitor):
         if isinstance(node, ast.Subscript):
             return self._annotation_with_parts(node)
         if isinstance(node, ast.Name | ast.Attribute):
+            if _short_name(node) == "Self" and self._class >= 0:
+                return Origin(OriginSort.INSTANCE, "", -1, (Origin(OriginSort.DEFINED_CLASS, "", self._class),))
             if _short_name(node) in ("Any", "object", "Self", "Callable", "type", "Type"):
-                # A value of any class has `object` for its own; `Self` is another thing in each class.
+                # A value of any class has `object` for its own.
                 return UNKNOWN
             if _short_name(node) in _SERIES | _MAPPINGS | {"tuple", "Tuple"}:
                 return Origin(OriginSort.SERIES, "", -1, (UNKNOWN,))
