@@ -142,12 +142,14 @@ class TextUse(NamedTuple):
 
 class Lookup(NamedTuple):
     """A call that looks an attribute of `receiver` up by a name that is worked out, and what such a name
-    begins and ends with: "" where that is not known."""
+    begins and ends with: "" where that is not known. It is `handed_on` where it is what the special method
+    around was asked for."""
 
     start: int
     receiver: Origin
     prefix: str
     suffix: str = ""
+    handed_on: bool = False
 
     def may_find(self, name: str) -> bool:
         """Whether the name that is worked out may be this one."""
@@ -266,6 +268,7 @@ class LinkFacts:
     called or that decorate; `called_through` of those where the result of the call does so. `going_on`
     holds the ends of names whose value goes on to something that may keep it, arguments aside; `returned`
     and `moved` those among them that are returned, and that are given to an attribute, and no more.
+    `operands` holds the ends of names that operators are given.
     """
 
     sources: dict[int, tuple[Origin, ...]]
@@ -285,6 +288,7 @@ class LinkFacts:
     going_on: frozenset[int]
     returned: frozenset[int]
     moved: frozenset[int]
+    operands: frozenset[int]
 
     @cached_property
     def attributes_by_name(self) -> dict[str, list[AttributeUse]]:

@@ -18,6 +18,8 @@ _MOST_FILES_FOR_ONE = 30
 _BASES_THAT_CALL_NOTHING = ("builtins.object", "abc.ABC", "typing.Generic", "enum.", "builtins.Exception")
 # What holds functions under their names.
 _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN)
+_OF_CLASSES = (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
+_OF_OTHERS = (ValueSort.PLAIN, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING, ValueSort.OUTSIDE)
 _GIVEN_BACK = lazy_pattern(r"return\s+\w+\s*(?:#.*)?")
 
 
@@ -194,12 +196,23 @@ def _calls_from(
                 return None
             found += more
     for attribute in other.links.attributes_by_name.get(name, ()):
-        if attribute.end not in wanted.ends(other):
+        if attribute.end not in wanted.ends(other) and _may_be_it(evaluator, other, attribute.receiver, file, wanted):
             return None
     if any(text.words.rpartition(".")[2] == name for text in other.links.texts):
         return None
     for handed in (*other.links.handed, *other.decorated):
         callee = wanted.name_called(handed)
         if callee is not None and callee.sort is OriginSort.ATTRIBUTE and callee.name == name:
-            found.append((other, handed))
+            if _may_be_it(evaluator, other, callee.parts[0], file, wanted):
+                found.append((other, handed))
     return found
+
+
+def _may_be_it(evaluator: Evaluator, other: LinkedFile, receiver: Origin, file: LinkedFile, wanted: _Wanted) -> bool:
+    """Whether an attribute with the name of the function may be the function."""
+    owner = wanted.record.owner
+    relatives = evaluator.relatives((file.path, owner)) if owner >= 0 else []
+    return any(
+        (value.path, value.number) in relatives if value.sort in _OF_CLASSES else value.sort not in _OF_OTHERS
+        for value in evaluator.values(other, receiver)
+    )

@@ -32,6 +32,9 @@ _GIVEN_ERRORS = ("exc_info", "excepthook", "__exit__", "__aexit__")
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = lazy_pattern(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = lazy_pattern(r"=\s*[\w.\[({,\s]*\Z")
+# Where classes are compared with each other.
+_OF_CLASSES = lazy_pattern(r"\btype\s*\(|\b__class__\b")
+_IN_LAMBDA = lazy_pattern(r"\blambda\b")
 # A class is compared with what stands behind it, or before.
 _COMPARED_BEHIND = lazy_pattern(r"\s*(?:is\b|[=!]=|(?:not\s+)?in\b)")
 _COMPARED_BEFORE = lazy_pattern(r"(?:\bis|\bis\s+not|[=!]=)\s*[\w.]*\Z")
@@ -95,10 +98,20 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
     before = text[statement.start : end]
     if statement.sort == "classdef":
         return before.startswith("@") and "class" not in before
-    if _CATCHES.search(before) or _COMPARED_BEHIND.match(text, end) or _COMPARED_BEFORE.search(before):
+    if compared := _COMPARED_BEHIND.match(text, end) or _COMPARED_BEFORE.search(before):
+        return _may_be_kept_by_comparison(evaluator, compared[0].strip(), text[statement.start : statement.end])
+    if _CATCHES.search(before):
         return False
     is_typed = statement.sort in ("functiondef", "asyncfunctiondef", "annassign")
-    return not is_typed or _GIVES_VALUE.search(before) is not None
+    return not is_typed or _GIVES_VALUE.search(before) is not None or _IN_LAMBDA.search(before) is not None
+
+
+def _may_be_kept_by_comparison(evaluator: Evaluator, operator: str, statement: str) -> bool:
+    """Whether a method of the project's own may be given a class that is compared, or sought in something."""
+    if operator.endswith("in"):
+        return bool(evaluator.linkage.paths_mentioning("__contains__"))
+    is_equality = operator.startswith(("==", "!="))
+    return is_equality and _OF_CLASSES.search(statement) is None and bool(evaluator.linkage.paths_mentioning("__eq__"))
 
 
 def _leaves_alone(evaluator: Evaluator, file: LinkedFile, handed: Handed) -> bool:

@@ -24,13 +24,13 @@ _MOST_FILES = 30
 # Through so many functions, one calling the other, a collection is followed.
 _DEEPEST = 3
 # What only goes through what it is handed. Source: library reference, "Built-in Functions".
+_BUILTINS_GOING_THROUGH = frozenset(
+    """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter isinstance print
+    repr str bool dict range next""".split()
+)
 _GOING_THROUGH = frozenset(
     [
-        *(
-            f"builtins.{name}"
-            for name in """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter
-            isinstance print repr str bool dict range next""".split()
-        ),
+        *(f"builtins.{name}" for name in _BUILTINS_GOING_THROUGH),
         *(f"builtins.series.{method}" for method in ("extend", "extendleft", "update", "difference", "union")),
         "builtins.mapping.update",
         *(f"json.{name}" for name in ("dump", "dumps")),
@@ -38,6 +38,11 @@ _GOING_THROUGH = frozenset(
         *(f"statistics.{name}" for name in ("mean", "median", "stdev", "fmean", "pstdev")),
         "math.fsum",
     ]
+)
+# Methods that stand behind operators. Source: language reference, "Special method names".
+_OF_OPERATORS = frozenset(
+    ["__contains__", *(f"__{name}__" for name in "eq ne lt le gt ge".split())]
+    + [f"__{side}{name}__" for name in "add sub mul matmul truediv floordiv mod divmod pow lshift rshift and xor or".split() for side in ("", "r", "i")]
 )
 _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN, ValueSort.UNKNOWN)
 _HOLDING = (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING)
@@ -185,10 +190,35 @@ class Holdings:
     def _goes_on(self, place: _Place, depth: int = 0) -> bool:
         """Whether something may keep the collection that is named at a place."""
         links = place.file.links
-        if place.end in links.going_on:
+        if place.end in links.going_on or (place.end in links.operands and self._operators_keep()):
             return True
         return any(
             self._is_this(handed, place) and not self._is_gone_through(place.file, handed, depth)
+            for handed in place.file.all_handed_by_end.get(place.end, ())
+        )
+
+    def _operators_keep(self) -> bool:
+        """Whether a method of the project that stands behind an operator may keep what it is given."""
+        return self._evaluator.answers.once("operators", lambda: any(map(self._keeps_operands, self._evaluator.linkage.paths)))
+
+    def _keeps_operands(self, path: str) -> bool:
+        file = self._evaluator.linkage.file(path)
+        return file is not None and any(
+            self._puts_at(place) or place.end in file.links.going_on or self._is_handed_on(place)
+            for record in file.links.functions
+            if record.owner >= 0 and record.name in _OF_OPERATORS and len(record.parameters) > 1
+            for place in self._places_of_name(file, record.parameters[1].binding)
+        )
+
+    def _is_handed_on(self, place: _Place) -> bool:
+        """Whether what stands at a place is an argument of something else than a builtin that goes through it."""
+        return any(
+            self._is_this(handed, place)
+            and not (
+                handed.callee.sort is OriginSort.NAME
+                and handed.callee.name in _BUILTINS_GOING_THROUGH
+                and place.file.facts.bindings[handed.callee.binding].outside
+            )
             for handed in place.file.all_handed_by_end.get(place.end, ())
         )
 

@@ -930,7 +930,9 @@ class MemberUsage:
                 if not lookup.may_find(self.spelling):
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
-                is_in_family = bool(_classes(values) & self._reachable)
+                # Who asks a proxy for a private name is a reference to it, and renamed.
+                is_told = self.is_private and lookup.handed_on
+                is_in_family = not is_told and bool(_classes(values) & self._reachable)
                 is_possible = (
                     self._may_be_any(values)
                     and (not self.is_private or bool(lookup.shape) or self._stands_in_text or is_begun)

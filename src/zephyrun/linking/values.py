@@ -680,6 +680,8 @@ class Evaluator:
 
     def _moved(self, file: LinkedFile, origin: Origin) -> Values:
         """What an attribute is given: a collection that one name had until then is in sight as far as that one was."""
+        if origin.sort is OriginSort.EITHER:
+            return _union(self._moved(file, part) for part in origin.parts)
         if origin.sort is not OriginSort.NAME or origin.binding < 0 or origin.binding in file.links.annotated:
             return self.values(file, origin)
         record = file.facts.bindings[origin.binding]
@@ -842,19 +844,19 @@ class Evaluator:
     ) -> Values | None:
         given = [self.values(file, each) for each in arguments]
         if name in _GIVE_SERIES and given:
-            return _series(_elements(given[0]))
+            return _series(self._gone_through(given[0]))
         if name in ("list", "set"):
             return _series(frozenset())
         if name == "filter" and len(given) == 2:
-            return _series(_elements(given[1]))
+            return _series(self._gone_through(given[1]))
         if name in _GIVE_ELEMENT and given:
-            return _elements(given[0]) if len(given) == 1 or name == "next" else _union(given)
+            return self._gone_through(given[0]) if len(given) == 1 or name == "next" else _union(given)
         if name == "enumerate" and given:
             number = frozenset({Value(ValueSort.PLAIN, name="int")})
-            pair = Value(ValueSort.TUPLE, parts=(number, _elements(given[0])))
+            pair = Value(ValueSort.TUPLE, parts=(number, self._gone_through(given[0])))
             return _series(frozenset({pair}))
         if name == "zip" and given:
-            return _series(frozenset({Value(ValueSort.TUPLE, parts=tuple(map(_elements, given)))}))
+            return _series(frozenset({Value(ValueSort.TUPLE, parts=tuple(map(self._gone_through, given)))}))
         if name == "type" and len(given) == 1:
             return self._classes_of(given[0])
         if name == "open":
@@ -889,11 +891,15 @@ class Evaluator:
         return _union(found)
 
     def _of_each(self, file: LinkedFile, origin: Origin) -> Values:
+        return self._gone_through(self.values(file, origin.parts[0]))
+
+    def _gone_through(self, values: Values) -> Values:
+        """What going through values may give."""
         return _union(
             _elements(self._result_of_special(value, "__iter__"))
             if value.sort is ValueSort.INSTANCE
             else _elements(frozenset({value}))
-            for value in self.values(file, origin.parts[0])
+            for value in values
         )
 
     def _result_of_special(self, value: Value, name: str) -> Values:
@@ -1025,11 +1031,11 @@ class Evaluator:
         if not found and not calls:
             # Nobody in sight calls it: somebody else does.
             return _NOTHING_KNOWN
-        for parameter in record.parameters:
-            if parameter.name == origin.name and parameter.default is not None:
-                found.append(self.values(file, parameter.default))
+        defaults = [each.default for each in record.parameters if each.name == origin.name and each.default is not None]
+        found += (self.values(file, default) for default in defaults)
         values = _union(found)
-        return values if values != {_NONE} else _NOTHING_KNOWN
+        # What is only ever handed nothing is handed something by code that was not seen.
+        return values if values != {_NONE} or defaults else _NOTHING_KNOWN
 
     def parameters_filled(
         self, file: LinkedFile, index: int, caller: LinkedFile, handed: Handed

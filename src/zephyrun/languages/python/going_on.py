@@ -43,11 +43,13 @@ _PASSING = (ast.BoolOp, ast.IfExp)
 
 class GoingOn(NamedTuple):
     """The ends of all names, with or without a dot, whose value goes on; of those among them that are returned,
-    and of those that are given to an attribute, and no more."""
+    and of those that are given to an attribute, as they are or as one of several choices, and no more. Beside
+    these, the ends of names that operators are given."""
 
     ends: frozenset[int]
     returned: frozenset[int]
     moved: frozenset[int]
+    operands: frozenset[int]
 
 
 def find_going_on(tree: ast.AST, end_of: Callable[[ast.AST], int]) -> GoingOn:
@@ -55,6 +57,7 @@ def find_going_on(tree: ast.AST, end_of: Callable[[ast.AST], int]) -> GoingOn:
     ends: set[int] = set()
     returned: set[int] = set()
     moved: set[int] = set()
+    operands: set[int] = set()
     todo: list[tuple[ast.AST, bool]] = [(tree, False)]
     while todo:
         node, goes_on = todo.pop()
@@ -63,9 +66,11 @@ def find_going_on(tree: ast.AST, end_of: Callable[[ast.AST], int]) -> GoingOn:
                 ends.add(end_of(node))
         elif isinstance(node, ast.Return) and isinstance(node.value, ast.Name):
             returned.add(end_of(node.value))
-        elif isinstance(node, ast.Assign) and isinstance(node.value, ast.Name):
+        elif isinstance(node, ast.Assign):
             if len(node.targets) == 1 and isinstance(node.targets[0], ast.Attribute):
-                moved.add(end_of(node.value))
+                moved.update(end_of(part) for part in _choices(node.value) if isinstance(part, ast.Name))
+        elif isinstance(node, ast.BinOp | ast.Compare | ast.AugAssign):
+            operands.update(map(end_of, filter(_is_nameable, _operands(node))))
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in TAKING:
             # What is put into it there is told of by itself.
             todo.append((node.func.value, not _is_nameable(node.func.value)))
@@ -77,7 +82,7 @@ def find_going_on(tree: ast.AST, end_of: Callable[[ast.AST], int]) -> GoingOn:
             todo.append((node.value, node.attr in TAKING or node.attr.startswith("__")))
         else:
             todo += _parts(node, goes_on)
-    return GoingOn(frozenset(ends), frozenset(returned), frozenset(moved))
+    return GoingOn(*map(frozenset, (ends, returned, moved, operands)))
 
 
 def _parts(node: ast.AST, goes_on: bool) -> Iterator[tuple[ast.AST, bool]]:
@@ -108,12 +113,22 @@ def _kept_by_itself(node: ast.AST) -> ast.AST | None:
     """The value of an assignment that may only give a name what it has (`hives = hives or []`)."""
     if not isinstance(node, ast.Assign) or len(node.targets) != 1 or not isinstance(node.targets[0], ast.Name):
         return None
-    value, name = node.value, node.targets[0].id
-    if not isinstance(value, ast.BoolOp | ast.IfExp):
-        return None
-    parts = value.values if isinstance(value, ast.BoolOp) else [value.body, value.orelse]
+    name, parts = node.targets[0].id, _choices(node.value)
     others = [part for part in parts if not (isinstance(part, ast.Name) and part.id == name)]
-    return None if any(map(_is_nameable, others)) else value
+    return None if any(map(_is_nameable, others)) or len(parts) == 1 else node.value
+
+
+def _operands(node: ast.BinOp | ast.Compare | ast.AugAssign) -> list[ast.expr]:
+    if isinstance(node, ast.BinOp):
+        return [node.left, node.right]
+    return [node.left, *node.comparators] if isinstance(node, ast.Compare) else [node.value]
+
+
+def _choices(node: ast.expr) -> list[ast.expr]:
+    """The expressions of which a value is one (`hives or []`)."""
+    if isinstance(node, ast.BoolOp):
+        return node.values
+    return [node.body, node.orelse] if isinstance(node, ast.IfExp) else [node]
 
 
 def _is_nameable(node: ast.AST) -> bool:

@@ -170,6 +170,7 @@ class _Reader(ast.NodeVisitor):
             going_on.ends,
             going_on.returned,
             going_on.moved,
+            going_on.operands,
         )
 
     # -- names -------------------------------------------------------------------------------
@@ -825,7 +826,8 @@ class _Reader(ast.NodeVisitor):
         elif called in _KEEPING and node.args:
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
-            self._lookups.append(Lookup(self._start_of(node), receiver, *_ends_of(name)))
+            is_asked = isinstance(name, ast.Name) and bool(name.id) and name.id == self._hooked[1]
+            self._lookups.append(Lookup(self._start_of(node), receiver, *_ends_of(name), handed_on=is_asked))
 
     def _is_itself(self, node: ast.expr) -> bool:
         """Whether an expression is the instance of the special method around, or what is above it."""
