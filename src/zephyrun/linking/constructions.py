@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, Handed, OriginSort, Use
-from zephyrun.linking.going_classes import is_class_kept
+from zephyrun.linking.going_classes import is_class_kept, is_class_of_instance_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
@@ -25,7 +26,9 @@ def find_constructions(evaluator: Evaluator, key: ClassKey) -> list[tuple[Linked
     family = [key, *evaluator.below(key)]
     names = {evaluator.class_record(each).name for each in family}
     n_files = sum(len(linkage.paths_mentioning(name)) for name in names)
-    if n_files > _MOST_FILES or not _is_made_here_alone(evaluator, key) or is_class_kept(evaluator, key):
+    if n_files > _MOST_FILES or not _is_made_here_alone(evaluator, key):
+        return None
+    if is_class_kept(evaluator, key) or is_class_of_instance_kept(evaluator, key):
         return None
     # Those that have one of their own hand on what they choose.
     made = frozenset(each for each in family if each == key or evaluator.binding_in(each, INITIALISER) is None)
@@ -45,6 +48,9 @@ def find_constructions(evaluator: Evaluator, key: ClassKey) -> list[tuple[Linked
 def _is_made_here_alone(evaluator: Evaluator, key: ClassKey) -> bool:
     """Whether no code outside of what was read makes instances of a class."""
     linkage, record = evaluator.linkage, evaluator.class_record(key)
+    initialiser = evaluator.binding_in(key, INITIALISER)
+    if initialiser is None or Role.READ in evaluator.file(key[0]).facts.roles(initialiser):
+        return False
     is_open = linkage.is_library and not record.name.startswith("_")
     return not (
         is_open

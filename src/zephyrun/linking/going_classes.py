@@ -21,6 +21,7 @@ _IS_EXPRESSION_OF_CLASS = lazy_pattern(r"[\w.\s]+|type\s*\(\s*\w+\s*\)")
 # What of a class makes instances, or leads back to it.
 _GIVES_CLASS_AGAIN = lazy_pattern(r"\.\s*(?:__call__|__mro__|mro)\b")
 # What leads from a class to those around it, and to the class of an instance.
+_CLOSES = lazy_pattern(r"\s*,?\s*\)")
 _LEADING_TO_CLASSES = ("__mro__", "mro", "__base__", "__bases__", "__subclasses__")
 _CLASS_OF = "__class__"
 _CLASS_OF_SELF = lazy_pattern(r"\btype\s*\(\s*(?:self|cls)\s*\)")
@@ -38,6 +39,27 @@ _IN_LAMBDA = lazy_pattern(r"\blambda\b")
 # A class is compared with what stands behind it, or before.
 _COMPARED_BEHIND = lazy_pattern(r"\s*(?:is\b|[=!]=|(?:not\s+)?in\b)")
 _COMPARED_BEFORE = lazy_pattern(r"(?:\bis|\bis\s+not|[=!]=)\s*[\w.]*\Z")
+
+
+@once_a_version
+def is_class_of_instance_kept(evaluator: Evaluator, key: ClassKey) -> bool:
+    """Whether the class of an instance (`type(hive)`), which may be this one or one below it, goes about as a value."""
+    relatives = evaluator.relatives(key)
+    for file in evaluator.linkage.mentioning_any(("type", _CLASS_OF)):
+        if any(file.builtins_kept(("type",))):
+            return True
+        ends = [(use.end, use.receiver) for use in file.links.attributes_by_name.get(_CLASS_OF, ())]
+        ends += [
+            (closing.end(), handed.value)
+            for handed in file.links.handed
+            if handed.callee.name == "type" and (closing := _CLOSES.match(file.source.text, handed.end)) is not None
+        ]
+        for end, instance in ends:
+            values = evaluator.values(file, instance)
+            is_ours = UNKNOWN_VALUE in values or any((value.path, value.number) in relatives for value in values)
+            if is_ours and end not in file.links.called and _keeps_class(evaluator, file, end):
+                return True
+    return False
 
 
 @once_a_version
