@@ -164,6 +164,7 @@ class Evaluator:
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
         self._is_below_asked = False
         self._holdings = Holdings(self)
+
         self._rules: dict[OriginSort, Callable[[LinkedFile, Origin], Values]] = {
             OriginSort.ATTRIBUTE: self._of_attribute,
             OriginSort.CALL: self._of_call,
@@ -178,6 +179,7 @@ class Evaluator:
             OriginSort.CLASS: self._of_class,
             OriginSort.PASSED: self._of_passed,
         }
+
         self._simple: dict[OriginSort, Callable[[LinkedFile, Origin], Value]] = {
             OriginSort.PLAIN: lambda _, origin: Value(ValueSort.PLAIN, name=origin.name),
             OriginSort.DEFINED_CLASS: lambda file, origin: Value(ValueSort.CLASS, file.path, origin.binding),
@@ -760,7 +762,7 @@ class Evaluator:
             return self._result_of_foreign(file, callee.name, origin, arguments)
         if callee.sort is ValueSort.OUTSIDE:
             return _OUTSIDE
-        # To call nothing gives nothing.
+        # None cannot be called, so the program does not come any further.
         return _NOTHING_KNOWN if callee != _NONE else frozenset()
 
     def _constructed(self, callee: Value) -> Values:
