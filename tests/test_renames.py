@@ -1,12 +1,13 @@
 """Renames across a project: small programs, each with what must come of one rename, and run."""
 
 import re
+import subprocess
+import sys
 from pathlib import Path
 from typing import NamedTuple
 
 import pytest
 
-from tests.copies import bare
 from tests.helpers import PROJECT, real_source
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.changes.rename_batches import settle_batch
@@ -63,7 +64,7 @@ def output_of(folder: Path, files: dict[str, bytes]) -> tuple[int, str, str]:
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
-    done = bare().run(folder, "main.py")
+    done = subprocess.run([sys.executable, "-B", "main.py"], cwd=folder, capture_output=True, text=True, timeout=60)
     output = re.sub(r"in \d+\.\d+s", "in no time", done.stdout)
     return done.returncode, output, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
 

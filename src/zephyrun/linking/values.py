@@ -29,7 +29,7 @@ from zephyrun.link_facts import (
 from zephyrun.linking.answers import Answers
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
+from zephyrun.linking.holdings import Holdings, is_mutable, opened
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
 from zephyrun.linking.value_sorts import OR_BELOW, UNKNOWN_VALUE, ClassKey, FunctionKey, Value, Values, ValueSort
@@ -386,7 +386,7 @@ class Evaluator:
             return self._of_import(file, origin.binding)
         if (sort := _HOLDING.get(origin.sort)) is None:
             return _NOTHING_KNOWN
-        parts = [without_depths(self.values(file, part)) for part in origin.parts]
+        parts = [self.values(file, part) for part in origin.parts]
         is_whole = origin.sort is OriginSort.TUPLE
         return frozenset({Value(sort, name=origin.name, parts=tuple(parts) if is_whole else (_union(parts),))})
 
