@@ -203,7 +203,5 @@ def _inside(copy: Path, path: str) -> str:
     return Path(path).relative_to(copy).as_posix() if path and Path(path).is_relative_to(copy) else ""
 
 
-
-
 if __name__ == "__main__":
     raise SystemExit(main())

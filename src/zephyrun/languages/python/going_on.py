@@ -7,8 +7,9 @@ told here: what becomes of those depends on what is called.
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable, Iterator
-from typing import NamedTuple
+from collections.abc import Callable
+from functools import cache
+from typing import Any, NamedTuple
 
 # What a collection is told to take, and at which place of the call; what spreads all that it is handed.
 # Source: library reference, "Built-in Types", `collections.deque`.
@@ -16,7 +17,7 @@ TAKING_ONE = {"append": 0, "add": 0, "appendleft": 0, "insert": 1, "setdefault":
 TAKING_ALL = frozenset({"extend", "extendleft", "update"})
 TAKING = frozenset({*TAKING_ONE, *TAKING_ALL})
 
-# Which parts of an expression or statement are only gone through, looked into or tested.
+# Which parts of an expression or statement are only gone through, looked into or tested; the others go on.
 _ONLY_READ: dict[type[ast.AST], tuple[str, ...]] = {
     ast.Subscript: ("value",),
     ast.Compare: ("left", "comparators"),
@@ -34,11 +35,11 @@ _ONLY_READ: dict[type[ast.AST], tuple[str, ...]] = {
     ast.While: ("test",),
     ast.Assert: ("test", "msg"),
     ast.Starred: ("value",),
-    ast.Call: ("func",),
     ast.Slice: ("lower", "upper", "step"),
 }
 # Expressions that give one of their parts, so that these go on where they do.
-_PASSING = (ast.BoolOp, ast.IfExp)
+_PASSING = {ast.BoolOp: ("values",), ast.IfExp: ("body", "orelse")}
+_WITHOUT_VALUES = frozenset({"ctx", "op", "ops", "type_comment", "type_ignores", "id", "attr", "arg", "names", "name"})
 
 
 class GoingOn(NamedTuple):
@@ -54,54 +55,113 @@ class GoingOn(NamedTuple):
 
 def find_going_on(tree: ast.AST, end_of: Callable[[ast.AST], int]) -> GoingOn:
     """Where values go on in a tree."""
-    ends: set[int] = set()
-    returned: set[int] = set()
-    moved: set[int] = set()
-    operands: set[int] = set()
-    todo: list[tuple[ast.AST, bool]] = [(tree, False)]
-    while todo:
-        node, goes_on = todo.pop()
-        if isinstance(node, ast.Name | ast.Attribute) and isinstance(node.ctx, ast.Load):
-            if goes_on:
-                ends.add(end_of(node))
-        elif isinstance(node, ast.Return) and isinstance(node.value, ast.Name):
-            returned.add(end_of(node.value))
-        elif isinstance(node, ast.Assign):
-            if len(node.targets) == 1 and isinstance(node.targets[0], ast.Attribute):
-                moved.update(end_of(part) for part in _choices(node.value) if isinstance(part, ast.Name))
-        elif isinstance(node, ast.BinOp | ast.Compare | ast.AugAssign):
-            operands.update(map(end_of, filter(_is_nameable, _operands(node))))
-        if isinstance(node, ast.Call) and isinstance(node.func, ast.Attribute) and node.func.attr in TAKING:
+    reader = _Reader(end_of)
+    reader.read(tree)
+    return GoingOn(*map(frozenset, (reader.ends, reader.returned, reader.moved, reader.operands)))
+
+
+class _Reader:
+    """Goes through a tree; every file pays for it, so it makes no more steps than it must."""
+
+    def __init__(self, end_of: Callable[[ast.AST], int]) -> None:
+        self._end_of = end_of
+        self.ends: set[int] = set()
+        self.returned: set[int] = set()
+        self.moved: set[int] = set()
+        self.operands: set[int] = set()
+        self._todo: list[tuple[ast.AST, bool]] = []
+        self._rules: dict[type[ast.AST], Callable[[Any, bool], None]] = {
+            ast.Attribute: self._read_attribute,
+            ast.Call: self._read_call,
+            ast.keyword: lambda node, _: self._give(node.value, _is_worked_out(node.value)),
+            ast.Dict: self._read_dict,
+            ast.Subscript: self._read_subscript,
+            ast.Assign: self._read_assignment,
+            ast.Return: self._read_return,
+            ast.BinOp: self._read_operation,
+            ast.Compare: self._read_operation,
+            ast.AugAssign: self._read_operation,
+        }
+
+    def read(self, tree: ast.AST) -> None:
+        """Gather everything below a node."""
+        self._todo.append((tree, False))
+        while self._todo:
+            node, goes_on = self._todo.pop()
+            self._rules.get(type(node), self._read_parts)(node, goes_on)
+
+    def _give(self, node: ast.AST | None, goes_on: bool) -> None:
+        kind = type(node)
+        if kind is ast.Name:
+            if goes_on and isinstance(node.ctx, ast.Load):  # type: ignore[union-attr]
+                self.ends.add(self._end_of(node))  # type: ignore[arg-type]
+        elif node is not None and kind is not ast.Constant:
+            self._todo.append((node, goes_on))
+
+    def _read_parts(self, node: ast.AST, goes_on: bool) -> None:
+        for field, how in _plan_of(type(node)):
+            value = getattr(node, field, None)
+            on = goes_on if how is None else how
+            if isinstance(value, list):
+                for part in value:
+                    self._give(part, on)
+            elif isinstance(value, ast.AST):
+                self._give(value, on)
+
+    def _read_attribute(self, node: ast.Attribute, goes_on: bool) -> None:
+        if goes_on and isinstance(node.ctx, ast.Load):
+            self.ends.add(self._end_of(node))
+        # What changes a collection, taken as a value, does so wherever it is called.
+        self._give(node.value, node.attr in TAKING or node.attr.startswith("__"))
+
+    def _read_call(self, node: ast.Call, _: bool) -> None:
+        if isinstance(node.func, ast.Attribute) and node.func.attr in TAKING:
             # What is put into it there is told of by itself.
-            todo.append((node.func.value, not _is_nameable(node.func.value)))
-            todo += ((part, _is_worked_out(part)) for part in node.args)
-            todo += ((part, False) for part in node.keywords)
-        elif isinstance(node, ast.Subscript) and not isinstance(node.ctx, ast.Load):
-            todo += ((node.value, not _is_nameable(node.value)), (node.slice, True))
-        elif isinstance(node, ast.Attribute):
-            todo.append((node.value, node.attr in TAKING or node.attr.startswith("__")))
+            self._give(node.func.value, not _is_nameable(node.func.value))
         else:
-            todo += _parts(node, goes_on)
-    return GoingOn(*map(frozenset, (ends, returned, moved, operands)))
+            self._give(node.func, False)
+        for argument in node.args:
+            self._give(argument, _is_worked_out(argument))
+        for keyword in node.keywords:
+            self._todo.append((keyword, False))
+
+    def _read_dict(self, node: ast.Dict, _: bool) -> None:
+        for key, value in zip(node.keys, node.values, strict=True):
+            self._give(key, True)
+            # What is spread out there has no key.
+            self._give(value, key is not None)
+
+    def _read_subscript(self, node: ast.Subscript, _: bool) -> None:
+        is_changed = not isinstance(node.ctx, ast.Load)
+        self._give(node.value, is_changed and not _is_nameable(node.value))
+        self._give(node.slice, True)
+
+    def _read_assignment(self, node: ast.Assign, _: bool) -> None:
+        if len(node.targets) == 1 and isinstance(node.targets[0], ast.Attribute):
+            self.moved.update(self._end_of(part) for part in _choices(node.value) if isinstance(part, ast.Name))
+        for target in node.targets:
+            self._give(target, True)
+        self._give(node.value, not _keeps_itself(node))
+
+    def _read_return(self, node: ast.Return, _: bool) -> None:
+        if isinstance(node.value, ast.Name):
+            self.returned.add(self._end_of(node.value))
+        self._give(node.value, True)
+
+    def _read_operation(self, node: ast.BinOp | ast.Compare | ast.AugAssign, goes_on: bool) -> None:
+        self.operands.update(map(self._end_of, filter(_is_nameable, _operands(node))))
+        self._read_parts(node, goes_on)
 
 
-def _parts(node: ast.AST, goes_on: bool) -> Iterator[tuple[ast.AST, bool]]:
-    if isinstance(node, ast.Dict):
-        yield from ((key, True) for key in node.keys if key is not None)
-        # What is spread out there has no key.
-        yield from ((value, key is not None) for key, value in zip(node.keys, node.values, strict=True))
-        return
-    only_read = _ONLY_READ.get(type(node), ())
-    kept = _kept_by_itself(node)
-    for field, value in ast.iter_fields(node):
-        for part in value if isinstance(value, list) else (value,):
-            if isinstance(part, ast.AST):
-                if field in only_read or part is kept:
-                    yield part, False
-                elif isinstance(node, _PASSING):
-                    yield part, goes_on
-                else:
-                    yield part, not isinstance(node, ast.Call | ast.keyword) or _is_worked_out(part)
+@cache
+def _plan_of(kind: type[ast.AST]) -> tuple[tuple[str, bool | None], ...]:
+    """The fields of a kind of node, and whether what stands there goes on; `None` where it does as the node does."""
+    only_read, passing = _ONLY_READ.get(kind, ()), _PASSING.get(kind, ())
+    return tuple(
+        (field, None if field in passing else field not in only_read)
+        for field in kind._fields
+        if field not in _WITHOUT_VALUES or kind in (ast.ExceptHandler, ast.MatchClass)
+    )
 
 
 def _is_worked_out(argument: ast.AST) -> bool:
@@ -109,13 +169,13 @@ def _is_worked_out(argument: ast.AST) -> bool:
     return not isinstance(argument, ast.Name | ast.Attribute | ast.Starred)
 
 
-def _kept_by_itself(node: ast.AST) -> ast.AST | None:
-    """The value of an assignment that may only give a name what it has (`hives = hives or []`)."""
-    if not isinstance(node, ast.Assign) or len(node.targets) != 1 or not isinstance(node.targets[0], ast.Name):
-        return None
+def _keeps_itself(node: ast.Assign) -> bool:
+    """Whether an assignment may only give a name what it has (`hives = hives or []`)."""
+    if len(node.targets) != 1 or not isinstance(node.targets[0], ast.Name):
+        return False
     name, parts = node.targets[0].id, _choices(node.value)
     others = [part for part in parts if not (isinstance(part, ast.Name) and part.id == name)]
-    return None if any(map(_is_nameable, others)) or len(parts) == 1 else node.value
+    return len(parts) > 1 and not any(map(_is_nameable, others))
 
 
 def _operands(node: ast.BinOp | ast.Compare | ast.AugAssign) -> list[ast.expr]:
