@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Callable
-from functools import cache
 from typing import Any, NamedTuple
 
 # What a collection is told to take, and at which place of the call; what spreads all that it is handed.
@@ -69,6 +68,7 @@ class _Reader:
         self.returned: set[int] = set()
         self.moved: set[int] = set()
         self.operands: set[int] = set()
+        self._plans: dict[type[ast.AST], tuple[tuple[str, bool | None], ...]] = {}
         self._todo: list[tuple[ast.AST, bool]] = []
         self._rules: dict[type[ast.AST], Callable[[Any, bool], None]] = {
             ast.Attribute: self._read_attribute,
@@ -99,7 +99,11 @@ class _Reader:
             self._todo.append((node, goes_on))
 
     def _read_parts(self, node: ast.AST, goes_on: bool) -> None:
-        for field, how in _plan_of(type(node)):
+        kind = type(node)
+        plan = self._plans.get(kind)
+        if plan is None:
+            plan = self._plans[kind] = _plan_of(kind)
+        for field, how in plan:
             value = getattr(node, field, None)
             on = goes_on if how is None else how
             if isinstance(value, list):
@@ -153,7 +157,6 @@ class _Reader:
         self._read_parts(node, goes_on)
 
 
-@cache
 def _plan_of(kind: type[ast.AST]) -> tuple[tuple[str, bool | None], ...]:
     """The fields of a kind of node, and whether what stands there goes on; `None` where it does as the node does."""
     only_read, passing = _ONLY_READ.get(kind, ()), _PASSING.get(kind, ())
