@@ -38,7 +38,7 @@ _ONLY_READ: dict[type[ast.AST], tuple[str, ...]] = {
 }
 # Expressions that give one of their parts, so that these go on where they do.
 _PASSING = {ast.BoolOp: ("values",), ast.IfExp: ("body", "orelse")}
-_WITHOUT_VALUES = frozenset({"ctx", "op", "ops", "type_comment", "type_ignores", "id", "attr", "arg", "names", "name"})
+_WITHOUT_VALUES = frozenset({"ctx", "op", "ops", "type_comment", "type_ignores", "id", "attr", "arg", "names", "name", "kwd_attrs"})
 
 
 class GoingOn(NamedTuple):
@@ -163,7 +163,7 @@ def _plan_of(kind: type[ast.AST]) -> tuple[tuple[str, bool | None], ...]:
     return tuple(
         (field, None if field in passing else field not in only_read)
         for field in kind._fields
-        if field not in _WITHOUT_VALUES or kind in (ast.ExceptHandler, ast.MatchClass)
+        if field not in _WITHOUT_VALUES
     )
 
 
