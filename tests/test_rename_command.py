@@ -2,6 +2,8 @@
 
 import hashlib
 import json
+import subprocess
+import sys
 
 import pytest
 
@@ -188,3 +190,47 @@ def test_what_many_files_do_alike_is_told_once(tmp_path):
     assert told.count("hands on") == 1 and "5 more" in told
     report = zephyrun("rename", "hives.weigh.day", "noon", "--format", "json", cwd=tmp_path, code=1).stdout
     assert sum("hands on" in what for what in json.loads(report)["confirm"]) == 8
+
+
+PRINTERS = """\
+from typing import Protocol
+class Printer(Protocol):
+    def head(self, title): ...
+    def line(self, text): ...
+class Plain:
+    def head(self, title):
+        print(title.upper())
+    def line(self, text):
+        print("-", text)
+class Loud(Plain):
+    def line(self, text):
+        print("!", text)
+class Coin:
+    def head(self):
+        return "queen"
+def report(printer: Printer):
+    printer.head("hives")
+    printer.line("north")
+report(Plain())
+report(Loud())
+print(Coin().head())
+"""
+
+
+@pytest.mark.parametrize("target", ["main.Printer.head", "main.Plain.head"])
+def test_a_protocol_and_what_satisfies_it_are_renamed_together(tmp_path, target):
+    """Once the person says so; a class that has only a part of it is asked about and keeps its name apart."""
+    (tmp_path / "main.py").write_text(PRINTERS)
+    asked = zephyrun("rename", target, "title_line", cwd=tmp_path, code=1).stderr
+    assert "is that of the protocol Printer, too" in asked or "main.py:2:7: `head` of Printer" in asked
+    before = run_main(tmp_path)
+    zephyrun("rename", target, "title_line", "--confirm", cwd=tmp_path)
+    assert (tmp_path / "main.py").read_text() == PRINTERS.replace("head(self, title)", "title_line(self, title)").replace(
+        "printer.head", "printer.title_line"
+    )
+    assert run_main(tmp_path) == before
+
+
+def run_main(folder):
+    """What the program in a folder prints."""
+    return subprocess.run([sys.executable, "main.py"], cwd=folder, capture_output=True, text=True, check=True).stdout
