@@ -7,6 +7,7 @@ so that start-up stays fast.
 from __future__ import annotations
 
 import argparse
+import gc
 import importlib
 import os
 import sys
@@ -20,6 +21,8 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from typing import NoReturn
 
+# So many objects are made before the collector of cycles looks through the young ones.
+_MANY_OBJECTS = 100_000
 OK, NOT_SO, WRONG_CALL, NO_VERDICT, OWN_FAULT, INTERRUPTED = 0, 1, 2, 3, 70, 130
 
 # Each command, in the order in which a newcomer meets it, with one line of help.
@@ -66,6 +69,8 @@ def run() -> NoReturn:
         # Names in sources may hold what a narrow terminal encoding cannot show.
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
+    # Trees and facts hold no cycles, and the collector would go through them again and again.
+    gc.set_threshold(_MANY_OBJECTS, 50, 100)
     sys.exit(main(sys.argv[1:]))
 
 

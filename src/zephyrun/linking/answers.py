@@ -30,6 +30,7 @@ class Answers(Generic[_Element]):
     def __init__(self, unknown: frozenset[_Element]) -> None:
         self._unknown = unknown
         self._final: dict[Hashable, Any] = {}
+        self._distinct: dict[frozenset[_Element], frozenset[_Element]] = {}
         # Answers for the time being, each with the open questions that it relies on, in the order of their coming.
         self._for_now: dict[Hashable, tuple[Any, frozenset[object]]] = {}
         self._open: set[Hashable] = set()
@@ -79,9 +80,13 @@ class Answers(Generic[_Element]):
             self._for_now[key] = answer, frozenset(relied)
         else:
             _shorten(self._supposed, n_supposed)
-            answer = answer or self._unknown
+            answer = self._only_one(answer)
             self._final[key] = answer
         return answer
+
+    def _only_one(self, answer: frozenset[_Element]) -> frozenset[_Element]:
+        """The one set that stands for all answers like it: most are like many others."""
+        return self._distinct.setdefault(answer or self._unknown, answer or self._unknown)
 
     def _settled(self, key: Hashable, find: Callable[[], frozenset[_Element]], n_before: int) -> frozenset[_Element]:
         for _ in range(_MOST_ROUNDS):
@@ -111,7 +116,7 @@ class Answers(Generic[_Element]):
                     continue
                 del self._for_now[each]
                 if not others:
-                    self._final[each] = answer or self._unknown
+                    self._final[each] = self._only_one(answer) if isinstance(answer, frozenset) else answer
 
     def once(self, key: Hashable, find: Callable[[], _Answer]) -> _Answer:
         """The answer to any other question, which is asked once, and again as long as it relies on one that is open."""

@@ -12,7 +12,7 @@ from zephyrun.languages.python.walk import all_arguments, position_readers
 from zephyrun.source import SourceText
 
 # Who follows a function comes back to the same two dozen files; a thousand lines take 1.4 MB.
-_MOST_FILES_KEPT = 32
+_MOST_FILES_KEPT = 20
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
 _DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 
