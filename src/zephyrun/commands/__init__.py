@@ -21,8 +21,8 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from typing import NoReturn
 
-# So many objects are made before the collector of cycles looks through the young ones.
-_MANY_OBJECTS = 100_000
+# How often the collector of cycles looks through objects: by how many are made, and by its own rounds.
+_SELDOM = (100_000, 50, 100)
 OK, NOT_SO, WRONG_CALL, NO_VERDICT, OWN_FAULT, INTERRUPTED = 0, 1, 2, 3, 70, 130
 
 # Each command, in the order in which a newcomer meets it, with one line of help.
@@ -70,7 +70,7 @@ def run() -> NoReturn:
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
     # Trees and facts hold no cycles, and the collector would go through them again and again.
-    gc.set_threshold(_MANY_OBJECTS, 50, 100)
+    gc.set_threshold(*_SELDOM)
     sys.exit(main(sys.argv[1:]))
 
 
