@@ -55,10 +55,10 @@ def dump():
     with open(os.environ["SEEN"], "a") as file:
         for place, sort, kind in list(seen):
             try:
-                above = [told(each) for each in type.__getattribute__(kind, "__mro__")]
+                above = [[told(each) for each in type.__getattribute__(of, "__mro__")] for of in (kind, type(kind))]
             except Exception:
                 continue
-            file.write(json.dumps([place, sort, above]) + "\\n")
+            file.write(json.dumps([place, sort, *above]) + "\\n")
 atexit.register(dump)
 '''
 _LEFT_OPEN = (ValueSort.UNKNOWN, ValueSort.ABOVE)
@@ -66,11 +66,12 @@ _OF_CLASSES = (ValueSort.INSTANCE, ValueSort.CLASS)
 
 
 class Sight(NamedTuple):
-    """What a receiver was when the suite ran: of what sort, and what files and names its classes have, nearest
-    first."""
+    """What a receiver was when the suite ran: of what sort, what files and names its classes have, nearest first,
+    and, where it is a class, those of its metaclass."""
 
     sort: str
     above: tuple[tuple[str, str], ...]
+    metaclasses: tuple[tuple[str, str], ...]
 
 
 class Recording(ast.NodeTransformer):
@@ -133,13 +134,15 @@ def check(workshop: Workshop, package: Package, n_shown: int) -> int:
         n_shown_by_suite += bool(sights)
         for sight in sights:
             ours = [key for each in sight.above for key in own.get(each, ())]
-            if not ours or any((sight.sort, key) in said for key in ours):
+            made_by = [key for each in sight.metaclasses for key in own.get(each, ())] if sight.sort == "class" else []
+            if not ours or any((sight.sort, key) in said for key in ours) or any(("instance", key) in said for key in made_by):
                 continue
             # What is said to be of a library's class is looked at for those that stand below that.
             if sight.sort == "instance" and any(map(LibraryBases(evaluator, ours[:1]).have_instance, values)):
                 n_below += 1
             else:
                 errors.append((file, use, sight, values))
+                break
     print(
         f"{package.release}: {n_known} of {n_all} receivers are known, {n_shown_by_suite} of them shown, {n_below} said to be "
         f"of a library's class, {len(errors)} wrong"
@@ -192,15 +195,16 @@ def run_recorded(workshop: Workshop, package: Package, root: Path, evaluator: Ev
         if not Path(environment["SEEN"]).exists():
             sys.exit(f"{package.release}: nothing was noted: {done.stdout[-2000:]}{done.stderr[-2000:]}")
         for line in Path(environment["SEEN"]).read_text().splitlines():
-            place, sort, above = json.loads(line)
-            seen[place].add(Sight(sort, tuple((_inside(copy, path), name.replace(".<locals>", "")) for path, name in above)))
+            place, sort, *kinds = json.loads(line)
+            seen[place].add(Sight(sort, *(tuple(_told(copy, *each) for each in above) for above in kinds)))
         print(done.stdout.strip().rpartition("\n")[2])
     return seen
 
 
-def _inside(copy: Path, path: str) -> str:
-    """A path as the project has it; "" for one outside."""
-    return Path(path).relative_to(copy).as_posix() if path and Path(path).is_relative_to(copy) else ""
+def _told(copy: Path, path: str, name: str) -> tuple[str, str]:
+    """The file of a class as the project has it, "" for one outside, and its name there."""
+    inside = Path(path).relative_to(copy).as_posix() if path and Path(path).is_relative_to(copy) else ""
+    return inside, name.replace(".<locals>", "")
 
 
 if __name__ == "__main__":

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 _MOST_FILES = 30
 # Through so many functions, one calling the other, a collection is followed.
 _DEEPEST = 3
+# So many collections inside each other are told apart.
+_DEEPEST_INSIDE = 3
 # What only goes through what it is handed. Source: library reference, "Built-in Functions".
 _BUILTINS_GOING_THROUGH = frozenset(
     """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter isinstance print
@@ -257,6 +259,18 @@ def is_mutable(value: Value) -> bool:
     """Whether more may be put into a value than is seen where it is made."""
     return (value.sort is ValueSort.SERIES and value.name in ("list", "set")) or (
         value.sort is ValueSort.MAPPING and value.name != "annotated"
+    )
+
+
+def without_depths(values: Values, depth: int = _DEEPEST_INSIDE) -> Values:
+    """Values of which nobody asks what stands deep inside: a collection may even hold itself."""
+    if not any(value.parts for value in values):
+        return values
+    return frozenset(
+        value._replace(parts=tuple(without_depths(part, depth - 1) if depth else frozenset({UNKNOWN_VALUE}) for part in value.parts))
+        if value.parts
+        else value
+        for value in values
     )
 
 

@@ -29,7 +29,7 @@ from zephyrun.link_facts import (
 from zephyrun.linking.answers import Answers
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.holdings import Holdings, is_mutable, opened
+from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
 from zephyrun.linking.value_sorts import OR_BELOW, UNKNOWN_VALUE, ClassKey, FunctionKey, Value, Values, ValueSort
@@ -377,7 +377,7 @@ class Evaluator:
             return self.binding_values(file, origin.binding)
         if origin.sort in self._simple:
             return frozenset({self._simple[origin.sort](file, origin)})
-        return self.answers.all_of((file.path, origin), lambda: self._find(file, origin))
+        return self.answers.all_of((file.path, origin), lambda: without_depths(self._find(file, origin)))
 
     def _find(self, file: LinkedFile, origin: Origin) -> Values:
         if (rule := self._rules.get(origin.sort)) is not None:
@@ -397,7 +397,7 @@ class Evaluator:
         record = file.facts.bindings[binding]
         if record.outside:
             return self._of_outside_name(file, record.name)
-        return self.answers.all_of((file.path, binding), lambda: self._find_binding_values(file, binding))
+        return self.answers.all_of((file.path, binding), lambda: without_depths(self._find_binding_values(file, binding)))
 
     def _find_binding_values(self, file: LinkedFile, binding: int) -> Values:
         record = file.facts.bindings[binding]
