@@ -140,7 +140,7 @@ _COLLECTIONS = (ValueSort.SERIES, ValueSort.TUPLE)
 _SINGLE = (ParameterSort.POSITIONAL, ParameterSort.EITHER, ParameterSort.KEYWORD)
 _BY_NAME = (ParameterSort.EITHER, ParameterSort.KEYWORD)
 INITIALISER = "__init__"
-_NEVER_ASSIGNED = {Role.PARAMETER, Role.READ}
+_NEVER_ASSIGNED = {Role.PARAMETER, Role.READ, Role.QUOTED}
 _BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 _SERIES_METHODS = frozenset({"pop", "popleft", "__getitem__"})
 
@@ -873,7 +873,8 @@ class Evaluator:
     def _classes_of(self, values: Values) -> Values:
         return frozenset(
             value.as_class() if value.sort is ValueSort.INSTANCE
-            else Value(ValueSort.OUTSIDE) if value.sort in (ValueSort.PLAIN, ValueSort.OUTSIDE)
+            # What is of one of the language's own classes may be of one below it.
+            else Value(ValueSort.OUTSIDE) if value == _NONE or value.sort is ValueSort.OUTSIDE
             else UNKNOWN_VALUE
             for value in values
         )  # fmt: skip

@@ -68,6 +68,12 @@ _KEEPING = frozenset({"attrgetter", "methodcaller"})
 _BEFORE_FILLING = lazy_pattern(r"[%{]")
 # Behind a conversion, its letter included, or a closing brace.
 _AFTER_FILLING = lazy_pattern(r"%(?:\([^)]*\))?[^a-zA-Z%]*[a-zA-Z%]|\}")
+_CALLED_LIKE_CLASSES = frozenset({"cls", "klass", "kls", "owner", "type_"})
+_GIVING_INSTANCES = frozenset({"property", "cached_property", "setter", "getter", "deleter", "abstractmethod", "override", "overload"})
+# Where the words that annotations use for collections and the like come from.
+_MODULES_OF_TYPES = frozenset(
+    "typing typing_extensions collections collections.abc asyncio asyncio.futures asyncio.tasks contextlib concurrent.futures types builtins".split()
+)
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
 # What annotations say by the last part of the name before the bracket. Source: PEP 484, 585, 604, 612.
@@ -424,6 +430,10 @@ class _Reader(ast.NodeVisitor):
             "__class_getitem__",
         ):
             return Origin(OriginSort.OWN_CLASS, "", owner)
+        first = [*node.args.posonlyargs, *node.args.args][0].arg
+        if decorators and first in _CALLED_LIKE_CLASSES and not decorators <= _GIVING_INSTANCES:
+            # A decorator of somebody's own may make a property of the class of it.
+            return UNKNOWN
         return Origin(OriginSort.OWN, "", owner)
 
     def _is_accessor_of(self, end: int) -> bool:
@@ -1032,6 +1042,8 @@ class _Reader(ast.NodeVisitor):
         if isinstance(node, ast.Subscript):
             return self._annotation_with_parts(node)
         if isinstance(node, ast.Name | ast.Attribute):
+            if not self._is_of_library(node):
+                return self._instance_of(node)
             if _short_name(node) == "Self" and self._class >= 0:
                 return Origin(OriginSort.INSTANCE, "", -1, (Origin(OriginSort.DEFINED_CLASS, "", self._class),))
             if _short_name(node) in ("Any", "object", "Self", "Callable", "type", "Type"):
@@ -1042,8 +1054,23 @@ class _Reader(ast.NodeVisitor):
             return self._instance_of(node)
         return UNKNOWN
 
+    def _is_of_library(self, node: ast.expr) -> bool:
+        """Whether a name in an annotation means what the language or its library calls so, and no class of somebody's own
+        (`nodes.List`)."""
+        base = node
+        while isinstance(base, ast.Attribute):
+            base = base.value
+        if not isinstance(base, ast.Name):
+            return True
+        binding = self._binding_at(self._start_of(base))
+        if binding < 0 or self._facts.bindings[binding].outside:
+            return binding < 0 or base is node
+        uses = [use for use in self._imports if use.binding == binding]
+        roles = self._facts.roles(binding)
+        return roles <= {Role.IMPORT, Role.READ, Role.QUOTED} and bool(uses) and all(use.module in _MODULES_OF_TYPES for use in uses)
+
     def _annotation_with_parts(self, node: ast.Subscript) -> Origin:
-        name = _short_name(node.value)
+        name = _short_name(node.value) if self._is_of_library(node.value) else ""
         parts = node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]
         if not parts:
             return UNKNOWN
