@@ -615,8 +615,8 @@ class Evaluator:
     def attribute_values(self, file: LinkedFile, receiver: Value, name: str) -> Values:
         """What an attribute of one value may be."""
         sort = receiver.sort
-        if sort is ValueSort.INSTANCE and name == "__class__":
-            return frozenset({receiver.as_class()})
+        if name == "__class__" and sort in (ValueSort.INSTANCE, *_PLAIN):
+            return self._classes_of(frozenset({receiver}))
         if sort in (ValueSort.INSTANCE, ValueSort.CLASS):
             return self._of_member((receiver.path, receiver.number), name, sort)
         if sort is ValueSort.ABOVE:
