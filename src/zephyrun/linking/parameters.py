@@ -81,6 +81,8 @@ _RUNNING = lazy_pattern(
 )
 _RUN_AS = frozenset({"target"})
 _NEVER_RUN = frozenset({"**", "kwargs", "kwds", "keywords", "kw", "args", "name", "daemon"})
+# Parameters that a keyword fills.
+_BY_KEYWORD = (ParameterSort.EITHER, ParameterSort.KEYWORD)
 
 
 class ParameterUsage:
@@ -163,7 +165,7 @@ class ParameterUsage:
         if record.owner >= 0 and parameter == record.parameters[0]:
             decorators = {decorator.name for decorator in record.decorators}
             return "staticmethod" in decorators or self._is_receiver_named
-        return parameter.sort in (ParameterSort.EITHER, ParameterSort.KEYWORD)
+        return parameter.sort in _BY_KEYWORD
 
     @cached_property
     def _is_receiver_named(self) -> bool:
@@ -650,7 +652,7 @@ class ParameterUsage:
                 file.links.sources.get(last.binding, ())
             ) != 1:
                 return False
-            if any(parameter.name == self.name for parameter in record.parameters):
+            if any(each.name == self.name and each.sort in _BY_KEYWORD for each in record.parameters):
                 # What is given under that name goes to the parameter, and is not among the rest.
                 return True
             key = (file.path, number)
