@@ -6,6 +6,7 @@ into and added to, what its elements may be is known. A collection inside anothe
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -16,7 +17,6 @@ from zephyrun.patterns import lazy_pattern
 
 if TYPE_CHECKING:
     from zephyrun.linking.linkage import LinkedFile
-    from zephyrun.linking.value_sorts import ClassKey, Value, Values
     from zephyrun.linking.values import Evaluator
 
 # To tell what one collection holds, so many files are read at most.
@@ -28,8 +28,11 @@ _DEEPEST_INSIDE = 3
 # What only goes through what it is handed. Source: library reference, "Built-in Functions".
 _BUILTINS_GOING_THROUGH = frozenset(
     """min max sum any all len sorted list tuple set frozenset reversed iter enumerate zip map filter isinstance print
-    repr str bool dict range next""".split()
+    repr str bool dict range""".split()
 )
+# Of these, what gives back one of several things that it is handed, and what may give back all but the first.
+_GIVING_ONE = frozenset({"builtins.min", "builtins.max"})
+_GIVING_LATER = frozenset({"builtins.sum"})
 _GOING_THROUGH = frozenset(
     [
         *(f"builtins.{name}" for name in _BUILTINS_GOING_THROUGH),
@@ -49,6 +52,7 @@ _OF_OPERATORS = frozenset(
 _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN, ValueSort.UNKNOWN)
 _HOLDING = (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING)
 _LOOKUPS = frozenset({"getattr", "setattr", "attrgetter"})
+_RUNS_TEXTS = lazy_pattern(r"\b(?:exec|eval|__dict__|vars|globals|locals)\s*\(|\b__dict__\b")
 _NAMESPACES = lazy_pattern(r"\b(?:__dict__|vars|globals|locals)\b")
 
 
@@ -84,8 +88,8 @@ class Holdings:
             if not (is_own and place.end in file.links.returned)
             and not (is_local and is_moved and n_moved == 1 and place.end in file.links.moved)
         ]
-        is_in_sight = kind is not ScopeKind.MODULE
-        if not is_in_sight:
+        is_in_sight = not _may_be_named_by_text(file, record.name)
+        if kind is ScopeKind.MODULE and is_in_sight:
             elsewhere = self._places_elsewhere(file, record.name)
             is_in_sight = elsewhere is not None
             places += elsewhere or []
@@ -238,10 +242,17 @@ class Holdings:
             return True
         return all(
             value.sort is ValueSort.OUTSIDE
-            or self._evaluator.library_name(value) in _GOING_THROUGH
+            or (self._evaluator.library_name(value) in _GOING_THROUGH and not self._is_given_back(value, file, handed))
             or (value.sort is ValueSort.FUNCTION and depth < _DEEPEST and self._only_reads(value, file, handed, depth + 1))
             for value in self._evaluator.values(file, handed.callee)
         )
+
+    def _is_given_back(self, builtin: Value, file: LinkedFile, handed: Handed) -> bool:
+        """Whether a builtin may give back the very thing that it is handed."""
+        if builtin.name in _GIVING_ONE:
+            others = file.handed_by_call.get(handed.call, ())
+            return handed.position < 0 or sum(each.keyword in ("", "*") for each in others) > 1
+        return builtin.name in _GIVING_LATER and handed.position != 0
 
     def _only_reads(self, function: Value, caller: LinkedFile, handed: Handed, depth: int) -> bool:
         """Whether a function of the project only reads what an argument hands to it."""
@@ -253,6 +264,12 @@ class Holdings:
             for parameter in parameters
             for place in self._places_of_name(file, parameter.binding)
         )
+
+
+def _may_be_named_by_text(file: LinkedFile, name: str) -> bool:
+    """Whether a file that runs texts, or has namespaces in its hands, has a text with a name in it."""
+    text = file.source.text
+    return _RUNS_TEXTS.search(text) is not None and re.search(rf"[\"'][^\"'\n]*\b{re.escape(name)}\b", text) is not None
 
 
 def is_mutable(value: Value) -> bool:
