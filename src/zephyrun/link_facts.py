@@ -142,14 +142,14 @@ class TextUse(NamedTuple):
 
 class Lookup(NamedTuple):
     """A call that looks an attribute of `receiver` up by a name that is worked out, and what such a name
-    begins and ends with: "" where that is not known. It is `handed_on` where it is what the special method
+    begins and ends with: "" where that is not known. It `is_handed_on` where it is what the special method
     around was asked for."""
 
     start: int
     receiver: Origin
     prefix: str
     suffix: str = ""
-    handed_on: bool = False
+    is_handed_on: bool = False
 
     def may_find(self, name: str) -> bool:
         """Whether the name that is worked out may be this one."""
@@ -198,6 +198,11 @@ class ParameterSort(StrEnum):
     KEYWORD = "keyword"
     REST = "rest"
     REST_KEYWORDS = "rest keywords"
+
+
+# Parameters that an argument fills by its place, and by its name.
+BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
+BY_KEYWORD = (ParameterSort.EITHER, ParameterSort.KEYWORD)
 
 
 class ParameterRecord(NamedTuple):

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator
 from contextlib import contextmanager
+from itertools import islice
 from typing import Any, Generic, TypeVar, cast
 
 from zephyrun.languages.python.reading import deep_recursion
@@ -69,7 +70,8 @@ class Answers(Generic[_Element]):
             relied = self._relied - {key}
             self._relied = around | relied
             self._is_other = was_other or (self._is_other and bool(relied))
-        self._close(key, n_before, frozenset(relied))
+        if len(self._for_now) > n_before:
+            self._close(key, n_before, frozenset(relied))
         if not self._open:
             # What was given up for the first question is so for good, but not what was asked on the way.
             self._for_now.clear()
@@ -107,7 +109,7 @@ class Answers(Generic[_Element]):
     def _close(self, key: Hashable, n_before: int, relied: frozenset[object]) -> None:
         """Let answers that rely on a question, which is open no longer, rely on what that one does; those that rely
         on nothing are final."""
-        for each in list(self._for_now)[n_before:]:
+        for each in list(islice(self._for_now, n_before, None)):
             answer, others = self._for_now[each]
             if key in others or not relied:
                 others = others - {key} | relied

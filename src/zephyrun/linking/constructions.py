@@ -9,12 +9,12 @@ from zephyrun.link_facts import AttributeUse, Handed, OriginSort, Use
 from zephyrun.linking.going_classes import is_class_kept, is_class_of_instance_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, ValueSort, may_be_of
 from zephyrun.linking.values import INITIALISER, Evaluator
 from zephyrun.patterns import lazy_pattern
 
 _MOST_FILES = 30
-# Classes of libraries that make no instance of those below them.
+# Classes of libraries that make no instance of those below them; statements make those of metaclasses.
 _MAKING_NONE = ("builtins.", "abc.ABC", "typing.Generic", "typing.Protocol")
 _CALLS_CLASS_OF = lazy_pattern(rb"\btype\s*\([^()\n]*\)\s*\(|__class__\s*\(")
 
@@ -56,7 +56,7 @@ def _is_made_here_alone(evaluator: Evaluator, key: ClassKey) -> bool:
         is_open
         or linkage.loading_paths
         or evaluator.unknown_above(key)
-        or not all(name.startswith(_MAKING_NONE) for name in evaluator.foreign_above(key))
+        or not all(name.startswith(_MAKING_NONE) and name != "builtins.type" for name in evaluator.foreign_above(key))
         or any(evaluator.class_record(each).decorators for each in evaluator.relatives(key))
     )
 
@@ -75,29 +75,20 @@ def _paths_calling_class_of(evaluator: Evaluator) -> list[str]:
 def _is_taken(evaluator: Evaluator, file: LinkedFile, use: AttributeUse, key: ClassKey) -> bool:
     """Whether an initialiser is taken from the class without being called there, or replaced."""
     is_called = use.use is Use.READ and use.end in file.links.called
-    return not is_called and _may_lead_to(evaluator, evaluator.values(file, use.receiver), key)
-
-
-def _may_lead_to(evaluator: Evaluator, receivers: frozenset[Value], key: ClassKey) -> bool:
-    relatives = evaluator.relatives(key)
-    return any(
-        value.sort is ValueSort.UNKNOWN
-        or (value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE) and (value.path, value.number) in relatives)
-        for value in receivers
-    )
+    return not is_called and may_be_of(evaluator.values(file, use.receiver), evaluator.relatives(key))
 
 
 def _handed_in(
     evaluator: Evaluator, file: LinkedFile, key: ClassKey, made: frozenset[ClassKey]
 ) -> Iterator[Handed | None]:
     """What calls in a file hand to the initialiser; `None` for a call of who knows what class."""
-    above = evaluator.above(key)
+    above, relatives = evaluator.above(key), evaluator.relatives(key)
     for handed in file.links.handed:
         callee = handed.callee
         if handed.keyword == "…":
             continue
         if callee.sort is OriginSort.ATTRIBUTE and callee.name == INITIALISER:
-            if _may_lead_to(evaluator, evaluator.values(file, callee.parts[0]), key):
+            if may_be_of(evaluator.values(file, callee.parts[0]), relatives):
                 yield handed
             continue
         is_class_of = callee.sort is OriginSort.CALL or (

@@ -12,7 +12,7 @@ from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import are_handlers_given_back, are_parts_told
 from zephyrun.patterns import lazy_pattern
@@ -55,8 +55,7 @@ def is_class_of_instance_kept(evaluator: Evaluator, key: ClassKey) -> bool:
             if handed.callee.name == "type" and (closing := _CLOSES.match(file.source.text, handed.end)) is not None
         ]
         for end, instance in ends:
-            values = evaluator.values(file, instance)
-            is_ours = UNKNOWN_VALUE in values or any((value.path, value.number) in relatives for value in values)
+            is_ours = may_be_of(evaluator.values(file, instance), relatives)
             if is_ours and end not in file.links.called and _keeps_class(evaluator, file, end):
                 return True
     return False

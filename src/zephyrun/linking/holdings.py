@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import AttributeUse, Handed, Origin, OriginSort, Put
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, Values, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, Values, ValueSort, may_be_of
 from zephyrun.patterns import lazy_pattern
 
 if TYPE_CHECKING:
@@ -51,6 +51,7 @@ _OF_OPERATORS = frozenset(
 )
 _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN, ValueSort.UNKNOWN)
 _HOLDING = (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING)
+_RUNNING_IT_ALONE = frozenset({"staticmethod", "classmethod"})
 _LOOKUPS = frozenset({"getattr", "setattr", "attrgetter"})
 _RUNS_TEXTS = lazy_pattern(r"\b(?:exec|eval|__dict__|vars|globals|locals)\s*\(|\b__dict__\b")
 _NAMESPACES = lazy_pattern(r"\b(?:__dict__|vars|globals|locals)\b")
@@ -85,7 +86,7 @@ class Holdings:
         others = [
             place
             for place in places
-            if not (is_own and place.end in file.links.returned)
+            if not (is_own and not is_moved and place.end in file.links.returned)
             and not (is_local and is_moved and n_moved == 1 and place.end in file.links.moved)
         ]
         is_in_sight = not _may_be_named_by_text(file, record.name)
@@ -169,10 +170,7 @@ class Holdings:
         found: list[_Place] = []
         for file in filter(None, map(linkage.file, paths)):
             for use in file.links.attributes_by_name.get(name, ()):
-                if any(
-                    value.sort is ValueSort.UNKNOWN or (value.path, value.number) in relatives
-                    for value in self._evaluator.values(file, use.receiver)
-                ):
+                if may_be_of(self._evaluator.values(file, use.receiver), relatives):
                     found.append(_Place(file, -1, use.end, name))
         for key in relatives:
             if (binding := self._evaluator.binding_in(key, name)) is not None:
@@ -181,6 +179,9 @@ class Holdings:
 
     def _is_looked_up(self, name: str) -> bool:
         """Whether something of that name is looked up by its name as a text, or may be in a namespace."""
+        return self._evaluator.answers.once(("looked up", name), lambda: self._find_lookup(name))
+
+    def _find_lookup(self, name: str) -> bool:
         return any(
             name in text.words.split(".")
             and (text.callee.name in _LOOKUPS or _NAMESPACES.search(file.source.text) is not None)
@@ -257,6 +258,10 @@ class Holdings:
     def _only_reads(self, function: Value, caller: LinkedFile, handed: Handed, depth: int) -> bool:
         """Whether a function of the project only reads what an argument hands to it."""
         file = self._evaluator.file(function.path)
+        decorators = {each.name for each in file.links.functions[function.number].decorators}
+        if not decorators <= _RUNNING_IT_ALONE:
+            # One that chooses by what it is handed may run another function.
+            return False
         parameters = self._evaluator.parameters_filled(file, function.number, caller, handed)
         return bool(parameters) and all(
             not self._puts_at(place)
@@ -302,13 +307,9 @@ def opened_inside(values: Values) -> Values:
 
 
 def opened(values: Values) -> Values:
+    """Values of which nobody sees what is put into them, or into what they hold."""
     return frozenset(
         value._replace(parts=(value.parts[0] | {UNKNOWN_VALUE},)) if is_mutable(value) else value
         for value in opened_inside(values)
     )
 
-
-def _unknown() -> Value:
-    from zephyrun.linking.value_sorts import UNKNOWN_VALUE
-
-    return UNKNOWN_VALUE

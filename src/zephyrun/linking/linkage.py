@@ -23,9 +23,9 @@ from zephyrun.link_facts import (
     ImportUse,
     KeywordUse,
     LinkFacts,
-    ParameterRecord,
     Origin,
     OriginSort,
+    ParameterRecord,
     RestUse,
 )
 from zephyrun.linking.modules import LOADING_WORDS, find_import_roots, is_python, module_name, packages_around

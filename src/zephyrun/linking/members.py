@@ -242,6 +242,8 @@ class MemberUsage:
     def _joined_by_protocols(self, family: Collection[ClassKey]) -> Iterator[ClassKey]:
         """The classes that have all that a protocol of the family asks for, and the protocols that ask for nothing
         but what a class of the family has: whatever is asked of one of them by the protocol is that of all."""
+        if not self._linkage.paths_mentioning("Protocol"):
+            return
         bearing = [
             (file.path, index)
             for file in self._linkage.mentioning(self.spelling)
@@ -931,7 +933,7 @@ class MemberUsage:
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 # Who asks a proxy for a private name is a reference to it, and renamed.
-                is_told = self.is_private and lookup.handed_on
+                is_told = self.is_private and lookup.is_handed_on
                 is_in_family = not is_told and bool(_classes(values) & self._reachable)
                 is_possible = (
                     self._may_be_any(values)

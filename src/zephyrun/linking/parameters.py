@@ -8,6 +8,7 @@ from functools import cached_property
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
+    BY_KEYWORD,
     FunctionRecord,
     KeywordUse,
     Origin,
@@ -81,8 +82,6 @@ _RUNNING = lazy_pattern(
 )
 _RUN_AS = frozenset({"target"})
 _NEVER_RUN = frozenset({"**", "kwargs", "kwds", "keywords", "kw", "args", "name", "daemon"})
-# Parameters that a keyword fills.
-_BY_KEYWORD = (ParameterSort.EITHER, ParameterSort.KEYWORD)
 
 
 class ParameterUsage:
@@ -165,7 +164,7 @@ class ParameterUsage:
         if record.owner >= 0 and parameter == record.parameters[0]:
             decorators = {decorator.name for decorator in record.decorators}
             return "staticmethod" in decorators or self._is_receiver_named
-        return parameter.sort in _BY_KEYWORD
+        return parameter.sort in BY_KEYWORD
 
     @cached_property
     def _is_receiver_named(self) -> bool:
@@ -652,7 +651,7 @@ class ParameterUsage:
                 file.links.sources.get(last.binding, ())
             ) != 1:
                 return False
-            if any(each.name == self.name and each.sort in _BY_KEYWORD for each in record.parameters):
+            if any(each.name == self.name and each.sort in BY_KEYWORD for each in record.parameters):
                 # What is given under that name goes to the parameter, and is not among the rest.
                 return True
             key = (file.path, number)

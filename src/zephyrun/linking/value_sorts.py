@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -56,3 +57,11 @@ class Value(NamedTuple):
 Values = frozenset[Value]
 OR_BELOW = "or below"
 UNKNOWN_VALUE = Value(ValueSort.UNKNOWN)
+_OF_CLASSES = (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
+
+
+def may_be_of(values: Values, classes: Collection[ClassKey]) -> bool:
+    """Whether something may be one of some classes or an instance of one."""
+    return any(
+        value == UNKNOWN_VALUE or (value.sort in _OF_CLASSES and (value.path, value.number) in classes) for value in values
+    )

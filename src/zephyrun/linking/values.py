@@ -9,13 +9,15 @@ from __future__ import annotations
 
 import builtins
 import re
-from collections.abc import Callable, Hashable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
-from zephyrun.facts import Role, ScopeKind
+from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import (
+    BY_KEYWORD,
+    BY_POSITION,
     AttributeUse,
     ClassRecord,
     FunctionRecord,
@@ -23,16 +25,24 @@ from zephyrun.link_facts import (
     Origin,
     OriginSort,
     ParameterRecord,
-    ParameterSort,
     Use,
 )
 from zephyrun.linking.answers import Answers
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
-from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
+from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
-from zephyrun.linking.value_sorts import OR_BELOW, UNKNOWN_VALUE, ClassKey, FunctionKey, Value, Values, ValueSort
+from zephyrun.linking.value_sorts import (
+    OR_BELOW,
+    UNKNOWN_VALUE,
+    ClassKey,
+    FunctionKey,
+    Value,
+    Values,
+    ValueSort,
+    may_be_of,
+)
 from zephyrun.patterns import lazy_pattern
 
 
@@ -137,11 +147,7 @@ _HOLDING = {
 }
 _PLAIN = (ValueSort.PLAIN, ValueSort.OUTSIDE)
 _COLLECTIONS = (ValueSort.SERIES, ValueSort.TUPLE)
-_SINGLE = (ParameterSort.POSITIONAL, ParameterSort.EITHER, ParameterSort.KEYWORD)
-_BY_NAME = (ParameterSort.EITHER, ParameterSort.KEYWORD)
 INITIALISER = "__init__"
-_NEVER_ASSIGNED = {Role.PARAMETER, Role.READ, Role.QUOTED}
-_BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 _SERIES_METHODS = frozenset({"pop", "popleft", "__getitem__"})
 
 
@@ -402,18 +408,20 @@ class Evaluator:
     def _find_binding_values(self, file: LinkedFile, binding: int) -> Values:
         record = file.facts.bindings[binding]
         values = _union(self._source_values(file, binding))
+        if file.facts.scopes[record.scope].kind is ScopeKind.MODULE:
+            values |= self._set_from_elsewhere(file, record.name)
         if binding not in file.links.annotated:
             values = self._holdings.of_name(file, binding, values)
         elif UNKNOWN_VALUE in values and (passed := self._as_passed(file, binding)) is not None:
             values = passed
-        if file.facts.scopes[record.scope].kind is ScopeKind.MODULE:
-            values |= self._set_from_elsewhere(file, record.name)
         return values
 
     def _as_passed(self, file: LinkedFile, binding: int) -> Values | None:
         """What a parameter may be by its calls, where its annotation leaves that open, as a protocol does."""
         number, parameter = file.parameter_by_binding.get(binding, (-1, None))
-        if parameter is None or parameter.sort not in _SINGLE or not file.facts.roles(binding) <= _NEVER_ASSIGNED:
+        if parameter is None or parameter.sort not in (*BY_POSITION, *BY_KEYWORD):
+            return None
+        if file.facts.roles(binding) & BINDING_ROLES != {Role.PARAMETER}:
             return None
         values = self.values(file, Origin(OriginSort.PASSED, parameter.name, number))
         return values if UNKNOWN_VALUE not in values else None
@@ -664,11 +672,7 @@ class Evaluator:
         given = [
             (file, use.value)
             for file, use in writes
-            if any(
-                value.sort is ValueSort.UNKNOWN
-                or (value.sort in (ValueSort.INSTANCE, ValueSort.CLASS) and (value.path, value.number) in relatives)
-                for value in self.values(file, use.receiver)
-            )
+            if may_be_of(self.values(file, use.receiver), relatives)
         ]
         found += [self._moved(*each) for each in given if each[1].sort is not OriginSort.GROWN]
         if not found:
@@ -847,8 +851,6 @@ class Evaluator:
         given = [self.values(file, each) for each in arguments]
         if name in _GIVE_SERIES and given:
             return _series(self._gone_through(given[0]))
-        if name in ("list", "set"):
-            return _series(frozenset())
         if name == "filter" and len(given) == 2:
             return _series(self._gone_through(given[1]))
         if name in _GIVE_ELEMENT and given:
@@ -1016,7 +1018,7 @@ class Evaluator:
         calls = self._calls_of(file, origin.binding)
         if calls is None:
             return _NOTHING_KNOWN
-        positions = [each.name for each in record.parameters if each.sort in _BY_POSITION]
+        positions = [each.name for each in record.parameters if each.sort in BY_POSITION]
         position = positions.index(origin.name) if origin.name in positions else -1
         has_receiver = record.owner >= 0 and not self._is_static(record)
         found = [
@@ -1046,9 +1048,9 @@ class Evaluator:
         """The parameters of a function that an argument of a call may fill; none where that cannot be told."""
         record = file.links.functions[index]
         if handed.keyword:
-            return [each for each in record.parameters if each.name == handed.keyword and each.sort in _BY_NAME]
+            return [each for each in record.parameters if each.name == handed.keyword and each.sort in BY_KEYWORD]
         has_receiver = record.owner >= 0 and not self._is_static(record)
-        by_position = [each for each in record.parameters if each.sort in _BY_POSITION]
+        by_position = [each for each in record.parameters if each.sort in BY_POSITION]
         return [
             parameter
             for position, parameter in enumerate(by_position)

@@ -19,6 +19,7 @@ from typing import Any, NamedTuple
 from zephyrun.facts import Exposure, Role, ScopeKind
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import (
+    BY_POSITION,
     UNKNOWN,
     FunctionRecord,
     Handed,
@@ -136,7 +137,6 @@ _LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__".split())
 _ASKED_FOR_ANYTHING = frozenset("__getattribute__ __reduce__ __reduce_ex__ __getstate__".split())
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
 _OF_PATTERNS = frozenset({"sub", "subn"})
-_BY_POSITION = (ParameterSort.POSITIONAL, ParameterSort.EITHER)
 # A namespace that is only given another name, or asked for one ("name").
 _LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
 # One that is asked for a name that is worked out, and one in which a name is sought.
@@ -990,7 +990,7 @@ def _taking(
     for index, parameter in enumerate(by_position if positions else ()):
         if parameter.sort is ParameterSort.REST and max(positions) >= index:
             found.append((parameter, (*_INSIDE, *way)))
-        elif parameter.sort in _BY_POSITION and index in positions:
+        elif parameter.sort in BY_POSITION and index in positions:
             found.append((parameter, way))
     if not positions:
         found += [(each, way) for each in record.parameters if each.name == keyword]

@@ -15,7 +15,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
-from zephyrun.facts import FileFacts, Role, ScopeKind
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.languages.python.reserved import BUILTINS

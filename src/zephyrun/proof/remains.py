@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Iterator, Mapping, Set
+from collections.abc import Iterator, Set
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import NamedTuple

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sys
 from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property

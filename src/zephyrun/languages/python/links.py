@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from typing import Any
 
-from zephyrun.facts import Role
+from zephyrun.facts import BINDING_ROLES, Role
 from zephyrun.languages.python.going_on import TAKING_ALL, TAKING_ONE, find_going_on
 from zephyrun.languages.python.places import (
     keyword_before,
@@ -74,6 +74,12 @@ _GIVING_INSTANCES = frozenset({"property", "cached_property", "setter", "getter"
 _MODULES_OF_TYPES = frozenset(
     "typing typing_extensions collections collections.abc asyncio asyncio.futures asyncio.tasks contextlib concurrent.futures types builtins".split()
 )
+# What calls of builtins give that are handed nothing.
+_EMPTY = {
+    "list": Origin(OriginSort.SERIES, "list"),
+    "set": Origin(OriginSort.SERIES, "set"),
+    "dict": Origin(OriginSort.MAPPING),
+}
 _LEAVES = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 
 # What annotations say by the last part of the name before the bracket. Source: PEP 484, 585, 604, 612.
@@ -393,7 +399,7 @@ class _Reader(ast.NodeVisitor):
             elif not found and isinstance(node, ast.Lambda) and id(node) in self._given_to_lambdas:
                 self._take(binding, self._given_to_lambdas[id(node)])
             elif not found and owner >= 0 and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-                self._take(binding, self._first_parameter(node, owner))
+                self._take(binding, self._first_parameter(node, owner, argument.arg))
             else:
                 self._take(binding, Origin(OriginSort.PASSED, argument.arg, number))
             origin = self._origin(default) if default is not None else None
@@ -411,7 +417,7 @@ class _Reader(ast.NodeVisitor):
             add(arguments.kwarg, ParameterSort.REST_KEYWORDS, None)
         return tuple(found)
 
-    def _first_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, owner: int) -> Origin:
+    def _first_parameter(self, node: ast.FunctionDef | ast.AsyncFunctionDef, owner: int, name: str) -> Origin:
         decorators = {_short_name(each) for each in node.decorator_list}
         binding = self._binding_at(self._place(node, "name"))
         scope = self._classes[owner].scope
@@ -430,8 +436,7 @@ class _Reader(ast.NodeVisitor):
             "__class_getitem__",
         ):
             return Origin(OriginSort.OWN_CLASS, "", owner)
-        first = [*node.args.posonlyargs, *node.args.args][0].arg
-        if decorators and first in _CALLED_LIKE_CLASSES and not decorators <= _GIVING_INSTANCES:
+        if decorators and name in _CALLED_LIKE_CLASSES and not decorators <= _GIVING_INSTANCES:
             # A decorator of somebody's own may make a property of the class of it.
             return UNKNOWN
         return Origin(OriginSort.OWN, "", owner)
@@ -566,10 +571,10 @@ class _Reader(ast.NodeVisitor):
     def visit_AnnAssign(self, node: ast.AnnAssign) -> None:
         """The annotation says what the target is."""
         self._visit_annotation(node.annotation)
-        says_nothing = _short_name(node.annotation) in ("Final", "ClassVar") and node.value is not None
-        annotation = self._origin(node.value) if says_nothing and node.value else self._annotation(node.annotation)
-        if says_nothing:
-            self._bind(node.target, annotation)
+        annotation = self._annotation(node.annotation)
+        if node.value is not None and _short_name(node.annotation) in ("Final", "ClassVar"):
+            # That says nothing of the value.
+            self._bind(node.target, self._origin(node.value))
         elif isinstance(node.target, ast.Name):
             self._declare(self._binding_at(self._start_of(node.target)), annotation)
         elif isinstance(node.target, ast.Attribute):
@@ -836,8 +841,8 @@ class _Reader(ast.NodeVisitor):
         elif called in _KEEPING and node.args:
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
-            is_asked = isinstance(name, ast.Name) and bool(name.id) and name.id == self._hooked[1]
-            self._lookups.append(Lookup(self._start_of(node), receiver, *_ends_of(name), handed_on=is_asked))
+            is_asked = isinstance(name, ast.Name) and name.id == self._hooked[1]
+            self._lookups.append(Lookup(self._start_of(node), receiver, *_ends_of(name), is_handed_on=is_asked))
 
     def _is_itself(self, node: ast.expr) -> bool:
         """Whether an expression is the instance of the special method around, or what is above it."""
@@ -963,6 +968,9 @@ class _Reader(ast.NodeVisitor):
     def _origin_of_call(self, node: ast.Call) -> Origin:
         if isinstance(node.func, ast.Name) and node.func.id == "super" and not node.args:
             return Origin(OriginSort.ABOVE, "", self._class) if self._class >= 0 else UNKNOWN
+        if isinstance(node.func, ast.Name) and node.func.id in _EMPTY and not node.args and not node.keywords:
+            if self._is_builtin(node.func):
+                return _EMPTY[node.func.id]
         arguments = [] if any(isinstance(each, ast.Starred) for each in node.args) else node.args
         return Origin(
             OriginSort.CALL, "", -1, (self._origin(node.func), *map(self._origin, arguments))
@@ -1065,9 +1073,13 @@ class _Reader(ast.NodeVisitor):
         binding = self._binding_at(self._start_of(base))
         if binding < 0 or self._facts.bindings[binding].outside:
             return binding < 0 or base is node
-        uses = [use for use in self._imports if use.binding == binding]
-        roles = self._facts.roles(binding)
-        return roles <= {Role.IMPORT, Role.READ, Role.QUOTED} and bool(uses) and all(use.module in _MODULES_OF_TYPES for use in uses)
+        modules = {
+            self._imports[origin.binding].module
+            for origin in self._sources.get(binding, ())
+            if origin.sort is OriginSort.IMPORTED
+        }
+        is_only_imported = self._facts.roles(binding) & BINDING_ROLES == {Role.IMPORT}
+        return is_only_imported and bool(modules) and modules <= _MODULES_OF_TYPES
 
     def _annotation_with_parts(self, node: ast.Subscript) -> Origin:
         name = _short_name(node.value) if self._is_of_library(node.value) else ""
