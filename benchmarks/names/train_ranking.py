@@ -18,12 +18,20 @@ from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from functools import partial
 from pathlib import Path
+from typing import NamedTuple
 
 import numpy as np
 from masking import HERE, SETTINGS, candidates_for, hidden_names
 
-from zephyrun.naming.questions import Sort
-from zephyrun.naming.ranking import PARTS, SHIFT, SLOPE, TABLES, vectors_of
+from zephyrun.naming.questions import NameCase, Sort
+from zephyrun.naming.ranking import (
+    PARTS,
+    SCORE_PARTS,
+    TABLES,
+    score_vector,
+    vectors_of,
+    weights_in_use,
+)
 from zephyrun.naming.usage import shipped_usage
 
 _WEIGHTS = HERE.parents[1] / "src" / "zephyrun" / "naming" / "data" / "ranking.json"
@@ -35,15 +43,24 @@ _RATE = 0.02
 _PENALTY = 2e-4
 _LEAST_WEIGHT = 0.001
 _NEWTON_STEPS = 25
+_SCORE_PENALTY = 10.0
+# Old code is not well named elsewhere either, so what is known of one name among good ones would promise too much.
+_SETTINGS_OF_SCORES = (SETTINGS[0], SETTINGS[-1])
 _FIRST_DECAY, _SECOND_DECAY, _TINY = 0.9, 0.999, 1e-8
 
 
-def examples(
-    folder: Path, n_cases: int, sort: Sort, settings: tuple[str, ...] = SETTINGS
-) -> tuple[np.ndarray, np.ndarray]:
-    """Vectors (cases × answers × parts) and the number of the right answer of each case; answers that are not
-    there have NaN."""
-    vectors, right = [], []
+class Examples(NamedTuple):
+    """Vectors (cases × answers × parts), NaN for answers that are not there, the number of the right answer of each case,
+    and the cases."""
+
+    vectors: np.ndarray
+    right: np.ndarray
+    cases: list[NameCase]
+
+
+def examples(folder: Path, n_cases: int, sort: Sort, settings: tuple[str, ...] = SETTINGS) -> Examples:
+    """What is known of hidden names of a package."""
+    vectors, right, cases = [], [], []
     for hidden in hidden_names(folder, n_cases, seed=7, settings=settings, sort=sort):
         candidates = candidates_for(hidden)
         table = np.full((_MOST_ANSWERS, len(PARTS)), np.nan, np.float32)
@@ -53,7 +70,8 @@ def examples(
         texts = [each.text for each in candidates]
         vectors.append(table)
         right.append(texts.index(hidden.answer) + 1 if hidden.answer in texts else 0)
-    return np.stack(vectors), np.array(right)
+        cases.append(hidden.case)
+    return Examples(np.stack(vectors), np.array(right), cases)
 
 
 def train(vectors: np.ndarray, right: np.ndarray) -> np.ndarray:
@@ -92,21 +110,30 @@ def _probabilities(vectors: np.ndarray, is_there: np.ndarray, weights: np.ndarra
     return powers / powers.sum(axis=1, keepdims=True)
 
 
-def honesty(vectors: np.ndarray, right: np.ndarray, weights: np.ndarray) -> tuple[float, float]:
-    """By what the logit of the best score is to be multiplied, and what added to it, so that it is the probability of
-    being right on other code (Platt, "Probabilistic outputs for support vector machines", 1999)."""
-    is_there = ~np.isnan(vectors[:, :, 0])
-    probabilities = _probabilities(np.nan_to_num(vectors), is_there, weights)[:, 1:]
-    best = probabilities.argmax(axis=1)
-    scores = probabilities[np.arange(len(right)), best].clip(_TINY, 1 - _TINY)
-    inputs = np.stack([np.log(scores / (1 - scores)), np.ones(len(right))], axis=1)
-    is_right = (best + 1 == right).astype(float)
-    found = np.array([1.0, 0.0])
+def trust(known: Examples, weights: np.ndarray) -> np.ndarray:
+    """The weights of the score: a logistic model of whether the likeliest candidate is right."""
+    is_there = ~np.isnan(known.vectors[:, :, 0])
+    shares = _probabilities(np.nan_to_num(known.vectors), is_there, weights)
+    asked = [number for number in range(len(known.right)) if is_there[number, 1:].any()]
+    inputs = np.zeros((len(asked), len(SCORE_PARTS)))
+    for row, number in enumerate(asked):
+        n_answers = int(is_there[number].sum())
+        vectors = [dict(enumerate(vector.tolist())) for vector in known.vectors[number, :n_answers]]
+        told = score_vector(known.cases[number], vectors, shares[number, :n_answers].tolist())
+        inputs[row, list(told)] = list(told.values())
+    is_right = (shares[asked, 1:].argmax(axis=1) + 1 == known.right[asked]).astype(float)
+    # Rare parts are to be believed as hard as common ones.
+    spread = inputs.std(axis=0)
+    spread[spread == 0] = 1.0
+    scaled = inputs / spread
+    penalty = np.full(len(SCORE_PARTS), _SCORE_PENALTY)
+    penalty[0] = 0.0
+    found = np.zeros(len(SCORE_PARTS))
     for _ in range(_NEWTON_STEPS):
-        told = 1 / (1 + np.exp(-inputs @ found))
-        curvature = (inputs * (told * (1 - told))[:, None]).T @ inputs
-        found += np.linalg.solve(curvature, inputs.T @ (is_right - told))
-    return float(found[0]), float(found[1])
+        told = 1 / (1 + np.exp(-scaled @ found))
+        curvature = (scaled.T * (told * (1 - told))) @ scaled + np.diag(penalty + _TINY)
+        found += np.linalg.solve(curvature, scaled.T @ (is_right - told) - penalty * found)
+    return found / spread
 
 
 def main() -> None:
@@ -118,31 +145,36 @@ def main() -> None:
     names = listed["ranking"]
     kept = {}
     for sort in Sort:
-        vectors, right = _together(arguments.sources, names, partial(examples, n_cases=arguments.cases, sort=sort))
+        known = _together(arguments.sources, names, partial(examples, n_cases=arguments.cases, sort=sort))
+        right = known.right
         print(f"{sort}: {len(right):,} cases of {', '.join(names)}; {len(SETTINGS)} settings, {len(TABLES)} tables")
         print(f"the right name is among the candidates in {(right > 0).mean():.1%}")
-        weights = train(vectors, right)
-        # What definitions are called is seldom said without the letters of a name.
-        settings = SETTINGS[:1] if sort is Sort.VARIABLE else (SETTINGS[0], SETTINGS[-1])
-        others = _together(
+        kept[sort] = _as_kept(PARTS, train(known.vectors, right))
+        both = [*names, *listed["tune"]]
+        known = _together(
             arguments.sources,
-            listed["tune"],
-            partial(examples, n_cases=arguments.cases, sort=sort, settings=settings),
+            both,
+            partial(examples, n_cases=arguments.cases, sort=sort, settings=_SETTINGS_OF_SCORES),
         )
-        slope, shift = honesty(*others, weights)
-        print(f"score as told: logistic of {slope:.2f} times its logit {shift:+.2f}, by the group `tune`: {settings}")
-        rounded = {part: round(float(weight), 3) for part, weight in zip(PARTS, weights, strict=True)}
-        kept[sort] = {part: weight for part, weight in rounded.items() if abs(weight) >= _LEAST_WEIGHT}
-        kept[sort] |= {SLOPE: round(slope, 3), SHIFT: round(shift, 3)}
+        trained = trust(known, np.array(weights_in_use(kept[sort])))
+        kept[sort] |= _as_kept(SCORE_PARTS, trained)
+        print(f"the score is learned from {len(known.right):,} cases of {', '.join(both)}; {_SETTINGS_OF_SCORES}")
     _WEIGHTS.write_text(json.dumps(kept, indent=1) + "\n")
 
 
-def _together(
-    sources: Path, names: list[str], make: Callable[[Path], tuple[np.ndarray, np.ndarray]]
-) -> tuple[np.ndarray, np.ndarray]:
+def _as_kept(parts: tuple[str, ...], weights: np.ndarray) -> dict[str, float]:
+    rounded = {part: round(float(weight), 3) for part, weight in zip(parts, weights, strict=True)}
+    return {part: weight for part, weight in rounded.items() if abs(weight) >= _LEAST_WEIGHT}
+
+
+def _together(sources: Path, names: list[str], make: Callable[[Path], Examples]) -> Examples:
     with ProcessPoolExecutor() as workers:
         found = list(workers.map(make, [sources / name for name in names]))
-    return np.concatenate([each for each, _ in found]), np.concatenate([each for _, each in found])
+    return Examples(
+        np.concatenate([each.vectors for each in found]),
+        np.concatenate([each.right for each in found]),
+        [case for each in found for case in each.cases],
+    )
 
 
 if __name__ == "__main__":

@@ -7,7 +7,7 @@ that scores are probabilities. See `benchmarks/names/train_ranking.py`.
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from functools import cache, lru_cache
 from math import exp, log
 from pathlib import Path
@@ -82,8 +82,13 @@ PARTS: tuple[str, ...] = (
 )
 
 
-# How scores are put right, so that they are probabilities on other code as well.
-SLOPE, SHIFT = "score: slope", "score: shift"
+# What tells how far the first answer can be trusted, besides what speaks for it.
+_AROUND_THE_FIRST = ("always", "the first", "the second", "none of them", "contexts", "is a parameter")
+SCORE = "score: "
+# What each weight of the score is for, in the order of the numbers of its vector.
+SCORE_PARTS: tuple[str, ...] = tuple(f"{SCORE}{part}" for part in (*_AROUND_THE_FIRST, *PARTS))
+# Of what is certain, and of what is impossible, the logit has no end.
+_NEARLY_IMPOSSIBLE = 1e-6
 
 
 class Ranked(NamedTuple):
@@ -94,37 +99,58 @@ class Ranked(NamedTuple):
 
 
 def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage]) -> list[Ranked]:
-    """The candidates, best first, each with the probability that it is the right name."""
-    weights = trained_weights(case.sort)
+    """The candidates, best first, each with the probability that it is the right name.
+
+    What the model gives the first is put right by a second one, of how often the first is right (stacking; Wolpert,
+    "Stacked generalization", 1992). The others share what that leaves.
+    """
+    if not candidates:
+        return []
+    weights, score_weights = trained_weights(case.sort)
     vectors = vectors_of(case, candidates, tables)
     values = [sum(weights[place] * number for place, number in vector.items()) for vector in vectors]
     highest = max(values)
     powers = [exp(value - highest) for value in values]
     total = sum(powers)
-    ranked = [
-        Ranked(each, _as_told(power / total, case.sort)) for each, power in zip(candidates, powers[1:], strict=True)
+    shares = [power / total for power in powers]
+    order = sorted(range(1, len(shares)), key=lambda number: (-shares[number], candidates[number - 1].text))
+    first = order[0]
+    vector = score_vector(case, vectors, shares)
+    trust = 1 / (1 + exp(-sum(score_weights[place] * number for place, number in vector.items())))
+    left = (1 - trust) / max(1 - shares[first], _NEARLY_IMPOSSIBLE)
+    return [
+        Ranked(candidates[number - 1], trust if number == first else min(trust, left * shares[number]))
+        for number in order
     ]
-    return sorted(ranked, key=lambda each: (-each.score, each.candidate.text))
 
 
-def _as_told(score: float, sort: Sort) -> float:
-    if not 0 < score < 1:
-        return score
-    kept = _kept_numbers(sort)
-    return 1 / (1 + exp(-kept[SLOPE] * log(score / (1 - score)) - kept[SHIFT]))
+def score_vector(
+    case: NameCase, vectors: Sequence[dict[int, float]], shares: Sequence[float]
+) -> dict[int, float]:
+    """What tells how far the likeliest candidate can be trusted, by the places of `SCORE_PARTS`. `shares` are the
+    probabilities of none of the candidates, and of each; there is one at least."""
+    first = max(range(1, len(shares)), key=shares.__getitem__)
+    second = max((share for number, share in enumerate(shares[1:], 1) if number != first), default=0.0)
+    around = (1.0, *map(_logit, (shares[first], second, shares[0])), log(1 + len(case.features)), float(case.is_parameter))
+    return dict(enumerate(around)) | {len(around) + place: number for place, number in vectors[first].items()}
+
+
+def _logit(share: float) -> float:
+    share = min(max(share, _NEARLY_IMPOSSIBLE), 1 - _NEARLY_IMPOSSIBLE)
+    return log(share / (1 - share))
 
 
 @cache
-def _kept_numbers(sort: Sort) -> dict[str, float]:
+def trained_weights(sort: Sort) -> tuple[tuple[float, ...], tuple[float, ...]]:
+    """One weight for each of `PARTS`, and one for each of `SCORE_PARTS`, for names of one sort of thing."""
     text = (Path(__file__).parent / "data" / "ranking.json").read_text("utf-8")
-    numbers: dict[str, float] = json.loads(text)[sort]
-    return numbers
+    kept: dict[str, float] = json.loads(text)[sort]
+    return weights_in_use(kept), score_weights_in_use(kept)
 
 
-@cache
-def trained_weights(sort: Sort) -> tuple[float, ...]:
-    """One weight for each of `PARTS`, for names of one sort of thing."""
-    kept = dict(_kept_numbers(sort))
+def weights_in_use(trained: Mapping[str, float]) -> tuple[float, ...]:
+    """One weight for each of `PARTS`, out of those that were trained."""
+    kept = dict(trained)
     # Comments say names where there are no good ones, so nothing is to be learned of them where there are: they
     # count as much as what a value is stored as.
     kept["derived: comment"] = kept.get("derived: stored", 0.0)
@@ -132,6 +158,14 @@ def trained_weights(sort: Sort) -> tuple[float, ...]:
     best = max((weight for part, weight in kept.items() if part.startswith("derived: ")), default=0.0)
     kept |= {f"derived: {ADVISED}": best, f"derived: {CHOSEN}": best * _TRUST_IN_PEOPLE}
     return tuple(kept.get(part, 0.0) for part in PARTS)
+
+
+def score_weights_in_use(trained: Mapping[str, float]) -> tuple[float, ...]:
+    """One weight for each of `SCORE_PARTS`, out of those that were trained."""
+    kept = dict(trained)
+    as_stored = kept.get(f"{SCORE}derived: stored", 0.0)
+    kept |= {f"{SCORE}derived: {each}": as_stored for each in ("comment", ADVISED, CHOSEN)}
+    return tuple(kept.get(part, 0.0) for part in SCORE_PARTS)
 
 
 _PLACES = {part: place for place, part in enumerate(PARTS)}

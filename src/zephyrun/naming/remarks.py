@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zephyrun.facts import FileFacts, Role
+from zephyrun.naming.words import SHORT_WORDS, singular
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
@@ -22,6 +23,10 @@ _COMMENT_BREAK = lazy_pattern(r"[,;:(.\-–—=/]| in | for | from | per | which
 _CODE = lazy_pattern(r"[a-z][A-Z]")
 _PLAIN_WORDS = lazy_pattern(r"[a-z ]+")
 _MOST_WORDS_IN_A_REMARK = 3
+# A word with a colon says for which program what follows is; one that begins with `no` and is no word, what it is to
+# leave out.
+_LABEL = lazy_pattern(r"#+\s*\w+:")
+_LEFT_OUT = lazy_pattern(r"no[a-z]{1,4}")
 
 
 def remarks_on(source: SourceText, facts: FileFacts, binding: int) -> Iterator[tuple[str, str]]:
@@ -46,13 +51,19 @@ def remarks_on(source: SourceText, facts: FileFacts, binding: int) -> Iterator[t
 
 def name_from_words(comment: str) -> str:
     """A name from a short noun phrase such as `# elapsed days`; "" where it is not that short."""
+    if _LABEL.match(comment):
+        return ""
     phrase, *_ = _COMMENT_BREAK.split(comment.lstrip("#").strip())
     if _CODE.search(phrase) or not _PLAIN_WORDS.fullmatch(phrase := phrase.lower()):
         return ""
     words = [word for word in phrase.split() if word not in _STOP_WORDS]
-    if _NO_NOUNS & set(words):
+    if _NO_NOUNS & set(words) or (words and _LEFT_OUT.fullmatch(words[0]) and not _is_known(words[0])):
         return ""
     return "_".join(words) if 1 <= len(words) <= _MOST_WORDS_IN_A_REMARK else ""
+
+
+def _is_known(word: str) -> bool:
+    return word in SHORT_WORDS or singular(word) in SHORT_WORDS
 
 
 def snippet(text: str) -> str:
