@@ -23,14 +23,18 @@ from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.short_names import Shortness, shortness_of
 from zephyrun.findings.trade_conventions import is_conventional, is_coordinate, is_initial
 from zephyrun.naming.features import is_variable
+from zephyrun.naming.letters import words_of
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
+from zephyrun.naming.short_forms import READ_AT_SIGHT
+from zephyrun.naming.words import has_vowel
 from zephyrun.proof.normal_form import is_local_variable
 
 # Inside a comprehension on a few lines even a letter is read together with what it means.
-_COMPREHENSION_LINES = 4
+_COMPREHENSION_LINES = 6
 # Up to so many lines, a reader has a name before his eyes together with what it stands for.
 _SHORT_SPAN = 6
 _AT_A_GLANCE = 3
+_LETTERS = 2
 _BESIDE_ITS_VALUE = 2
 _LONG_SPAN = 15
 _VERY_LONG_SPAN = 30
@@ -73,7 +77,7 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     nobody else."""
     yield from _variables(view)
     for definition in view.facts.definitions:
-        if view.words.crypticness(definition.name.strip("_")) and not owes_its_name(view, definition):
+        if view.words_with_terms.crypticness(definition.name.strip("_")) and not owes_its_name(view, definition):
             yield from _definition(view, definition)
     yield from _attributes(view)
 
@@ -88,6 +92,7 @@ def _variables(view: FileView) -> Iterator[Finding]:
         for binding, record in enumerate(facts.bindings)
         # The cheap question first: most names are fine.
         if view.words.crypticness(record.name.strip("_"))
+        and view.words_with_terms.crypticness(record.name.strip("_"))
         and _is_asked(view, binding)
         and (each := _judge(view, binding)) is not None
     ]
@@ -127,9 +132,11 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
         return ANY_NAME
     if judged.shortness is Shortness.TRADE_FORM:
         return Wanted(_LIKELY, only_said=True) if judged.n_lines >= _VERY_LONG_SPAN else None
-    if judged.shortness in (Shortness.COMPOUND, Shortness.GLUED):
+    if judged.shortness is Shortness.GLUED:
+        return Wanted(_LIKELY, only_said=True)
+    if judged.shortness in (Shortness.COMPOUND, Shortness.TERM):
         # The whole word carries the other one: only one that is said nearby would be better.
-        return Wanted(_LIKELY if judged.shortness is Shortness.GLUED else _FAIRLY_LIKELY, only_said=True)
+        return Wanted(_FAIRLY_LIKELY, only_said=True, unless_short=judged.shortness is Shortness.COMPOUND)
     if judged.is_seen_at_a_glance and n_in_crowd < _THRONG:
         return Wanted(_VERY_LIKELY, only_said=True)
     if is_long:
@@ -166,13 +173,31 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     contexts = view.contexts.by_binding.get(binding, ())
     if is_conventional(facts, binding, name, roles, n_lines, contexts):
         return None
-    shortness = shortness_of(name, view.words)
+    shortness = shortness_of(name, view.words_with_terms)
     if shortness is None:
         return None
-    weight = view.words.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
+    shortness = _as_a_term(view, name, shortness)
+    weight = view.words_with_terms.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
     glance = _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
     is_seen_at_a_glance = shortness is Shortness.LETTER and (n_lines <= glance or is_initial(name, n_lines, contexts))
     return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1)
+
+
+def _as_a_term(view: FileView, name: str, shortness: Shortness) -> Shortness:
+    """Words that cannot be read stand for something that a file is about where they are in several of its names (`lat_min`,
+    `lat_max`), and so does what is numbered beside its like."""
+    unknown = view.words_with_terms.unknown(name)
+    if shortness is Shortness.STAND_IN:
+        stem, like = name.rstrip("0123456789"), view.numbered_names
+        return Shortness.TERM if len(stem.strip("_")) > _LETTERS and len(like[stem]) > 1 else shortness
+    is_of_several_words = len(words_of(name)) > 1
+    hard = [word for word in unknown if len(word) > 1 and word not in READ_AT_SIGHT]
+    if is_of_several_words and shortness in (Shortness.SKELETON, Shortness.COMPOUND) and len(hard) <= 1:
+        if any(len(view.names_by_word[word]) > 1 for word in hard):
+            # What cannot even be said is one only where it is short for nothing else here.
+            is_bones = all(len(word) > _LETTERS and not has_vowel(word) for word in hard)
+            return Shortness.COMPOUND if is_bones else Shortness.TERM
+    return shortness
 
 
 def _longest_life(view: FileView, binding: int) -> int:
@@ -188,7 +213,7 @@ def _longest_life(view: FileView, binding: int) -> int:
 
 def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
     name = definition.name.strip("_")
-    shortness = shortness_of(name, view.words)
+    shortness = shortness_of(name, view.words_with_terms)
     facts = view.facts
     reference = facts.reference_by_start.get(definition.name_start)
     if shortness in (None, Shortness.TRADE_FORM) or reference is None:
@@ -201,7 +226,7 @@ def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
     is_class = definition.sort is ScopeKind.CLASS
     what = "is" if is_class else "does"
     message = f"`{definition.name}` hardly says what it {what}, to whoever meets it anywhere."
-    weight = view.words.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
+    weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
     least_score = _LIKELY if is_class or shortness is Shortness.COMPOUND else LOWEST_SCORE
     yield about_definition(
         view,
@@ -217,14 +242,14 @@ def _attributes(view: FileView) -> Iterator[Finding]:
     """Attributes that the methods of a class set on their own objects."""
     for number, attribute in enumerate(view.contexts.attributes):
         name = attribute.name.strip("_")
-        shortness = shortness_of(name, view.words)
+        shortness = shortness_of(name, view.words_with_terms)
         is_own = attribute.class_scope in view.contexts.classes_by_themselves or attribute.name.startswith("_")
         if shortness in (None, Shortness.TRADE_FORM) or is_coordinate(name) or not is_own:
             continue
         if attribute.name.startswith("__") or not any(each.sort in _MADE for each in attribute.contexts):
             continue
         message = f"`{attribute.name}` hardly says what it holds, over {span(*_reach(view, attribute.starts))}."
-        weight = view.words.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
+        weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
         is_plain = shortness in (Shortness.STAND_IN, Shortness.SKELETON)
         least_score = LOWEST_SCORE if is_plain else _LIKELY
         wanted = Wanted(least_score, only_said=True, short_words=_short_words(view, attribute.name))
@@ -233,7 +258,7 @@ def _attributes(view: FileView) -> Iterator[Finding]:
 
 def _short_words(view: FileView, name: str) -> tuple[str, ...]:
     """The words of a name that may be the project's own."""
-    words = view.words.unknown(name)
+    words = view.words_with_terms.unknown(name)
     return tuple(words) if all(len(word) > 1 for word in words) else ()
 
 

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping, Sequence, Set
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cache, cached_property, partial
 
@@ -17,6 +18,8 @@ from zephyrun.layout.page import Page
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.questions import Question, Suggestion, names_mentioned
 from zephyrun.naming.word_choices import WordChoices
+from zephyrun.naming.words import split_name
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.code_readers import code_reservations
 from zephyrun.proof.normal_form import is_local_variable
 from zephyrun.proof.own_text import own_text_reservations
@@ -25,6 +28,8 @@ from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import Place, SourceText
 
 _ID_LENGTH = 10
+_DIGITS = "0123456789"
+_TERM = lazy_pattern(r"\b[A-Z]{2,6}\b")
 
 
 class Remedy(StrEnum):
@@ -101,6 +106,34 @@ class FileView:
     def contexts(self) -> Contexts:
         """What the file says of its variables and functions."""
         return read_contexts(self.parsed, self._is_hard_to_read)
+
+    @cached_property
+    def words_with_terms(self) -> WordChoices:
+        """What the team says about words, and what the file itself writes in capitals in comments and texts (`PDU`): whoever
+        works on it has met these as terms."""
+        spans = (*self.marks.comments, *self.marks.texts)
+        terms = {
+            word.lower() for start, end in spans for word in _TERM.findall(self.source.text, start, end)
+        }
+        return replace(self.words, fine=self.words.fine | terms)
+
+    @cached_property
+    def names_by_word(self) -> Mapping[str, Set[str]]:
+        """The names that the file mentions, by each of their words."""
+        found: defaultdict[str, set[str]] = defaultdict(set)
+        for name in self.facts.names | self.facts.attributes:
+            for word in split_name(name):
+                found[word].add(name)
+        return found
+
+    @cached_property
+    def numbered_names(self) -> Mapping[str, Set[str]]:
+        """The names of the file that end with a number, by what stands before it."""
+        found: defaultdict[str, set[str]] = defaultdict(set)
+        for name in self.facts.names:
+            if (stem := name.rstrip(_DIGITS)) != name:
+                found[stem].add(name)
+        return found
 
     def _is_hard_to_read(self, name: str) -> bool:
         return self.words.crypticness(name.strip("_")) > 0

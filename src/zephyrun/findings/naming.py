@@ -18,6 +18,7 @@ from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, usage_of
 from zephyrun.naming.glossary import NamedThing, things_in
 from zephyrun.naming.offers import Derived, offers_of
 from zephyrun.naming.questions import (
+    ANY_NAME,
     Question,
     Suggestion,
     ask,
@@ -73,9 +74,12 @@ def answered(
     # Imported here: whoever asks for the names of one thing needs no findings.
     from zephyrun.findings.surveying import by_weight
 
+    project = UsageOfFiles(usages)
+    ease = _easing(project)
+    surveys = [each._replace(findings=tuple(map(ease, each.findings))) for each in surveys]
     asking = [each for survey in surveys for each in survey.findings if each.question is not None]
     if not asking:
-        return list(surveys)
+        return surveys
     offers: list[Sequence[Derived]] = [()] * len(asking)
     if advice is not None:
         # What has a twin or none is settled by the project alone.
@@ -87,7 +91,6 @@ def answered(
         for finding, more in zip(asking, offers, strict=True)
         if finding.question is not None
     ]
-    project = UsageOfFiles(usages)
     with without_collector():
         found = answer(questions, shipped_usage(), project, RESERVED.__contains__, leave_out=_own_words_of(project))
     answers = iter(found)
@@ -174,14 +177,29 @@ def _answers(
 
 
 def _own_words_of(project: UsageOfFiles) -> Callable[[Question], bool]:
-    """What says whether a question is about the project's own short words, which its readers know."""
+    """What says whether a question is about the project's own short words, which its readers know: half of them, or
+    more."""
     is_own = cache(project.is_own_word)
 
     def are_own(question: Question) -> bool:
         words = question.wanted.short_words
-        return bool(words) and all(map(is_own, words))
+        return bool(words) and 2 * sum(map(is_own, words)) >= len(words)
 
     return are_own
+
+
+def _easing(project: UsageOfFiles) -> Callable[[Finding], Finding]:
+    """What lets any name be an answer where a short word is no term, but short for a word of the project."""
+    is_short = cache(project.is_short_for_another)
+
+    def ease(finding: Finding) -> Finding:
+        question = finding.question
+        if question is None or not (question.wanted.unless_short and all(map(is_short, question.wanted.short_words))):
+            return finding
+        wanted = ANY_NAME._replace(short_words=question.wanted.short_words)
+        return replace(finding, question=replace(question, wanted=wanted))
+
+    return ease
 
 
 def _named(finding: Finding, suggestions: tuple[Suggestion, ...]) -> Finding:

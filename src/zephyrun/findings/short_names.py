@@ -31,6 +31,7 @@ class Shortness(StrEnum):
     STUMP = "three letters that are no word"
     TRADE_FORM = "a short form that is read at sight"
     COMPOUND = "a whole word beside what cannot be read"
+    TERM = "a word that the names of a file share"
     GLUED = "words that are written as one"
     SKELETON = "letters of a longer word"
 
@@ -61,12 +62,8 @@ def shortness_of(name: str, words: WordChoices) -> Shortness | None:
         if len(unknown) < len(parts):
             return None
         return Shortness.LETTER if all(len(word) == 1 for word in parts) else Shortness.TRADE_FORM
-    plain = [
-        word for word in parts if word not in unknown and len(word) > _STUMP_LENGTH and not _is_read_at_sight(word)
-    ]
-    if not plain or len(hard) > 1 or any(len(word) > _STUMP_LENGTH and not has_vowel(word) for word in hard):
-        return Shortness.SKELETON
-    return Shortness.COMPOUND
+    plain = [word for word in parts if word not in unknown and len(word) > 1 and not _is_read_at_sight(word)]
+    return Shortness.SKELETON if len(hard) > len(plain) else Shortness.COMPOUND
 
 
 def _is_read_at_sight(word: str) -> bool:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zephyrun.facts import Context, ContextSort, FileFacts, Role
+from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.words import singular, split_name
 from zephyrun.patterns import lazy_pattern
 
@@ -12,7 +13,7 @@ _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
     **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 30)),
-    "e": (frozenset({Role.CATCH, Role.PARAMETER}), 20),
+    "e": (frozenset({Role.CATCH, Role.PARAMETER}), 60),
     **dict.fromkeys(("ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
     **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
     **dict.fromkeys("kv", (frozenset({Role.LOOP, Role.EACH, Role.PARAMETER}), 20)),
@@ -21,6 +22,8 @@ _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
     "n": (frozenset({Role.ASSIGN, Role.LOOP, Role.EACH, Role.PARAMETER}), 12),
     "m": (frozenset({Role.ASSIGN, Role.INLINE}), 4),
     "fn": (frozenset({Role.LOOP, Role.ASSIGN, Role.PARAMETER}), 8),
+    # What a call returns that says so by number whether it went well.
+    "rc": (frozenset({Role.ASSIGN}), 40),
 }
 # Short names for what certain calls give.
 _OF_CALLS = {
@@ -53,7 +56,7 @@ _TAKEN_OVER = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, Conte
 # A key and its value, told by each other.
 _PAIR = ("k", "v")
 _PARTS = frozenset({ContextSort.PART_OF, ContextSort.ELEMENT_OF, ContextSort.ELEMENT_OF_CALL})
-_PAIR_LINES = 20
+_PAIR_LINES = 30
 _PLACES = lazy_pattern(r"\d+/\d+")
 # `c0`, `c1` and `c2`, worked out, are numbers of a formula.
 _COEFFICIENTS = 3
@@ -63,6 +66,11 @@ _COORDINATE = lazy_pattern(r"([xyz])_?\d")
 _COORDINATE_LINES = 60
 # So many letters of the alphabet that are taken out of one thing are its parts, as those of a matrix are.
 _LETTERS_OF_PARTS = 3
+# And so many numbered ones.
+_NUMBERED_PARTS = 4
+# The parts of a colour.
+_COLOURS = ("rgb", "hsv", "hls")
+_NUMBERED = lazy_pattern(r"([a-zA-Z]+)_?(\d+)")
 # One of the things called so is told by their name on the line above.
 _INITIAL_LINES = 5
 _SAID_LINES = 3
@@ -96,6 +104,8 @@ def is_conventional(
     if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
         return True
     if _is_one_of_several(facts, binding, name, n_lines, contexts):
+        return True
+    if any(name in letters and _names_beside(facts, binding) >= {*letters} for letters in _COLOURS):
         return True
     if is_coordinate(name):
         directions = {each[:1] for each in _names_beside(facts, binding) if is_coordinate(each)}
@@ -132,10 +142,12 @@ def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
 def _is_one_of_several(
     facts: FileFacts, binding: int, name: str, n_lines: int, contexts: Sequence[Context]
 ) -> bool:
-    """Whether a name is one of the letters (`a, b, c, d`, with a number or not) that some thing is taken apart into, or
+    """Whether a name is one of the letters (`a, b, c, d`, with a number or not, or `p0` to `p3`) that some thing is taken apart into, or
     one of two parameters (`v1`, `v2`) that are held against each other."""
     letter, number = name[:1], name[1:]
     is_part = any(each.sort is ContextSort.PART_OF for each in contexts)
+    if is_part and _is_of_a_series(facts, binding, name):
+        return True
     is_compared = bool(number) and n_lines <= _COMPARED_LINES and Role.PARAMETER in facts.roles(binding)
     if (number and not number.isdigit()) or not (is_part or is_compared):
         return False
@@ -145,6 +157,15 @@ def _is_one_of_several(
     place = ord(letter)
     runs = (range(place - before, place - before + _LETTERS_OF_PARTS) for before in range(_LETTERS_OF_PARTS))
     return is_part and any(all(f"{chr(code)}{number}" in beside for code in run) for run in runs)
+
+
+def _is_of_a_series(facts: FileFacts, binding: int, name: str) -> bool:
+    """Whether a name is one of many that differ in their numbers alone, as the words of a block that is unrolled do."""
+    numbered = _NUMBERED.fullmatch(name)
+    if numbered is None or numbered[1].lower() in VAGUE_WORDS:
+        return False
+    beside = [found[1] for each in _names_beside(facts, binding) if (found := _NUMBERED.fullmatch(each)) is not None]
+    return beside.count(numbered[1]) >= _NUMBERED_PARTS
 
 
 def _names_beside(facts: FileFacts, binding: int) -> set[str]:

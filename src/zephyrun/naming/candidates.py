@@ -24,7 +24,7 @@ from zephyrun.naming.letters import expansions, is_short, stands_for, telling_le
 from zephyrun.naming.offers import ADVISED, CHOSEN, Derived
 from zephyrun.naming.questions import NameCase, Sort
 from zephyrun.naming.usage import Told, Usage
-from zephyrun.naming.words import plural, singular, snake_case
+from zephyrun.naming.words import SHORT_WORDS, plural, singular, snake_case
 from zephyrun.patterns import lazy_pattern
 
 # How a name can be derived; the ranking has a weight for each.
@@ -78,6 +78,7 @@ _BUILTIN_TYPES = frozenset(
 _TESTS = {"In": ("has_", "is_"), "NotIn": ("is_new_",), "Not": ("no_", "is_not_"), "IsNot": ("has_", "is_"), "Is": ("no_",)}
 _OPERATOR = lazy_pattern(r"\w+~?[:<>=](.*)", re.DOTALL)
 _PLACES = lazy_pattern(r":\d.*|\[\]|\(\)|[*]")
+_GLUED_VERB = lazy_pattern(r"(?:read|get|split)([a-z]{4,})")
 _MOST_CANDIDATES = 14
 _MOST_DERIVED = 8
 _MOST_EXPANSIONS = 4
@@ -297,8 +298,14 @@ def _as_it_is(derivation: str) -> Callable[[str], _Names]:
 
 def _from_call(said: str) -> _Names:
     name = _leaf(said)
-    noun = without_verb(name)
+    noun = _without_glued_verb(name) or without_verb(name)
     return [(noun, "getter" if noun != name else "call")]
+
+
+def _without_glued_verb(name: str) -> str:
+    """What a name says of which verb and noun are one word, as in the library's `readlines` and `getvalue`; "" for another."""
+    found = _GLUED_VERB.fullmatch(name)
+    return found[1] if found is not None and (singular(found[1]) or found[1]) in SHORT_WORDS else ""
 
 
 def _from_call_on(said: str) -> _Names:

@@ -23,7 +23,7 @@ ANY_SUCH = "_*"
 _HEAD = 3
 _QUICKLY = 1
 # In the names of so many files, a short word is met by whoever works on a project.
-_FILES_WITH_OWN_WORDS = 4
+_FILES_WITH_OWN_WORDS = 3
 
 
 @dataclass(frozen=True)
@@ -119,10 +119,12 @@ class UsageOfFiles(ProjectUsage):
 
     def is_own_word(self, word: str) -> bool:
         """Whether a short word is one of the project's own: in names all over it, and not short for another one."""
-        if self._short_words[word] < _FILES_WITH_OWN_WORDS:
-            return False
+        return self._short_words[word] >= _FILES_WITH_OWN_WORDS and not self.is_short_for_another(word)
+
+    def is_short_for_another(self, word: str) -> bool:
+        """Whether a word has the first letters of a word of the project, or its consonants."""
         bones = skeleton(word)
-        return not any(
+        return any(
             (full.startswith(word) or (skeleton(full) == bones and keeps_letters(word, full)))
             and full != word
             and is_readable(full)

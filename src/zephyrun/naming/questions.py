@@ -72,12 +72,15 @@ class NameCase(NamedTuple):
 class Wanted(NamedTuple):
     """Which names are an answer: with a score of at least `least_score`; with `only_said`, such as something in the code
     says. There is nothing to ask where all of `short_words` are the project's own. With `twins`, which are the old name with
-    a word written out, one of these is the answer where the project has it much oftener, and there is no other."""
+    a word written out, one of these is the answer where the project has it much oftener, and there is no other. With
+    `unless_short`, any name is an answer where the short words are short for words of the project: it is otherwise
+    likely that they are terms."""
 
     least_score: float = 0.0
     only_said: bool = False
     short_words: tuple[str, ...] = ()
     twins: tuple[str, ...] = ()
+    unless_short: bool = False
 
 
 ANY_NAME = Wanted()
@@ -133,8 +136,8 @@ class Question:
             tuple(Derived(*each) for each in offers),
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
-        least_score, only_said, short_words, twins = wanted
-        judged = Wanted(least_score, only_said, tuple(short_words), tuple(twins))
+        least_score, only_said, short_words, twins, unless_short = wanted
+        judged = Wanted(least_score, only_said, tuple(short_words), tuple(twins), unless_short)
         return cls(binding, case, frozenset(taken), group, held_back, judged)
 
     def with_offers(self, offers: Iterable[Derived]) -> Question:

@@ -82,11 +82,11 @@ PARTS: tuple[str, ...] = (
 )
 
 
-# What tells how far the first answer can be trusted, besides what speaks for it.
-_AROUND_THE_FIRST = ("always", "the first", "the second", "none of them", "contexts", "is a parameter")
-SCORE = "score: "
-# What each weight of the score is for, in the order of the numbers of its vector.
-SCORE_PARTS: tuple[str, ...] = tuple(f"{SCORE}{part}" for part in (*_AROUND_THE_FIRST, *PARTS))
+# What tells how far the first answer can be trusted: the logits of it, of the second and of none, how much is known, and
+# what is asked. The weights of the score are for these, in this order.
+SCORE_PARTS = tuple(
+    f"score: {part}" for part in ("always", "the first", "the second", "none of them", "contexts", "is a parameter")
+)
 # Of what is certain, and of what is impossible, the logit has no end.
 _NEARLY_IMPOSSIBLE = 1e-6
 
@@ -106,7 +106,7 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
     """
     if not candidates:
         return []
-    weights, score_weights = trained_weights(case.sort)
+    weights, score_weights = trained_weights(case.sort), trained_score_weights(case.sort)
     vectors = vectors_of(case, candidates, tables)
     values = [sum(weights[place] * number for place, number in vector.items()) for vector in vectors]
     highest = max(values)
@@ -115,8 +115,8 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
     shares = [power / total for power in powers]
     order = sorted(range(1, len(shares)), key=lambda number: (-shares[number], candidates[number - 1].text))
     first = order[0]
-    vector = score_vector(case, vectors, shares)
-    trust = 1 / (1 + exp(-sum(score_weights[place] * number for place, number in vector.items())))
+    vector = score_vector(case, shares)
+    trust = 1 / (1 + exp(-sum(weight * number for weight, number in zip(score_weights, vector, strict=True))))
     left = (1 - trust) / max(1 - shares[first], _NEARLY_IMPOSSIBLE)
     return [
         Ranked(candidates[number - 1], trust if number == first else min(trust, left * shares[number]))
@@ -124,15 +124,12 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
     ]
 
 
-def score_vector(
-    case: NameCase, vectors: Sequence[dict[int, float]], shares: Sequence[float]
-) -> dict[int, float]:
-    """What tells how far the likeliest candidate can be trusted, by the places of `SCORE_PARTS`. `shares` are the
+def score_vector(case: NameCase, shares: Sequence[float]) -> tuple[float, ...]:
+    """What tells how far the likeliest candidate can be trusted, a number for each of `SCORE_PARTS`. `shares` are the
     probabilities of none of the candidates, and of each; there is one at least."""
-    first = max(range(1, len(shares)), key=shares.__getitem__)
-    second = max((share for number, share in enumerate(shares[1:], 1) if number != first), default=0.0)
-    around = (1.0, *map(_logit, (shares[first], second, shares[0])), log(1 + len(case.features)), float(case.is_parameter))
-    return dict(enumerate(around)) | {len(around) + place: number for place, number in vectors[first].items()}
+    second, first = sorted((0.0, *shares[1:]))[-2:]
+    logits = map(_logit, (first, second, shares[0]))
+    return (1.0, *logits, log(1 + len(case.features)), float(case.is_parameter))
 
 
 def _logit(share: float) -> float:
@@ -141,11 +138,23 @@ def _logit(share: float) -> float:
 
 
 @cache
-def trained_weights(sort: Sort) -> tuple[tuple[float, ...], tuple[float, ...]]:
-    """One weight for each of `PARTS`, and one for each of `SCORE_PARTS`, for names of one sort of thing."""
+def trained_weights(sort: Sort) -> tuple[float, ...]:
+    """One weight for each of `PARTS`, for names of one sort of thing."""
+    return weights_in_use(_kept_numbers(sort))
+
+
+@cache
+def trained_score_weights(sort: Sort) -> tuple[float, ...]:
+    """One weight for each of `SCORE_PARTS`, for names of one sort of thing."""
+    kept = _kept_numbers(sort)
+    return tuple(kept.get(part, 0.0) for part in SCORE_PARTS)
+
+
+@cache
+def _kept_numbers(sort: Sort) -> dict[str, float]:
     text = (Path(__file__).parent / "data" / "ranking.json").read_text("utf-8")
-    kept: dict[str, float] = json.loads(text)[sort]
-    return weights_in_use(kept), score_weights_in_use(kept)
+    numbers: dict[str, float] = json.loads(text)[sort]
+    return numbers
 
 
 def weights_in_use(trained: Mapping[str, float]) -> tuple[float, ...]:
@@ -158,14 +167,6 @@ def weights_in_use(trained: Mapping[str, float]) -> tuple[float, ...]:
     best = max((weight for part, weight in kept.items() if part.startswith("derived: ")), default=0.0)
     kept |= {f"derived: {ADVISED}": best, f"derived: {CHOSEN}": best * _TRUST_IN_PEOPLE}
     return tuple(kept.get(part, 0.0) for part in PARTS)
-
-
-def score_weights_in_use(trained: Mapping[str, float]) -> tuple[float, ...]:
-    """One weight for each of `SCORE_PARTS`, out of those that were trained."""
-    kept = dict(trained)
-    as_stored = kept.get(f"{SCORE}derived: stored", 0.0)
-    kept |= {f"{SCORE}derived: {each}": as_stored for each in ("comment", ADVISED, CHOSEN)}
-    return tuple(kept.get(part, 0.0) for part in SCORE_PARTS)
 
 
 _PLACES = {part: place for place, part in enumerate(PARTS)}

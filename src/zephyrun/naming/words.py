@@ -66,7 +66,7 @@ TRADE_FORMS = frozenset(
     "amqp chdir cidr ctrl downstream fnmatch fqdn graphql healthcheck hmac https lxml mathml mkdir mmap msgpack passphrase "
     "passthrough postscript rmdir rmtree sftp sqrt stdio stdlib strftime strptime toml venv vhost xhtml xmlns xmlrpc yaml "
     "zlib zstd atol br ca chmod cmsg exe fds fut hh hr nav rhythm ss toc ttf tzs vpn wsgi asgi xhr yml py pyc "
-    "kg mg cm mm km ms ns kb mb gb hz".split()
+    "kg mg cm mm km ms ns kb mb gb hz lat lats lng lon lons latlng latlon".split()
 )
 
 _IRREGULAR = {
