@@ -258,6 +258,24 @@ SHORT = {
     "an error": ("def _f(e: BaseException):\n" + "    log(e)\n" * 30, {}),
     "an initial at a glance": ("def f(dirs):\n    for d in dirs:\n        log(d)\n        rest(d)\n", {}),
     "held against each other": ("def _f(v1, v2):\n    return v1 > v2\n", {}),
+    "a term in capitals": ("# What stands in the RQZ is sent.\ndef f(line):\n    rqz = line()\n" + "    log(rqz)\n" * 9, {}),
+    "a term in no capitals": ("# What stands in the rqz is sent.\ndef f(line):\n    rqz = line()\n" + "    log(rqz)\n" * 9, {"rqz": ""}),
+    "a term of several names": ("def f(line):\n    zet_min, zet_max = line()\n" + "    log(zet_min, zet_max)\n" * 9, {}),
+    "a stump beside a short form": ("def f(line):\n    zet_min, most = line()\n" + "    log(zet_min, most)\n" * 9, {"zet_min": ""}),
+    "short for a word of the project": (
+        "def f(old, new):\n    wght_old = old()\n    log(wght_old)\n\n\ndef g(weight):\n    return weight\n", {"wght_old": ""},
+    ),
+    "many numbered parts": ("def f(scale):\n    p0, p1, p2, p3 = scale\n" + "    log(p0, p1, p2, p3)\n" * 9, {}),
+    "two numbered parts": ("def f(scale):\n    p0, p1 = scale\n" + "    log(p0, p1)\n" * 9, {"p0": "", "p1": ""}),
+    "many numbered ones apart": (
+        "def f(scale):\n" + "".join(f"    p{number} = scale()\n" for number in range(4)) + "    return p0, p1, p2, p3\n",
+        dict.fromkeys(("p0", "p1", "p2", "p3"), ""),
+    ),
+    "parts of a colour": ("def _f(r, g, b):\n" + "    log(r, g, b)\n" * 16, {}),
+    "what a call returns": ("def f(scale):\n    rc = scale()\n" + "    log(rc)\n" * 16, {}),
+    "a comment for a program": ("def f(line):\n    opnr = line()  # type: ignore\n    return opnr\n", {"opnr": ""}),
+    "a comment that leaves out": ("def f(line):\n    opnr = line()  # nosuch\n    return opnr\n", {"opnr": ""}),
+    "a verb and a noun in one": ("def f(book):\n    ln = book.readlines()\n" + "    log(ln)\n" * 16, {"ln": "lines"}),
 }
 
 
