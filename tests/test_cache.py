@@ -22,6 +22,11 @@ from zephyrun.findings import KINDS
 from zephyrun.languages.python import parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.link_facts import LinkFacts
+from zephyrun.linking import glances
+from zephyrun.linking.linkage import looks_up
+from zephyrun.linking.set_by_name import names_set_in
+from zephyrun.linking.texts import begun_in, finds_by_text, read_frame_names, written_in
+from zephyrun.proof.quoted_lines import find_quoted_lines
 from zephyrun.project import kept_facts
 from zephyrun.project.cache import Cache, joint_key
 from zephyrun.project.kept_facts import KeptFacts
@@ -264,3 +269,31 @@ def test_nothing_in_the_cache_is_run(tmp_path):
         assert as_told(kept.recall(data)) == as_told(told)
         kept.save()
     assert not path.exists()
+
+
+LOOKS = (looks_up, names_set_in, begun_in, finds_by_text, read_frame_names, written_in, lambda data: find_quoted_lines({"log.py": data}))
+
+
+@pytest.mark.parametrize("damage", ["none", "other bytes", "half of them", "no dictionary", "a function"])
+def test_what_glances_showed_is_told_again(tmp_path, damage):
+    """Each is taken once for a content, in all runs; what is damaged is taken anew, and runs nothing."""
+    (tmp_path / ".zephyrun").mkdir()
+    contents = [path.read_bytes() for path in sorted(STDLIB.glob("*.py"))]
+    glances.forget()
+    fresh = [[look(data) for look in LOOKS] for data in contents]
+    KeptFacts(tmp_path).save()
+    harm = {
+        "none": lambda value: value,
+        "other bytes": lambda value: value[:20] + bytes([value[20] ^ 1]) + value[21:],
+        "half of them": lambda value: value[: len(value) // 2],
+        "no dictionary": lambda _: kept_facts._marked(["kg"]),
+        "a function": lambda _: kept_facts._marked({"kg": print}),
+    }[damage]
+    with closing(sqlite3.connect(tmp_path / ".zephyrun" / "cache.sqlite")) as connection, connection:
+        rows = connection.execute("SELECT key, value FROM glances").fetchall()
+        connection.executemany("UPDATE glances SET value = ? WHERE key = ?", [(harm(value), key) for key, value in rows])
+    glances.forget()
+    KeptFacts(tmp_path).recall_glances([*contents, None])
+    assert [[look(data) for look in LOOKS] for data in contents] == fresh
+    n_taken = len(glances.taken_since())
+    assert n_taken == (0 if damage == "none" else len(set(contents)))

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from zephyrun.changes.step import Step
 from zephyrun.errors import UserError
-from zephyrun.plan import Plan, fingerprint, plan_text, read_plan, starts_accepted
+from zephyrun.plan import Plan, plan_text, read_plan, starts_accepted
+from zephyrun.source.fingerprint import fingerprint
 
 TEXTS = st.text(st.characters(exclude_categories=["Cs"]), max_size=12)
 LISTS = st.lists(TEXTS, max_size=3).map(tuple)

@@ -25,8 +25,8 @@ from enum import StrEnum
 from pathlib import Path, PurePosixPath
 
 from zephyrun.errors import UserError
-from zephyrun.plan import fingerprint
 from zephyrun.project.roots import KEPT_FOLDER, make_kept_folder
+from zephyrun.source.fingerprint import fingerprint
 
 _SCHEMA = "zephyrun.journal/1"
 _TEMPORARY_PREFIX = ".zephyrun-"

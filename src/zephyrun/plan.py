@@ -6,7 +6,6 @@ that work line by line can edit them.
 
 from __future__ import annotations
 
-import hashlib
 import os
 import tomllib
 from collections.abc import Iterable, Mapping
@@ -59,11 +58,6 @@ class Plan:
     fingerprints: Mapping[str, str]
     steps: tuple[Step, ...]
     proposed: tuple[str, ...] = ()
-
-
-def fingerprint(data: bytes) -> str:
-    """What tells one state of a file from another."""
-    return "sha256:" + hashlib.sha256(data).hexdigest()
 
 
 def steps_from_findings(findings: Iterable[Finding]) -> tuple[Step, ...]:

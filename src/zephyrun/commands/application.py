@@ -244,6 +244,7 @@ class Application:
         from zephyrun.project.kept_facts import KeptFacts
 
         kept_facts = KeptFacts(self.plan.root)
+        kept_facts.recall_glances(self.contents.values())
         world = world_of(self.plan.root, self.settings, kept_facts, self._known_surroundings())
         with without_collector():
             settled = settle_rename_steps(self.contents, steps, world)

@@ -17,13 +17,14 @@ from zephyrun.decisions import DECISIONS_FILE, decisions_text, struck_out_of
 from zephyrun.errors import UserError
 from zephyrun.journal import Deed, Journal, Operation, Transaction
 from zephyrun.linking.modules import is_python
-from zephyrun.plan import Plan, fingerprint, read_plan
+from zephyrun.plan import Plan, read_plan
 from zephyrun.project.discovery import read_content, read_project
 from zephyrun.project.repository import Repository, find_repository
 from zephyrun.project.roots import for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
 from zephyrun.reports.lines import counted, wrapped_line
+from zephyrun.source.fingerprint import fingerprint
 
 _MOST_ALIKE = 3
 

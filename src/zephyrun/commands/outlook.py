@@ -20,6 +20,7 @@ def look_at(root: Path, contents: Mapping[str, Content], steps: Sequence[Step]) 
     """What would become of some rename steps in the project at a root, whose files have these contents."""
     settings = read_settings(root)
     kept_facts = KeptFacts(root)
+    kept_facts.recall_glances(contents.values())
     world = world_of(root, settings, kept_facts)
     world = replace(world, surroundings=world.look_around(contents))
     with options.waiting("looking at who else uses the names"), without_collector():

@@ -58,6 +58,7 @@ def point_at(text: str) -> PointedAt:
     settings = read_settings(root)
     contents = read_project(root)
     kept_facts = KeptFacts(root)
+    kept_facts.recall_glances(contents.values())
     world = world_of(root, settings, kept_facts)
     if match is not None:
         name = relative_to_root(path, root)

@@ -12,9 +12,10 @@ from zephyrun.changes.step import Step
 from zephyrun.commands import OK, adviser, options
 from zephyrun.commands.project_survey import Survey, survey_paths
 from zephyrun.errors import UserError
-from zephyrun.plan import SCHEMA, Plan, fingerprint, plan_text, renumbered, steps_from_findings
+from zephyrun.plan import SCHEMA, Plan, plan_text, renumbered, steps_from_findings
 from zephyrun.project.roots import for_people
 from zephyrun.reports.lines import counted
+from zephyrun.source.fingerprint import fingerprint
 
 _HEAD_OF_A_PLAN = 2000
 

@@ -8,7 +8,8 @@ from zephyrun.commands import options
 from zephyrun.commands.apply import add_check_options, run_plan
 from zephyrun.commands.project_survey import survey_paths
 from zephyrun.findings.table import KINDS
-from zephyrun.plan import Plan, fingerprint, steps_from_findings
+from zephyrun.plan import Plan, steps_from_findings
+from zephyrun.source.fingerprint import fingerprint
 
 _LAYOUT = tuple(name for name, kind in KINDS.items() if kind.family == "layout")
 

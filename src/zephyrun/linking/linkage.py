@@ -28,6 +28,7 @@ from zephyrun.link_facts import (
     ParameterRecord,
     RestUse,
 )
+from zephyrun.linking.glances import glance
 from zephyrun.linking.modules import LOADING_WORDS, find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
@@ -48,7 +49,6 @@ from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
 _MOST_FILES_KEPT = 2048
-_MOST_FILES_GLANCED_AT = 4096
 _MANY_WORDS = 64
 
 # What stands before the name of a method, or of an attribute that instances get.
@@ -79,7 +79,7 @@ _LOADED_BY_NAME = lazy_pattern(
     rb"\s*[rR]?[\"']([\w.]+)[\"']\s*(?:\]|\)|,\s*None\s*\))"
 )
 _IS_LOADED = lazy_pattern(rb"\bin\s+sys\.modules\b(?!\s*[.\[])")
-_MAIN = b"__main__"
+_MAIN = "__main__"
 _NAME_OF_IT = lazy_pattern(rb"\s*\.\s*(?!__dict__)\w")
 _SET_TO = lazy_pattern(rb"(\w+)\s*=\s*\Z")
 _RUNNING_DOCUMENTS = (b"testfile", b"DocFile", b"doctest-glob", b"doctest_glob")
@@ -532,12 +532,10 @@ class Linkage:
         included, in which it looks for more than it names."""
         data = self.contents[path]
         assert isinstance(data, bytes), "it was read"
-        for match in _LOADED_BY_NAME.finditer(data):
-            name = match[1].decode()
-            is_ours = self.is_package(name) or name.startswith(".") or match[1] == _MAIN
-            if is_ours and not _only_names_are_taken(data, match):
-                return True
-        return _loads_unnamed(data)
+        return _loads_unnamed(data) or any(
+            (self.is_package(name) or name.startswith(".") or name == _MAIN) and not are_named
+            for name, are_named in _loaded_by_name(data)
+        )
 
     def find_module(self, dotted: str, beside: str = "") -> str | None:
         """The path of a module of the project by its absolute name, as the file at `beside` would find
@@ -588,20 +586,27 @@ def _bears(data: bytes, name: bytes) -> bool:
     return any(_BEFORE_MEMBER.search(data, max(start - _LONGEST_BEFORE, 0), start) for start in starts)
 
 
-@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+@glance
 def _loads(data: bytes) -> bool:
     """Whether a file loads modules by their names, or finds loaded ones, at a glance."""
     # The plain words first: a search for them is many times as fast.
     return any(word in data for word in LOADING_WORDS) and _LOADS.search(data) is not None
 
 
-@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+@glance
+def _loaded_by_name(data: bytes) -> tuple[tuple[str, bool], ...]:
+    """The names by which a file loads modules or finds loaded ones, and whether each is only asked for names that are
+    written out, at a glance."""
+    return tuple((match[1].decode(), _only_names_are_taken(data, match)) for match in _LOADED_BY_NAME.finditer(data))
+
+
+@glance
 def _loads_unnamed(data: bytes) -> bool:
     """Whether a file loads modules by names that are not written out, at a glance."""
     return _LOADS.search(_IS_LOADED.sub(b"", _LOADED_BY_NAME.sub(b"", data))) is not None
 
 
-@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+@glance
 def looks_up(data: bytes) -> bool:
     """Whether a file looks attributes up by names that are not written out, at a glance."""
     return any(word in data for word in _LOOKUP_WORDS) and _COMPUTED_LOOKUP.search(data) is not None
@@ -621,7 +626,7 @@ def _only_names_are_taken(data: bytes, taken: re.Match[bytes]) -> bool:
     return len(re.findall(plain % (name, name), data)) == len(uses)
 
 
-@lru_cache(maxsize=_MOST_FILES_GLANCED_AT)
+@glance
 def _reads_documentation(data: bytes) -> bool:
     return any(word in data for word in _DOCUMENTATION_WORDS) and (
         _READS_DOCUMENTATION.search(data) is not None

@@ -25,17 +25,22 @@ def find_import_roots(paths: Collection[str], given: Collection[str] = ()) -> fr
     A package's topmost folder stands in an import root; a script's own folder is one. Below roots
     that are given there are no others.
     """
-    packages = {str(PurePosixPath(path).parent) for path in paths if path.endswith(_PACKAGE_MARK)}
+    packages = {_folder(path) for path in paths if path.endswith(_PACKAGE_MARK)}
     given_roots = {"" if each.strip("/") in ("", ".") else each.strip("/") for each in given}
     roots = set(given_roots)
     for path in paths:
         if any(not root or path.startswith(root + "/") for root in given_roots):
             continue
-        folder = PurePosixPath(path).parent
-        while str(folder) in packages and folder != folder.parent:
-            folder = folder.parent
-        roots.add("" if str(folder) == "." else str(folder))
+        folder = _folder(path)
+        while folder in packages and folder:
+            folder = _folder(folder)
+        roots.add(folder)
     return frozenset(roots)
+
+
+def _folder(path: str) -> str:
+    """The folder of a relative path, "" for that in which all lie."""
+    return path.rpartition("/")[0]
 
 
 def is_python(path: str) -> bool:
@@ -51,12 +56,14 @@ def packages_around(module: str) -> list[str]:
 
 def module_name(path: str, import_roots: Collection[str]) -> str:
     """The dotted name of the module at `path`, looked up in the longest import root above it."""
-    pure = PurePosixPath(path)
-    above = {"" if str(each) == "." else str(each) for each in pure.parents}
-    root = max((each for each in import_roots if each in above), key=len, default="")
-    inside = pure.relative_to(root) if root else pure
-    parts = list(inside.with_suffix("").parts)
-    if parts and parts[-1] == "__init__":
+    root = _folder(path)
+    while root and root not in import_roots:
+        root = _folder(root)
+    parts = path[len(root) :].lstrip("/").split("/")
+    name, dot, ending = parts[-1].rpartition(".")
+    if name and ending:
+        parts[-1] = name
+    if parts[-1] == "__init__":
         parts.pop()
     return ".".join(parts)
 

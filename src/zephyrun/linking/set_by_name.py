@@ -3,13 +3,11 @@ by what puts stand-ins in their places. What they hold then does not show where 
 
 from __future__ import annotations
 
-from functools import lru_cache
-
 from zephyrun.link_facts import OriginSort
+from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.patterns import lazy_pattern
 
-_MOST_FILES_KEPT = 4096
 _WORDS = (b"setattr", b"__dict__", b"vars", b"patch")
 _NAMED = rb"[\"'](?:[\w.]*[.:])?(\w+)[\"']"
 _FIRST = rb"(?:[^,()]*(?:\([^()]*\))?[^,()\"']*,\s*)?"
@@ -42,7 +40,7 @@ def is_called_like_class(file: LinkedFile, end: int) -> bool:
     return _NO_INSTANCE.search(file.source.text[max(end - _LONGEST_NAME, 0) : end]) is not None
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def names_set_in(data: bytes) -> frozenset[bytes]:
     """The names that a file sets and that are written out there as texts or keywords, at a glance."""
     if not any(word in data for word in _WORDS):

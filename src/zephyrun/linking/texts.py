@@ -10,6 +10,7 @@ from functools import lru_cache
 from pathlib import PurePosixPath
 
 from zephyrun.languages.python.scanner import PLAIN_MARK
+from zephyrun.linking.glances import glance
 from zephyrun.linking.modules import LOADING_WORDS
 from zephyrun.patterns import lazy_pattern
 
@@ -168,6 +169,7 @@ def words_in(data: bytes) -> frozenset[bytes]:
     return frozenset(map(_KNOWN_WORDS.setdefault, found, found))
 
 
+@glance
 def derives_classes(data: bytes) -> bool:
     """Whether a file seems to define a class with bases."""
     return _CLASS_HEAD.search(data) is not None
@@ -180,13 +182,13 @@ def _words_before(data: bytes, position: int) -> Iterator[bytes]:
         yield match[1]
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def written_in(data: bytes) -> frozenset[bytes]:
     """The names of attributes to which a file may give a value, at a glance."""
     return frozenset(_WRITTEN.findall(data))
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def begun_in(data: bytes) -> frozenset[bytes]:
     """What the names of attributes may begin with that the texts of a file leave open, where texts are run or filled in,
     at a glance."""
@@ -195,7 +197,7 @@ def begun_in(data: bytes) -> frozenset[bytes]:
     return frozenset(_BEGUN.findall(data))
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def registering_in(data: bytes) -> frozenset[bytes]:
     """The words that stand before `.register` in a file."""
     return frozenset(
@@ -203,17 +205,20 @@ def registering_in(data: bytes) -> frozenset[bytes]:
     )
 
 
+@glance
 def makes_classes(data: bytes) -> bool:
     """Whether a file seems to make classes by a call, which takes their names from a dictionary, at a glance."""
     return any(word in data and pattern.search(data) is not None for word, pattern in _MAKES_CLASSES)
 
 
+@glance
 def names_members(data: bytes) -> bool:
     """Whether a file seems to give classes or instances names that it works out, at a glance."""
     is_set = any(word in data for word in _SETS_IN_BODY_WORDS) and _SETS_IN_BODY.search(data) is not None
     return is_set or _SETS_IN_TABLE.search(data) is not None or makes_classes(data)
 
 
+@glance
 def finds_by_text(data: bytes) -> bool:
     """Whether a file seems to find things by dotted names, or to set them, at a glance."""
     return _FINDS_BY_TEXT.search(data) is not None
@@ -228,16 +233,19 @@ def is_part_of_name(words: str, name: str) -> bool:
     return name.startswith(part[1]) or name.endswith(part[1])
 
 
+@glance
 def runs_text(data: bytes) -> bool:
     """Whether a file seems to run code that a text holds, at a glance."""
     return any(word in data and pattern.search(data) is not None for word, pattern in _RUNS_TEXTS)
 
 
+@glance
 def runs_code_elsewhere(data: bytes) -> bool:
     """Whether a file seems to run the code of functions with names from somewhere else, at a glance."""
     return any(word in data for word in _CODE_WORDS) and _RUNS_CODE_ELSEWHERE.search(data) is not None
 
 
+@glance
 def shows_instructions(data: bytes) -> bool:
     """Whether a file seems to look at the instructions of functions, at a glance."""
     if not any(mark in data for mark in _INSTRUCTION_MARKS):
@@ -246,27 +254,31 @@ def shows_instructions(data: bytes) -> bool:
     return is_loaded or _SHOWS_INSTRUCTIONS.search(data) is not None
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
 def read_frame_names(data: bytes) -> FrameReading:
     """Of which running functions a file seems to read the names, at a glance."""
+    return FrameReading(_frame_reading(data))
+
+
+@glance
+def _frame_reading(data: bytes) -> str:
     if not any(word in data for word, _ in _FRAME_NAMES):
-        return FrameReading.NOTHING
+        return FrameReading.NOTHING.value
     if not _names_frames(data):
-        return FrameReading.TRACEBACK if b"extract_" in data else FrameReading.NOTHING
+        return FrameReading.TRACEBACK.value if b"extract_" in data else FrameReading.NOTHING.value
     rest = _HELD_AGAINST.sub(b"", _NEAR_FRAME.sub(b"", data))
     if not _names_frames(rest):
-        return FrameReading.TRACEBACK if _HELD_AGAINST.search(data) else FrameReading.NEAR
+        return FrameReading.TRACEBACK.value if _HELD_AGAINST.search(data) else FrameReading.NEAR.value
     if _LOOKS_AT_ALL.search(rest) is not None:
-        return FrameReading.EVERYTHING
+        return FrameReading.EVERYTHING.value
     looks_at_stack = _LOOKS_AT_STACK.search(rest) is not None
-    return FrameReading.STACK if looks_at_stack else FrameReading.TRACEBACK
+    return FrameReading.STACK.value if looks_at_stack else FrameReading.TRACEBACK.value
 
 
 def _names_frames(data: bytes) -> bool:
     return any(word in data and pattern.search(data) is not None for word, pattern in _FRAME_NAMES)
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def code_words_in(data: bytes) -> frozenset[bytes]:
     """The words of a file's texts that could be code, descriptions left out, at a glance; in a file that runs
     texts, of all others."""
@@ -278,7 +290,7 @@ def code_words_in(data: bytes) -> frozenset[bytes]:
     return frozenset(found)
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def example_words_in(data: bytes) -> frozenset[bytes]:
     """The words of lines that seem to be examples in documentation, at a glance."""
     if b">>>" not in data:

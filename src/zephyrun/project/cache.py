@@ -20,7 +20,7 @@ import zephyrun
 from zephyrun.project.roots import KEPT_FOLDER, make_kept_folder
 
 _FILE = "cache.sqlite"
-_TABLES = ("known", "facts", "usage")
+_TABLES = ("known", "facts", "glances", "usage")
 _NEW_TABLE = """CREATE TABLE IF NOT EXISTS {}
     (key TEXT PRIMARY KEY, value BLOB NOT NULL, day INTEGER NOT NULL) WITHOUT ROWID"""
 _KEPT_DAYS = 30

@@ -1,5 +1,5 @@
-"""The facts of files that were read before, kept with the cache: to read a file anew takes some ten times
-as long."""
+"""The facts of files that were read before, and what a glance at them shows, kept with the cache: to read a file anew
+takes some ten times as long."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ import hashlib
 import io
 import pickle
 import zlib
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from contextlib import suppress
 from pathlib import Path
 from typing import Any, Self
@@ -18,14 +18,18 @@ from zephyrun.facts import FileFacts
 from zephyrun.languages.python import parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.link_facts import LinkFacts
+from zephyrun.linking import glances
 from zephyrun.project.cache import Cache, content_key, joint_key
 
 # What a file says of itself, and what it says to others.
 Facts = tuple[FileFacts, LinkFacts]
 
 _TABLE = "facts"
+_SIGHTS = "glances"
 _QUICKLY = 1
 _MARK_BYTES = 16
+# What reading bytes that are no longer what was written may raise.
+_UNREADABLE = (pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError)
 # Less is read sooner than a database is made.
 _BYTES_WORTH_KEEPING = 2**19
 # All that may come out of the cache: records of facts, and nothing that does anything.
@@ -39,6 +43,7 @@ class KeptFacts:
 
     def __init__(self, root: Path) -> None:
         self._cache = Cache[bytes](root, _TABLE)
+        self._sights = Cache[bytes](root, _SIGHTS)
         self._new: dict[str, Facts] = {}
         self._n_bytes = 0
 
@@ -56,9 +61,20 @@ class KeptFacts:
         self._new[_key(data)] = file_facts, links
         self._n_bytes += len(data)
 
+    def recall_glances(self, contents: Iterable[object]) -> None:
+        """Tell what glances at some contents have shown, where they are known; what is no content has none."""
+        if not self._sights.exists:
+            return
+        by_key = {_key_of_sight(data): data for data in contents if isinstance(data, bytes)}
+        known = ((by_key[key], _sight(packed)) for key, packed in self._sights.get(list(by_key)).items())
+        glances.tell((data, sight) for data, sight in known if sight is not None)
+
     def save(self) -> None:
         """Write down what is new, where it is much, and let go of the database; what goes wrong costs
         nothing but time."""
+        taken = glances.taken_since()
+        if sum(len(data) for data, _ in taken) >= _BYTES_WORTH_KEEPING:
+            self._sights.put({_key_of_sight(data): _marked(sight) for data, sight in taken})
         if self._n_bytes >= _BYTES_WORTH_KEEPING:
             self._cache.put({key: _packed(*facts) for key, facts in self._new.items()})
         self._new.clear()
@@ -70,6 +86,32 @@ def _key(data: bytes) -> str:
     return joint_key("facts", content_key(data))
 
 
+def _key_of_sight(data: bytes) -> str:
+    return joint_key("glances", content_key(data))
+
+
+def _marked(value: object) -> bytes:
+    packed = pickle.dumps(value, pickle.HIGHEST_PROTOCOL)
+    return _mark(packed) + packed
+
+
+def _unmarked(packed: object) -> Any:
+    """The value of bytes that nothing has happened to. Errors: `ValueError` for others, and what unpickling raises."""
+    if not isinstance(packed, bytes):
+        raise ValueError("no bytes")
+    mark, packed = packed[:_MARK_BYTES], packed[_MARK_BYTES:]
+    if mark != _mark(packed):
+        raise ValueError("they are damaged")
+    return _Reader(io.BytesIO(packed)).load()
+
+
+def _sight(packed: object) -> dict[str, Any] | None:
+    with suppress(*_UNREADABLE):
+        sight = _unmarked(packed)
+        return sight if isinstance(sight, dict) else None
+    return None
+
+
 def _packed(file_facts: FileFacts, links: LinkFacts) -> bytes:
     # Field by field: what was worked out from the fields is left out, and each is unpacked by itself.
     parts = tuple(
@@ -79,8 +121,7 @@ def _packed(file_facts: FileFacts, links: LinkFacts) -> bytes:
         )
         for facts, names in ((file_facts, _FIELDS), (links, _LINK_FIELDS))
     )
-    packed = pickle.dumps(parts, pickle.HIGHEST_PROTOCOL)
-    return _mark(packed) + packed
+    return _marked(parts)
 
 
 def _mark(packed: bytes) -> bytes:
@@ -89,13 +130,8 @@ def _mark(packed: bytes) -> bytes:
 
 
 def _unpacked(packed: bytes, data: bytes) -> Facts | None:
-    if not isinstance(packed, bytes):
-        return None
-    mark, packed = packed[:_MARK_BYTES], packed[_MARK_BYTES:]
-    if mark != _mark(packed):
-        return None
-    with suppress(pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError):
-        of_file, of_links = _Reader(io.BytesIO(packed)).load()
+    with suppress(*_UNREADABLE):
+        of_file, of_links = _unmarked(packed)
         return (
             _LaterFileFacts.from_parts(_FIELDS, of_file, lambda: parse(data).facts),
             _LaterLinkFacts.from_parts(_LINK_FIELDS, of_links, lambda: read_links(parse(data))),
@@ -117,7 +153,7 @@ class _Later:
         value: object
         try:
             value = _Reader(io.BytesIO(zlib.decompress(packed))).load()
-        except (zlib.error, pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError):
+        except (zlib.error, *_UNREADABLE):
             value = getattr(self._read_anew(), name)
         self.__dict__[name] = value
         return value

@@ -10,6 +10,7 @@ from zephyrun.facts import FrameRead
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.frame_reads import ANYTHING
 from zephyrun.languages.python.walk import FRAME_READERS
+from zephyrun.linking.glances import glance
 from zephyrun.linking.texts import shows_instructions
 from zephyrun.patterns import lazy_pattern
 
@@ -52,7 +53,7 @@ def _digest(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def _quoted_words(data: bytes) -> frozenset[bytes]:
     """Every word that stands alone between quotes; each name of a project is held against them."""
     return frozenset(_QUOTED.findall(data))

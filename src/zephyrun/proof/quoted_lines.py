@@ -11,6 +11,7 @@ from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
 
 from zephyrun.languages.python import ParsedFile
+from zephyrun.linking.glances import glance
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.texts import describes, texts_in
 from zephyrun.patterns import lazy_pattern
@@ -33,22 +34,24 @@ def find_quoted_lines(files: Mapping[str, bytes]) -> dict[bytes, str]:
     """Whatever may be a line of code that a text of the project quotes, with the file that does."""
     quoted: dict[bytes, str] = {}
     for path, data in files.items():
-        for line in set(map(bytes.strip, _possible_lines(path, data))):
+        for line in _possible_lines(path, data):
             quoted.setdefault(line, path)
     return quoted
 
 
-def _possible_lines(path: str, data: bytes) -> list[bytes]:
+def _possible_lines(path: str, data: bytes) -> frozenset[bytes]:
     if is_python(path):
-        return _quoted_in_code(data) if _sees_lines(data) else []
-    return data.splitlines() if _TRACEBACK in data else []
+        return _quoted_in_code(data) if _sees_lines(data) else frozenset()
+    return frozenset(map(bytes.strip, data.splitlines())) if _TRACEBACK in data else frozenset()
 
 
+@glance
 def _sees_lines(data: bytes) -> bool:
     return _TEST_MARK in data and any(mark in data for mark in _LINE_MARKS)
 
 
-def _quoted_in_code(data: bytes) -> list[bytes]:
+@glance
+def _quoted_in_code(data: bytes) -> frozenset[bytes]:
     """What stands between quotes, at a glance: to read the file would cost many times as much. A description is held
     against nothing, unless it shows an example or somebody reads it."""
     lines: list[bytes] = []
@@ -60,7 +63,7 @@ def _quoted_in_code(data: bytes) -> list[bytes]:
         for written, meant in _ESCAPED:
             text = text.replace(written, meant)
         lines += text.splitlines()
-    return lines
+    return frozenset(map(bytes.strip, lines))
 
 
 def quoted_in(data: bytes, quoted: Mapping[bytes, str]) -> frozenset[tuple[str, str]]:

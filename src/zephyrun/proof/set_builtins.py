@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.linking.glances import glance
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.imports import is_imported
 
@@ -53,6 +54,7 @@ def _may_be_builtin(key: bytes | None) -> bool:
     return any(name.startswith(word) for name in BUILTINS)
 
 
+@glance
 def sets_builtins_elsewhere(data: bytes) -> bool:
     """Whether a file seems to give builtins another meaning for all, or for another module, at a glance."""
     if b"builtins" in data:

@@ -9,6 +9,7 @@ from functools import cached_property
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.languages.python.walk import FRAME_READERS
+from zephyrun.linking.glances import glance
 from zephyrun.linking.modules import find_import_roots, is_python, is_test, module_name
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
 from zephyrun.patterns import lazy_pattern
@@ -96,7 +97,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._are_builtins_set = any(map(sets_builtins_elsewhere, readable.values()))
         self._counts_members = self._walks_members or any(map(counts_members, readable.values()))
         # One is enough, and short files are read sooner.
-        by_length = sorted(_holding(readable, _SOURCE_MARKS).values(), key=len)
+        by_length = sorted(filter(_may_read_source, readable.values()), key=len)
         self._any_reads_source = any(map(_reads_source, by_length))
         self._quoted = find_quoted_lines(self._texts)
         self._uses_libraries = is_library or _use_libraries(self._contents, self._modules.values())
@@ -184,34 +185,39 @@ def _embedded(texts: Mapping[str, bytes]) -> dict[str, bytes]:
     return {path: code for path, code in found.items() if code is not None}
 
 
-def _holding(texts: Mapping[str, bytes], marks: Collection[bytes]) -> dict[str, bytes]:
-    """The files that hold one of some words."""
-    return {path: data for path, data in texts.items() if any(mark in data for mark in marks)}
-
-
 def _reading_frames(texts: Mapping[str, bytes]) -> dict[str, bytes]:
-    return {
-        path: data
-        for path, data in texts.items()
-        if any(mark in data for mark in _FRAME_MARKS) or shows_instructions(data)
-    }
+    return {path: data for path, data in texts.items() if _may_read_frames(data)}
 
 
+@glance
+def _may_read_source(data: bytes) -> bool:
+    return any(mark in data for mark in _SOURCE_MARKS)
+
+
+@glance
+def _may_read_frames(data: bytes) -> bool:
+    return any(mark in data for mark in _FRAME_MARKS) or shows_instructions(data)
+
+
+@glance
 def walks_members(data: bytes) -> bool:
     """Whether a file may see in which order the members of a class stand, at a glance."""
     return _WALKS_MEMBERS.search(data) is not None
 
 
+@glance
 def tells_lines(data: bytes) -> bool:
     """Whether a file may see in which order functions stand, by their lines, at a glance."""
     return _TELLS_LINES.search(data) is not None
 
 
+@glance
 def counts_members(data: bytes) -> bool:
     """Whether a file may see how many members a class has, at a glance."""
     return walks_members(data) or _LISTS_MEMBERS.search(data) is not None
 
 
+@glance
 def reads_locals(data: bytes) -> bool:
     """Whether a file may list the names of what stands around, as in the body of a class, at a glance."""
     return _READS_LOCALS.search(data) is not None
