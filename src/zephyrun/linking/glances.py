@@ -21,8 +21,8 @@ _taken_here: set[bytes] = set()
 
 
 def glance(look: Callable[[bytes], Seen]) -> Callable[[bytes], Seen]:
-    """A function of a file's bytes that is asked once for each content. What it gives is made of numbers, texts and
-    collections of them."""
+    """A function of a file's bytes that is asked once for each content. What it gives is made of numbers, texts,
+    collections of them, and records of facts."""
     name = f"{look.__module__}.{look.__qualname__}"
 
     @wraps(look)

@@ -59,7 +59,7 @@ def _quoted_words(data: bytes) -> frozenset[bytes]:
     return frozenset(_QUOTED.findall(data))
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def _read_off_frames(data: bytes) -> tuple[FrameRead, ...]:
     """Anything, where code does not just ask a frame for its variables."""
     marks = {mark for mark in FRAME_READERS if mark.encode() in data}
