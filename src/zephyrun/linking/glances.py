@@ -14,7 +14,7 @@ Seen = TypeVar("Seen")
 # What glances saw, by their names, of each content.
 _Sight = dict[str, Any]
 
-_MOST_CONTENTS = 8192
+_MOST_CONTENTS = 2**15
 
 _sights: dict[bytes, _Sight] = {}
 _taken_here: set[bytes] = set()
