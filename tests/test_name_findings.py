@@ -275,6 +275,7 @@ SHORT = {
     "what a call returns": ("def f(scale):\n    rc = scale()\n" + "    log(rc)\n" * 16, {}),
     "a comment for a program": ("def f(line):\n    opnr = line()  # type: ignore\n    return opnr\n", {"opnr": ""}),
     "a comment that leaves out": ("def f(line):\n    opnr = line()  # nosuch\n    return opnr\n", {"opnr": ""}),
+    "a comment that says what is done": ("def f(line):\n    opnr = line()  # removes aliases\n    return opnr\n", {"opnr": ""}),
     "a verb and a noun in one": ("def f(book):\n    ln = book.readlines()\n" + "    log(ln)\n" * 16, {"ln": "lines"}),
 }
 

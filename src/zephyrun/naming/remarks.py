@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zephyrun.facts import FileFacts, Role
+from zephyrun.naming.definition_names import KNOWN_VERBS
 from zephyrun.naming.words import SHORT_WORDS, singular
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
@@ -16,7 +17,8 @@ _NO_NOUNS = frozenset(
     """or and ditto see not no if when same else note todo fixme hack could should may must can now
     already optional unused raise return avoid assume ignore skip use used using only so then just
     also do does don was were be will would we you i don't it's is are has have because since until
-    try make makes get gets set sets check checks add adds keep keeps""".split()
+    try make makes get gets set sets check checks add adds keep keeps holds needs happens means contains
+    copied reversed""".split()
 )
 _COMMENT_BREAK = lazy_pattern(r"[,;:(.\-–—=/]| in | for | from | per | which | that ")
 # A name of something else in the code: `tMissArg`.
@@ -58,6 +60,9 @@ def name_from_words(comment: str) -> str:
         return ""
     words = [word for word in phrase.split() if word not in _STOP_WORDS]
     if _NO_NOUNS & set(words) or (words and _LEFT_OUT.fullmatch(words[0]) and not _is_known(words[0])):
+        return ""
+    if len(words) > 1 and singular(words[0]) in KNOWN_VERBS:
+        # `removes aliases` says what is done.
         return ""
     return "_".join(words) if 1 <= len(words) <= _MOST_WORDS_IN_A_REMARK else ""
 
