@@ -271,6 +271,8 @@ SHORT = {
         "def f(scale):\n" + "".join(f"    p{number} = scale()\n" for number in range(4)) + "    return p0, p1, p2, p3\n",
         dict.fromkeys(("p0", "p1", "p2", "p3"), ""),
     ),
+    "two of whatever": ("def f(line):\n    tmp1, tmp2 = line()\n    return tmp1, tmp2\n", {"tmp1": "", "tmp2": ""}),
+    "two of a kind": ("def f(line):\n    zet1, zet2 = line()\n    return zet1, zet2\n", {}),
     "parts of a colour": ("def _f(r, g, b):\n" + "    log(r, g, b)\n" * 16, {}),
     "what a call returns": ("def f(scale):\n    rc = scale()\n" + "    log(rc)\n" * 16, {}),
     "a comment for a program": ("def f(line):\n    opnr = line()  # type: ignore\n    return opnr\n", {"opnr": ""}),

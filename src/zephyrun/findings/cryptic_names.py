@@ -23,7 +23,7 @@ from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.short_names import Shortness, shortness_of
 from zephyrun.findings.trade_conventions import is_conventional, is_coordinate, is_initial
 from zephyrun.naming.features import is_variable
-from zephyrun.naming.letters import words_of
+from zephyrun.naming.letters import VAGUE_WORDS, words_of
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
 from zephyrun.naming.short_forms import READ_AT_SIGHT
 from zephyrun.naming.words import has_vowel
@@ -188,8 +188,11 @@ def _as_a_term(view: FileView, name: str, shortness: Shortness) -> Shortness:
     `lat_max`), and so does what is numbered beside its like."""
     unknown = view.words_with_terms.unknown(name)
     if shortness is Shortness.STAND_IN:
-        stem, like = name.rstrip("0123456789"), view.numbered_names
-        return Shortness.TERM if len(stem.strip("_")) > _LETTERS and len(like[stem]) > 1 else shortness
+        like = view.numbered_names[name.rstrip("0123456789")]
+        stem = name.rstrip("0123456789_").lower()
+        # `tmp1` and `tmp2` are two of whatever.
+        is_term = len(stem) > _LETTERS and len(like) > 1 and stem not in VAGUE_WORDS
+        return Shortness.TERM if is_term else shortness
     is_of_several_words = len(words_of(name)) > 1
     hard = [word for word in unknown if len(word) > 1 and word not in READ_AT_SIGHT]
     if is_of_several_words and shortness in (Shortness.SKELETON, Shortness.COMPOUND) and len(hard) <= 1:
