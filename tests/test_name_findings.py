@@ -259,6 +259,11 @@ SHORT = {
     "an initial at a glance": ("def f(dirs):\n    for d in dirs:\n        log(d)\n        rest(d)\n", {}),
     "held against each other": ("def _f(v1, v2):\n    return v1 > v2\n", {}),
     "a term in capitals": ("# What stands in the RQZ is sent.\ndef f(line):\n    rqz = line()\n" + "    log(rqz)\n" * 9, {}),
+    "an attribute that is a term": (
+        "class Hive:\n    def __init__(self, row):\n        self.wt = row['weight']  # the WT\n\n    def gain(self):\n"
+        "        return self.wt - 3\n",
+        {},
+    ),
     "a term in no capitals": ("# What stands in the rqz is sent.\ndef f(line):\n    rqz = line()\n" + "    log(rqz)\n" * 9, {"rqz": ""}),
     "a term of several names": ("def f(line):\n    zet_min, zet_max = line()\n" + "    log(zet_min, zet_max)\n" * 9, {}),
     "a stump beside a short form": ("def f(line):\n    zet_min, most = line()\n" + "    log(zet_min, most)\n" * 9, {"zet_min": ""}),
@@ -273,6 +278,7 @@ SHORT = {
     ),
     "two of whatever": ("def f(line):\n    tmp1, tmp2 = line()\n    return tmp1, tmp2\n", {"tmp1": "", "tmp2": ""}),
     "two of a kind": ("def f(line):\n    zet1, zet2 = line()\n    return zet1, zet2\n", {}),
+    "two of a kind, private": ("def f(line):\n    _zet1, _zet2 = line()\n    return _zet1, _zet2\n", {}),
     "parts of a colour": ("def _f(r, g, b):\n" + "    log(r, g, b)\n" * 16, {}),
     "what a call returns": ("def f(scale):\n    rc = scale()\n" + "    log(rc)\n" * 16, {}),
     "a comment for a program": ("def f(line):\n    opnr = line()  # type: ignore\n    return opnr\n", {"opnr": ""}),

@@ -6,6 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 from itertools import pairwise
 from math import log2
+from string import digits
 from typing import NamedTuple
 
 from zephyrun.facts import ContextSort, Definition, Role, ScopeKind
@@ -77,9 +78,15 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     nobody else."""
     yield from _variables(view)
     for definition in view.facts.definitions:
-        if view.words_with_terms.crypticness(definition.name.strip("_")) and not owes_its_name(view, definition):
+        if _is_hard_to_read(view, definition.name) and not owes_its_name(view, definition):
             yield from _definition(view, definition)
     yield from _attributes(view)
+
+
+def _is_hard_to_read(view: FileView, name: str) -> bool:
+    # The cheap question first: most names are fine, and terms are looked for in the whole file.
+    name = name.strip("_")
+    return view.words.crypticness(name) > 0 and view.words_with_terms.crypticness(name) > 0
 
 
 # -- variables and parameters ------------------------------------------------------------------
@@ -90,9 +97,7 @@ def _variables(view: FileView) -> Iterator[Finding]:
     judged = [
         each
         for binding, record in enumerate(facts.bindings)
-        # The cheap question first: most names are fine.
-        if view.words.crypticness(record.name.strip("_"))
-        and view.words_with_terms.crypticness(record.name.strip("_"))
+        if _is_hard_to_read(view, record.name)
         and _is_asked(view, binding)
         and (each := _judge(view, binding)) is not None
     ]
@@ -188,10 +193,9 @@ def _as_a_term(view: FileView, name: str, shortness: Shortness) -> Shortness:
     `lat_max`), and so does what is numbered beside its like."""
     unknown = view.words_with_terms.unknown(name)
     if shortness is Shortness.STAND_IN:
-        like = view.numbered_names[name.rstrip("0123456789")]
-        stem = name.rstrip("0123456789_").lower()
+        stem = name.rstrip(digits).strip("_")
         # `tmp1` and `tmp2` are two of whatever.
-        is_term = len(stem) > _LETTERS and len(like) > 1 and stem not in VAGUE_WORDS
+        is_term = len(stem) > _LETTERS and stem.lower() not in VAGUE_WORDS and len(view.numbered_names[stem]) > 1
         return Shortness.TERM if is_term else shortness
     is_of_several_words = len(words_of(name)) > 1
     hard = [word for word in unknown if len(word) > 1 and word not in READ_AT_SIGHT]
@@ -244,6 +248,8 @@ def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
 def _attributes(view: FileView) -> Iterator[Finding]:
     """Attributes that the methods of a class set on their own objects."""
     for number, attribute in enumerate(view.contexts.attributes):
+        if not _is_hard_to_read(view, attribute.name):
+            continue
         name = attribute.name.strip("_")
         shortness = shortness_of(name, view.words_with_terms)
         is_own = attribute.class_scope in view.contexts.classes_by_themselves or attribute.name.startswith("_")

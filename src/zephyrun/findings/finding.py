@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence, Set
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cache, cached_property, partial
+from string import digits
 
 from zephyrun.facts import FileFacts
 from zephyrun.fences import fence_of
@@ -28,7 +29,6 @@ from zephyrun.proof.remains import Reservation, Surroundings
 from zephyrun.source import Place, SourceText
 
 _ID_LENGTH = 10
-_DIGITS = "0123456789"
 _TERM = lazy_pattern(r"\b[A-Z]{2,6}\b")
 
 
@@ -128,11 +128,11 @@ class FileView:
 
     @cached_property
     def numbered_names(self) -> Mapping[str, Set[str]]:
-        """The names of the file that end with a number, by what stands before it."""
+        """The names of the file that end with a number, by what stands before it, underscores around it left out."""
         found: defaultdict[str, set[str]] = defaultdict(set)
         for name in self.facts.names:
-            if (stem := name.rstrip(_DIGITS)) != name:
-                found[stem].add(name)
+            if (stem := name.rstrip(digits)) != name:
+                found[stem.strip("_")].add(name)
         return found
 
     def _is_hard_to_read(self, name: str) -> bool:
