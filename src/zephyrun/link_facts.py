@@ -264,6 +264,46 @@ class ClassRecord:
         return any(field.name == name for field in self.fields)
 
 
+# The words of a dotted name; none where a value is worked out in another way.
+Dotted = tuple[str, ...]
+
+
+class BoundNames(NamedTuple):
+    """Names by what binds them: classes, imports (to a module, or to what stands in it under a second name), plain
+    values (`None`, numbers, texts), and anything else."""
+
+    classes: frozenset[str]
+    imports: dict[str, tuple[tuple[str, str], ...]]
+    plain: frozenset[str]
+    others: frozenset[str]
+
+
+class WrittenBase(NamedTuple):
+    """A base as it is written; with a `title`, it is what a call of the words makes under that name."""
+
+    words: Dotted
+    title: str = ""
+
+
+class ClassHead(NamedTuple):
+    """A class by its name, its bases, and whether it stands in a function or another class."""
+
+    name: str
+    bases: tuple[WrittenBase, ...]
+    is_inside: bool
+
+
+class ClassHeads(NamedTuple):
+    """The heads of all classes of a file that have bases; what binds the names of the module, and those of scopes inside
+    it that a base may mean; the modules of which it takes everything; and the attributes that it gives values."""
+
+    heads: tuple[ClassHead, ...]
+    of_module: BoundNames
+    inside: BoundNames
+    stars: tuple[str, ...]
+    written: frozenset[str]
+
+
 @dataclass(frozen=True)
 class LinkFacts:
     """What one file says to others. Picklable; holds no tree and no text.

@@ -8,13 +8,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from functools import wraps
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 Seen = TypeVar("Seen")
 # What glances saw, by their names, of each content.
 _Sight = dict[str, Any]
 
 _MOST_CONTENTS = 2**15
+
+
+class Packed(NamedTuple):
+    """What a glance saw in an earlier run, unpacked once somebody asks."""
+
+    packed: bytes
+    unpack: Callable[[bytes], Any]
+
 
 _sights: dict[bytes, _Sight] = {}
 _taken_here: set[bytes] = set()
@@ -32,7 +40,9 @@ def glance(look: Callable[[bytes], Seen]) -> Callable[[bytes], Seen]:
             if len(_sights) >= _MOST_CONTENTS:
                 forget()
             sight = _sights[data] = {}
-        if name not in sight:
+        if isinstance(kept := sight.get(name), Packed):
+            sight[name] = kept.unpack(kept.packed)
+        elif name not in sight:
             sight[name] = look(data)
             _taken_here.add(data)
         seen: Seen = sight[name]

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import AttributeUse, Handed, Origin, OriginSort, Put
+from zephyrun.linking.texts import OF_OPERATORS
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, Values, ValueSort, may_be_of
 from zephyrun.patterns import lazy_pattern
 
@@ -45,10 +46,6 @@ _GOING_THROUGH = frozenset(
     ]
 )
 # Methods that stand behind operators. Source: language reference, "Special method names".
-_OF_OPERATORS = frozenset(
-    ["__contains__", *(f"__{name}__" for name in "eq ne lt le gt ge".split())]
-    + [f"__{side}{name}__" for name in "add sub mul matmul truediv floordiv mod divmod pow lshift rshift and xor or".split() for side in ("", "r", "i")]
-)
 _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN, ValueSort.UNKNOWN)
 _HOLDING = (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING)
 _RUNNING_IT_ALONE = frozenset({"staticmethod", "classmethod"})
@@ -206,14 +203,14 @@ class Holdings:
 
     def _operators_keep(self) -> bool:
         """Whether a method of the project that stands behind an operator may keep what it is given."""
-        return self._evaluator.answers.once("operators", lambda: any(map(self._keeps_operands, self._evaluator.linkage.paths)))
+        return self._evaluator.answers.once("operators", lambda: any(map(self._keeps_operands, self._evaluator.linkage.operator_paths)))
 
     def _keeps_operands(self, path: str) -> bool:
         file = self._evaluator.linkage.file(path)
         return file is not None and any(
             self._puts_at(place) or place.end in file.links.going_on or self._is_handed_on(place)
             for record in file.links.functions
-            if record.owner >= 0 and record.name in _OF_OPERATORS and len(record.parameters) > 1
+            if record.owner >= 0 and record.name in OF_OPERATORS and len(record.parameters) > 1
             for place in self._places_of_name(file, record.parameters[1].binding)
         )
 

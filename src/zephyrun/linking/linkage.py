@@ -29,11 +29,13 @@ from zephyrun.link_facts import (
     RestUse,
 )
 from zephyrun.linking.glances import glance
+from zephyrun.linking.import_statements import names_imported
 from zephyrun.linking.modules import LOADING_WORDS, find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
     begun_in,
     names_members,
+    defines_operators,
     derives_classes,
     is_document,
     is_searched,
@@ -161,23 +163,7 @@ class LinkedFile:
 
     def absolute(self, module: str) -> str:
         """The absolute dotted name of what the file imports as `module`, which may begin with dots."""
-        rest = module.lstrip(".")
-        level = len(module) - len(rest)
-        if not level:
-            return module
-        parts = self.module.split(".") if self.module else []
-        n_dropped = level - 1 if self.is_package else level
-        kept = parts[: max(len(parts) - n_dropped, 0)]
-        return ".".join([*kept, rest] if rest else kept)
-
-    @cached_property
-    def names_imported(self) -> frozenset[str]:
-        """The absolute dotted names of all modules that its imports may load, those around them included."""
-        found: set[str] = set()
-        for use in self.links.imports:
-            module = self.absolute(use.module)
-            found.update((module, f"{module}.{use.name}", *packages_around(module)))
-        return frozenset(found)
+        return _absolute(module, self.module, is_package=self.is_package)
 
     @cached_property
     def decorated(self) -> tuple[Handed, ...]:
@@ -306,9 +292,10 @@ class Linkage:
         self._quoted: dict[str, bool] = {}
 
     def imported_by(self, path: str) -> frozenset[str]:
-        """The files of the project that a file imports."""
-        file = self.file(path)
-        found = [self.find_module(name, path) for name in file.names_imported] if file is not None else []
+        """The files of the project that a file imports, those around them included, at a glance."""
+        data = self.contents.get(path)
+        names = {self.absolute(path, name) for name in names_imported(data)} if isinstance(data, bytes) else set()
+        found = (self.find_module(each, path) for name in names for each in (name, *packages_around(name)))
         return frozenset(each for each in found if each is not None)
 
     @cached_property
@@ -436,10 +423,20 @@ class Linkage:
         data = self.contents[path]
         return isinstance(data, bytes) and any(mark in data for mark in _REST_MARKS)
 
+    @cached_property
+    def deriving_paths(self) -> list[str]:
+        """The modules in which classes seem to have bases, in order of their paths."""
+        return [path for path, data in self._modules_read if derives_classes(data)]
+
+    @cached_property
+    def operator_paths(self) -> list[str]:
+        """The modules that seem to say what operators do, in order of their paths."""
+        return [path for path, data in self._modules_read if defines_operators(data)]
+
     def deriving_files(self) -> Iterator[LinkedFile]:
         """The files of the project in which classes have bases, in order of their paths."""
-        for path, data in self._modules_read:
-            if derives_classes(data) and (file := self.file(path)) is not None:
+        for path in self.deriving_paths:
+            if (file := self.file(path)) is not None:
                 yield file
 
     def stands_in_quotes(self, word: str) -> bool:
@@ -576,9 +573,29 @@ class Linkage:
         found = self._library(dotted)
         return found is not None and name.encode() in found[0] and _bears(found[0], name.encode())
 
+    def absolute(self, path: str, module: str) -> str:
+        """The absolute dotted name of what a file imports as `module`, which may begin with dots."""
+        return _absolute(module, self.modules.get(path, ""), is_package=_is_package(path))
+
     def module_of_import(self, file: LinkedFile, use: ImportUse) -> str:
         """The absolute name of the module that an import statement names."""
         return file.absolute(use.module)
+
+
+def _absolute(module: str, importer: str, *, is_package: bool) -> str:
+    """The absolute dotted name of what a module imports as `module`."""
+    rest = module.lstrip(".")
+    level = len(module) - len(rest)
+    if not level:
+        return module
+    parts = importer.split(".") if importer else []
+    n_dropped = level - 1 if is_package else level
+    kept = parts[: max(len(parts) - n_dropped, 0)]
+    return ".".join([*kept, rest] if rest else kept)
+
+
+def _is_package(path: str) -> bool:
+    return path.rpartition("/")[2].startswith("__init__.")
 
 
 def _bears(data: bytes, name: bytes) -> bool:
@@ -647,7 +664,7 @@ def _parses(data: bytes) -> bool:
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def _read(path: str, module: str, data: bytes, memory: Memory | None) -> LinkedFile | None:
     """Kept between versions of a project, of which most files are the same."""
-    is_package = path.rpartition("/")[2].startswith("__init__.")
+    is_package = _is_package(path)
     known = memory.recall(data) if memory is not None else None
     if known is not None:
         return LinkedFile(path, module, is_package, data, *known)

@@ -323,7 +323,7 @@ class GlobalUsage:
             for each in file.links.imports
             if each.name == "*"
             for path in [self._linkage.find_module(self._linkage.module_of_import(file, each), file.path)]
-            if path is not None and path not in self.homes and self._has_name(path, {file.path})
+            if path is not None and path not in self.homes and self._gives_name(path, {file.path})
         ]
         if self._name in file.module_bindings:
             others.append(use.start)
@@ -332,13 +332,17 @@ class GlobalUsage:
                 f"`{self._name}` in {file.path} may come from elsewhere than {home.path}", file.path, start
             )
 
-    def _has_name(self, path: str, seen: set[str]) -> bool:
-        """Whether a module has the name, of its own or through `import *`."""
+    def _gives_name(self, path: str, seen: set[str]) -> bool:
+        """Whether `import *` may take the name out of a module, which has it of its own or takes it so from others."""
         there = self._linkage.file(path)
-        if there is None or self._name in there.module_bindings:
+        if there is None:
+            return True
+        if not is_exported(there, self._name):
+            return False
+        if self._name in there.module_bindings:
             return True
         return any(
-            inner not in seen and inner not in self.homes and self._has_name(inner, seen | {inner})
+            inner not in seen and inner not in self.homes and self._gives_name(inner, seen | {inner})
             for each in there.links.imports
             if each.name == "*"
             for inner in [self._linkage.find_module(self._linkage.module_of_import(there, each), path)]

@@ -28,6 +28,12 @@ LARGEST_SEARCHED = 2**20
 _OWN_DOCUMENT = lazy_pattern(rb'(?m)^\{?"?schema"?\s*[=:]\s*"zephyrun\.')
 
 # Each of these begins with fixed letters, which is what makes a search of every file cheap.
+# The methods behind operators with two sides. Source: language reference, 3.3.1 and 3.3.8.
+OF_OPERATORS = frozenset(
+    ["__contains__", *(f"__{name}__" for name in "eq ne lt le gt ge".split())]
+    + [f"__{side}{name}__" for name in "add sub mul matmul truediv floordiv mod divmod pow lshift rshift and xor or".split() for side in ("", "r", "i")]
+)
+_DEFINES_OPERATOR = lazy_pattern(rb"def\s+(?:%b)\s*[(\[]" % "|".join(sorted(OF_OPERATORS)).encode())
 _CLASS_HEAD = lazy_pattern(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
 _WRITTEN = lazy_pattern(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
 _MAKES_CLASSES = tuple(
@@ -167,6 +173,12 @@ def words_in(data: bytes) -> frozenset[bytes]:
     behind_digits = {word for word in found if word[:1].isdigit()}
     found = (found - behind_digits) | {word.lstrip(_DIGITS) for word in behind_digits} - {b""}
     return frozenset(map(_KNOWN_WORDS.setdefault, found, found))
+
+
+@glance
+def defines_operators(data: bytes) -> bool:
+    """Whether a file seems to say what an operator with two sides does."""
+    return b"__" in data and _DEFINES_OPERATOR.search(data) is not None
 
 
 @glance

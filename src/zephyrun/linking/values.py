@@ -29,6 +29,7 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.answers import Answers
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
+from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
@@ -63,8 +64,6 @@ _MOST_FILES_FOR_ONE = 30
 NAMED_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
 _RECORDS = ("dataclasses.dataclass",)
 _RECORD_BASES = frozenset({*NAMED_TUPLES, "typing.TypedDict"})
-# How often the classes below others are found anew, where that depends on itself.
-_MOST_PASSES = 3
 
 # Builtins by what they give. Source: library reference, "Built-in Functions".
 _GIVE_PLAIN = {
@@ -157,18 +156,15 @@ _MOVED_MODULES = {"collections.abc": "_collections_abc"}
 
 
 class Evaluator:
-    """Says what values may be in one version of a project. Of a version that came of another one, it is
-    first supposed that classes stand below each other as they did `before`."""
+    """Says what values may be in one version of a project."""
 
-    def __init__(self, linkage: Linkage, before: Evaluator | None = None) -> None:
+    def __init__(self, linkage: Linkage) -> None:
         self.linkage = linkage
         self.answers: Answers[Value] = Answers(_NOTHING_KNOWN)
         self._sets_names: dict[ClassKey, bool] = {}
-        self._known_below: dict[ClassKey, list[ClassKey]] | None = None
-        self._supposed_below = before._known_below if before is not None else None
+        self._hierarchy = Hierarchy(self)
         self._library_classes: dict[str, ClassKey | None] = {}
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
-        self._is_below_asked = False
         self._holdings = Holdings(self)
 
         self._rules: dict[OriginSort, Callable[[LinkedFile, Origin], Values]] = {
@@ -290,40 +286,10 @@ class Evaluator:
         found: list[ClassKey] = []
         rest = [key]
         while rest:
-            for each in self._directly_below(rest.pop()):
+            for each in self._hierarchy.directly_below(rest.pop()):
                 if each not in found:
                     found.append(each)
                     rest.append(each)
-        return found
-
-    def _directly_below(self, key: ClassKey) -> list[ClassKey]:
-        self._is_below_asked = True
-        if self._known_below is None:
-            self._find_hierarchy()
-        assert self._known_below is not None, "it was just found"
-        return self._known_below.get(key, [])
-
-    def _find_hierarchy(self) -> None:
-        """Find what stands directly below each class: by the bases of every class, since any name may stand
-        for a class. Where a base depends itself on what is below some class, that is found once more."""
-        with self.answers.afresh():
-            for _ in range(_MOST_PASSES):
-                self._is_below_asked = False
-                before = self._known_below or self._supposed_below
-                self._known_below = before or {}
-                found = self._bases_turned_round()
-                self._known_below = found
-                if not self._is_below_asked or found == before:
-                    break
-                self.answers.forget()
-
-    def _bases_turned_round(self) -> dict[ClassKey, list[ClassKey]]:
-        found: dict[ClassKey, list[ClassKey]] = {}
-        for file in self.linkage.deriving_files():
-            for index, record in enumerate(file.links.classes):
-                key = (file.path, index)
-                for base in self.bases(key).read if record.bases else ():
-                    found.setdefault(base, []).append(key)
         return found
 
     def relatives(self, key: ClassKey) -> list[ClassKey]:

@@ -7,7 +7,7 @@ import hashlib
 import io
 import pickle
 import zlib
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from contextlib import suppress
 from pathlib import Path
 from typing import Any, Self
@@ -32,6 +32,8 @@ _MARK_BYTES = 16
 _UNREADABLE = (pickle.UnpicklingError, TypeError, ValueError, LookupError, AttributeError, EOFError)
 # Less is read sooner than a database is made.
 _BYTES_WORTH_KEEPING = 2**19
+# Less is unpacked sooner than it is put aside.
+_BYTES_WORTH_PACKING = 100
 # All that may come out of the cache: records of facts, and nothing that does anything.
 _MODULES = {module.__name__: module for module in (file_records, link_facts)}
 _FIELDS = tuple(FileFacts.__dataclass_fields__)
@@ -74,7 +76,7 @@ class KeptFacts:
         nothing but time."""
         taken = glances.taken_since()
         if sum(len(data) for data, _ in taken) >= _BYTES_WORTH_KEEPING:
-            self._sights.put({_key_of_sight(data): _marked(sight) for data, sight in taken})
+            self._sights.put({_key_of_sight(data): _marked(_packed_apart(sight)) for data, sight in taken})
         if self._n_bytes >= _BYTES_WORTH_KEEPING:
             self._cache.put({key: _packed(*facts) for key, facts in self._new.items()})
         self._new.clear()
@@ -102,13 +104,30 @@ def _unmarked(packed: object) -> Any:
     mark, packed = packed[:_MARK_BYTES], packed[_MARK_BYTES:]
     if mark != _mark(packed):
         raise ValueError("they are damaged")
+    return _unpickled(packed)
+
+
+def _unpickled(packed: bytes) -> Any:
     return _Reader(io.BytesIO(packed)).load()
+
+
+def _packed_apart(sight: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, bytes]]:
+    """What glances saw of one content, with what is large packed by itself: not every run asks for it."""
+    plain: dict[str, Any] = {}
+    apart: dict[str, bytes] = {}
+    for name, seen in sight.items():
+        packed = seen.packed if isinstance(seen, glances.Packed) else pickle.dumps(seen, pickle.HIGHEST_PROTOCOL)
+        if len(packed) < _BYTES_WORTH_PACKING:
+            plain[name] = seen
+        else:
+            apart[name] = packed
+    return plain, apart
 
 
 def _sight(packed: object) -> dict[str, Any] | None:
     with suppress(*_UNREADABLE):
-        sight = _unmarked(packed)
-        return sight if isinstance(sight, dict) else None
+        plain, apart = _unmarked(packed)
+        return {**plain, **{name: glances.Packed(each, _unpickled) for name, each in apart.items()}}
     return None
 
 

@@ -2,22 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
-from functools import lru_cache
+from collections.abc import Iterable, Mapping
 from itertools import combinations
-from typing import NamedTuple
 
+from zephyrun.linking.import_statements import names_imported
 from zephyrun.linking.modules import LOADING_WORDS
 from zephyrun.patterns import ends_of_word, lazy_pattern
 
-_SPACE = rb"(?:[ \t]|\\\r?\n)"
-_IMPORT = lazy_pattern(rb"import\b%b*(\([^)]*\)|(?:\\\r?\n|[^#;\r\n])+)" % _SPACE)
 _IMPORTED = lazy_pattern(rb"import(?<!\wimport)\b([^\n]*)")
-_BEFORE_IMPORT = lazy_pattern(rb"(?:^|[;:]|>>>)%b*(?:from%b*([.\w]+)%b+)?\Z" % ((_SPACE,) * 3))
-_COMMENT = lazy_pattern(rb"#[^\r\n]*|\\")
-
-# As many as a large project has.
-_MOST_FILES_KEPT = 4096
 
 # What loads a module whose name is worked out while the program runs, and what finds one that was loaded.
 LOADING_CALL = rb"(?:import_module|__import__|load_module|module_from_spec)[ \t]*\("
@@ -26,62 +18,11 @@ _LOADS = lazy_pattern(LOADING_CALL)
 _LOADS_OR_FINDS = lazy_pattern(LOADING_OR_FINDING)
 
 
-class Imported(NamedTuple):
-    """One thing that a file imports: the module after `from` ("" without one), its dotted name as it is written, the
-    name that is bound, and the dotted name behind that (the first part alone of `hives.scales`)."""
-
-    origin: str
-    dotted: str
-    name: str
-    bound_to: str
-
-
-def imported_in(data: bytes) -> Iterator[Imported]:
-    """What a file imports, with the dots before it: whatever looks like an import counts, also in a file that cannot be
-    read. To read it all would double a survey's cost."""
-    for _, _, imported in import_statements(data):
-        yield from imported
-
-
-@lru_cache(maxsize=_MOST_FILES_KEPT)
-def import_statements(data: bytes) -> tuple[tuple[int, int, list[Imported]], ...]:
-    """Where each import of a file begins and ends, and what it imports. Kept, since many ask."""
-    return tuple(_find_imports(data))
-
-
-def _find_imports(data: bytes) -> Iterator[tuple[int, int, list[Imported]]]:
-    for match in _IMPORT.finditer(data):
-        line_start = _line_start(data, match.start())
-        before = _BEFORE_IMPORT.search(data[line_start : match.start()])
-        if before is None:
-            continue
-        origin = (before[1] or b"").decode("utf-8", "replace")
-        listed = _COMMENT.sub(b"", match[1]).strip(b"()").decode("utf-8", "replace")
-        joint = "" if origin.endswith(".") or not origin else "."
-        found = []
-        for first, *others in filter(None, map(str.split, listed.split(","))):
-            dotted = f"{origin}{joint}{first}"
-            if others[:1] == ["as"] and len(others) > 1:
-                found.append(Imported(origin, dotted, others[1], dotted))
-            elif origin:
-                found.append(Imported(origin, dotted, first, dotted))
-            else:
-                top = first.partition(".")[0]
-                found.append(Imported(origin, dotted, top, top))
-        yield line_start + before.start(), match.end(), found
-
-
 def is_imported(name: bytes, data: bytes) -> bool:
     """Whether a word is what a file calls something that it imports, at a glance."""
     if name not in data:
         return False
     return any(True for words in _IMPORTED.findall(data) for _ in ends_of_word(name, words, behind_dot=True))
-
-
-def names_imported(data: bytes) -> Iterator[str]:
-    """The names of all modules and things that a file imports, as they are written."""
-    for _, _, imported in import_statements(data):
-        yield from filter(None, [*{each.origin for each in imported}, *(each.dotted for each in imported)])
 
 
 def imports_of(texts: Mapping[str, bytes], labels: Mapping[str, str]) -> dict[str, set[str]]:
@@ -104,14 +45,6 @@ def loads_modules(data: bytes) -> bool:
 
 def _may_load(data: bytes) -> bool:
     return any(word in data for word in LOADING_WORDS)
-
-
-def _line_start(data: bytes, position: int) -> int:
-    """Where the line begins, or the one that goes on in it behind a backslash."""
-    start = data.rfind(b"\n", 0, position) + 1
-    while data[:start].endswith((b"\\\n", b"\\\r\n")):
-        start = data.rfind(b"\n", 0, start - 1) + 1
-    return start
 
 
 def touches(imported: str, module: str) -> bool:

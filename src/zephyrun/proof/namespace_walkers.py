@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from zephyrun.languages.python.reading import nodes_on_lines, tree_in
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.linking.import_statements import imported_in
 from zephyrun.linking.texts import EXAMPLE_LINE
 from zephyrun.patterns import ends_of_word, lazy_pattern
 from zephyrun.proof.handed_modules import HandedModules, names_defined
@@ -19,7 +20,6 @@ from zephyrun.proof.imports import (
     LOADING_CALL,
     LOADING_OR_FINDING,
     Importers,
-    imported_in,
     imports_of,
     is_imported,
     loads_by_name,

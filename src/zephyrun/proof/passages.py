@@ -74,10 +74,8 @@ def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content]
     lines: dict[str, tuple[int, ...]] = {}
     beside = {path: _names_beside(data, other.get(path)) for path, data in files.items()}
     names = {path: each for path, each in beside.items() if each}
-    evaluator: Evaluator | None = None
     for _ in range(_MOST_ROUNDS):
-        evaluator = world.evaluator(current, evaluator)
-        found = _put_one_back(evaluator, current, names, world)
+        found = _put_one_back(world.evaluator(current), current, names, world)
         if found is None:
             break
         path, written, rests_on = found

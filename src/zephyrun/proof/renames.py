@@ -77,10 +77,8 @@ class World:
             harmless_readers=self.harmless_readers,
         )
 
-    def evaluator(
-        self, contents: Mapping[str, Content], before: Evaluator | None = None
-    ) -> Evaluator:
-        """What answers questions about one version, which may have come of another one."""
+    def evaluator(self, contents: Mapping[str, Content]) -> Evaluator:
+        """What answers questions about one version."""
         return Evaluator(
             Linkage(
                 contents,
@@ -90,8 +88,7 @@ class World:
                 self.harmless_readers,
                 is_library=self.is_library,
                 memory=self.memory,
-            ),
-            before,
+            )
         )
 
 
@@ -250,7 +247,7 @@ class Judge:
     def __init__(self, versions: Versions, confirmed: Collection[str] = ()) -> None:
         self._old, self._new, self._world, self._moved, self._before = versions
         self._confirmed = frozenset(confirmed)
-        self._after = self._world.evaluator(self._new, None if self._moved else self._before)
+        self._after = self._world.evaluator(self._new)
         self._number = 0
         self._reasons: list[tuple[int, str]] = []
         self._assumed: list[str] = []

@@ -14,7 +14,8 @@ from zephyrun.linking.modules import find_import_roots, is_python, is_test, modu
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
-from zephyrun.proof.imports import Importers, imports_of, loads_by_name, names_imported
+from zephyrun.linking.import_statements import names_imported
+from zephyrun.proof.imports import Importers, imports_of, loads_by_name
 from zephyrun.proof.later_names import LaterNames
 from zephyrun.proof.namespace_walkers import NamespaceWalkers
 from zephyrun.proof.python_versions import THIS_PYTHON, PythonVersion

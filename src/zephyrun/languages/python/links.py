@@ -48,7 +48,7 @@ _USES = {ast.Load: Use.READ, ast.Store: Use.WRITE, ast.Del: Use.DELETE}
 _PLAIN_TEXT = lazy_pattern(r"[^\W\d]\w*(?:\.[^\W\d]\w*)*")
 _ACCESSOR = lazy_pattern(r"\.(?:setter|getter|deleter)\b")
 # What makes classes, given a name and what they have. Source: library reference.
-_MAKING_CLASSES = frozenset(
+MAKING_CLASSES = frozenset(
     "namedtuple NamedTuple TypedDict Enum IntEnum StrEnum Flag IntFlag".split()
 )
 _FIELD = lazy_pattern(r"\w+")
@@ -527,7 +527,7 @@ class _Reader(ast.NodeVisitor):
         callee = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
         title, listed = node.args
         name = title.value if isinstance(title, ast.Constant) else None
-        fields = tuple(self._field_texts(listed)) if callee in _MAKING_CLASSES else ()
+        fields = tuple(self._field_texts(listed)) if callee in MAKING_CLASSES else ()
         if not fields or not isinstance(name, str):
             return None
         number = len(self._classes)
