@@ -14,7 +14,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.mentions import word_in_text
+from zephyrun.linking.texts import word_in_text
 from zephyrun.linking.usage import Place, PlaceSort
 from zephyrun.patterns import lazy_pattern
 

@@ -64,7 +64,7 @@ def _find_calls(evaluator: Evaluator, file: LinkedFile, wanted: _Wanted) -> Call
     kind = file.facts.scopes[file.facts.bindings[record.binding].scope].kind
     if kind is ScopeKind.FUNCTION:
         return _calls_by_binding(evaluator, file, record.binding, wanted)
-    if is_open or evaluator.linkage.loading_paths:
+    if is_open or evaluator.linkage.loading_paths or evaluator.linkage.stands_in_examples(record.name):
         return None
 
     if len(evaluator.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:

@@ -12,12 +12,19 @@ import ast
 import re
 import textwrap
 import warnings
-from collections.abc import Collection
+from collections.abc import Callable, Collection, Iterator
 from functools import lru_cache
 
 from zephyrun.facts import Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.texts import EXAMPLE_LINE, code_words_in, example_words_in, runs_text
+from zephyrun.linking.texts import (
+    EXAMPLE_LINE,
+    EXAMPLE_OUTPUT,
+    code_words_in,
+    example_words_in,
+    runs_text,
+    words_printed_in,
+)
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, TargetSort, Usage
 from zephyrun.patterns import lazy_pattern
 
@@ -30,8 +37,12 @@ _GIVEN = r"\b(?:<called>)\s*\((?:[^()\n]*,)?\s*(<name>)\s*=(?!=)"
 _FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?(<name>)\b"
 _BEFORE_DOT = r"\b(<name>)\.\w"
 _ANYWHERE = r"\b(<name>)\b"
-_EXAMPLE_NAME = r"\b(<name>)\b(?!\s*=[^=])"
+_EXAMPLE_NAME = r"(?<=\.)(<name>)\b|\b(<name>)\b(?!\s*=[^=])"
 _EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE)
+_OUTPUT = lazy_pattern(EXAMPLE_OUTPUT)
+# The name as it stands in what shows things: `<function weigh at …>`, `Hive(kg=3)`, `hives.TooHeavy: …`, `'weigh'`.
+_SHOWN = r"(?<![\w])(<name>)(?=\(|=|:|>|'|\"| at (?:0x|\.\.\.)| object\b| of <)|(?<=['\".])(<name>)\b"
+_OWN_NAME = lazy_pattern(r"\s*\.\s*__(?:qual)?name__\b")
 _POSITIONS = {
     TargetSort.GLOBAL: "|".join((_CALLED, _BEHIND_DOT, _DEFINED, _IMPORTED)),
     TargetSort.MEMBER: "|".join((_BEHIND_DOT, _DEFINED, _GIVEN)),
@@ -47,17 +58,21 @@ _STATEMENTS = (
 _MOST_TEXTS_KEPT = 4096
 
 
+# Says of an offset in a text of a file whether the name there is the one in question, where that is known.
+MeantThere = Callable[[LinkedFile, Text, int], bool | None]
+
+
 def note_code_texts(
-    linkage: Linkage, usage: Usage, name: str, called: Collection[str] = ()
+    linkage: Linkage, usage: Usage, name: str, called: Collection[str] = (), *, is_meant: MeantThere
 ) -> None:
-    """Open each place where code in a text of the project may mean the name. A keyword counts in calls of
-    what is `called` so."""
+    """Open each place where code in a text of the project may mean the name; of examples `is_meant` says it. A keyword
+    counts in calls of what is `called` so."""
     sort = usage.target.sort
     if sort not in _POSITIONS or (sort is TargetSort.PARAMETER and not called):
         return
     callees = "|".join(map(re.escape, sorted(called))) or r"\w+"
     position = _POSITIONS[sort].replace("<called>", callees)
-    _note_examples(linkage, usage, name, position)
+    _note_examples(linkage, usage, name, position, is_meant)
     for path in linkage.paths_where(name, code_words_in):
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
@@ -84,36 +99,70 @@ def note_code_texts(
                     )
 
 
-def _note_examples(linkage: Linkage, usage: Usage, name: str, position: str) -> None:
-    """Open the places where examples may mean the name. It surely means itself where the file defines or
-    imports it, and where nothing else bears it."""
+def _note_examples(linkage: Linkage, usage: Usage, name: str, position: str, is_meant: MeantThere) -> None:
+    """Note the places where examples mean the name, and open those where they may. Where nobody knows better, it means
+    itself where the file defines or imports it, and where nothing else bears it."""
     is_global = usage.target.sort is TargetSort.GLOBAL
     pattern = re.compile((_EXAMPLE_NAME if is_global else position).replace("<name>", re.escape(name)))
     knowing = {place.path for place in usage.places if place.sort is PlaceSort.IMPORT}
     knowing.update(path for path, _ in usage.homes if is_global)
-    for path in linkage.paths_where(name, example_words_in):
+    paths = {*linkage.paths_where(name, example_words_in), *linkage.paths_where(name, words_printed_in)}
+    for path in sorted(paths):
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
             assert file is not None, "it has texts"
             if text.use != "documentation" or name not in text.words:
                 continue
             is_ours = usage.stands_alone or path in knowing
-            for line in _EXAMPLE_LINE.finditer(file.source.text, text.start, text.end):
-                for match in pattern.finditer(file.source.text, line.start(1), line.end(1)):
-                    assert match.lastindex is not None, "each way to stand there names the name"
-                    start = match.start(match.lastindex)
-                    place = Place(path, start, start + len(name), PlaceSort.TEXT)
-                    if place in usage.places:
-                        continue
-                    if is_ours and not (is_global and file.source.text[start - 1] == "."):
-                        usage.places.add(place)
-                        if usage.stands_alone:
-                            usage.assume(PRIVATE_ATTRIBUTES)
-                    elif is_global and not _may_mean(file, text, name):
-                        continue
-                    elif all(each.place != place for each in usage.open_places):
-                        why = f"an example in documentation holds `{name}`: it is not known what that is"
-                        usage.open_places.append(OpenPlace(place, why))
+            for place in _places_in_examples(file, text, pattern):
+                if place not in usage.places:
+                    _note_in_example(usage, file, text, place, is_ours=is_ours, is_known=is_meant(file, text, place.start))
+            is_ours |= any(place.path == path and text.start <= place.start < text.end for place in usage.places)
+            # What a parameter is called is not shown.
+            if is_ours and usage.target.sort is not TargetSort.PARAMETER:
+                _note_output(usage, file, text, name)
+
+
+def _places_in_examples(file: LinkedFile, text: Text, pattern: re.Pattern[str]) -> Iterator[Place]:
+    for line in _EXAMPLE_LINE.finditer(file.source.text, text.start, text.end):
+        for match in pattern.finditer(file.source.text, line.start(1), line.end(1)):
+            assert match.lastindex is not None, "each way to stand there names the name"
+            yield Place(file.path, *match.span(match.lastindex), PlaceSort.TEXT)
+
+
+def _note_in_example(
+    usage: Usage, file: LinkedFile, text: Text, place: Place, *, is_ours: bool, is_known: bool | None
+) -> None:
+    """Note one place in an example: of which it is known what it means, of which it is taken to be ours, or neither."""
+    is_global = usage.target.sort is TargetSort.GLOBAL
+    name = file.source.text[place.start : place.end]
+    if _OWN_NAME.match(file.source.text, place.end):
+        _open(usage, place, f"an example in documentation asks `{name}` for its name")
+    elif is_known is not None:
+        (usage.places if is_known else usage.mentions).add(place)
+    elif is_ours and not (is_global and file.source.text[place.start - 1] == "."):
+        usage.places.add(place)
+        if usage.stands_alone:
+            usage.assume(PRIVATE_ATTRIBUTES)
+    elif not is_global or _may_mean(file, text, name):
+        _open(usage, place, f"an example in documentation holds `{name}`: it is not known what that is")
+
+
+def _note_output(usage: Usage, file: LinkedFile, text: Text, name: str) -> None:
+    """Open the places where what examples print seems to show the name: it is compared with what they do print."""
+    shown = re.compile(_SHOWN.replace("<name>", re.escape(name)))
+    for line in _EXAMPLE_LINE.finditer(file.source.text, text.start, text.end):
+        output = _OUTPUT.match(file.source.text, line.end(), text.end)
+        for match in shown.finditer(file.source.text, output.start(), output.end()) if output is not None else ():
+            assert match.lastindex is not None, "each way to stand there names the name"
+            start = match.start(match.lastindex)
+            place = Place(file.path, start, start + len(name), PlaceSort.TEXT)
+            _open(usage, place, f"what an example in documentation prints holds `{name}`")
+
+
+def _open(usage: Usage, place: Place, why: str) -> None:
+    if place not in usage.places and all(each.place != place for each in usage.open_places):
+        usage.open_places.append(OpenPlace(place, why))
 
 
 def _may_mean(file: LinkedFile, text: Text, name: str) -> bool:

@@ -26,7 +26,7 @@ def find_constructions(evaluator: Evaluator, key: ClassKey) -> list[tuple[Linked
     family = [key, *evaluator.below(key)]
     names = {evaluator.class_record(each).name for each in family}
     n_files = sum(len(linkage.paths_mentioning(name)) for name in names)
-    if n_files > _MOST_FILES or not _is_made_here_alone(evaluator, key):
+    if n_files > _MOST_FILES or any(map(linkage.stands_in_examples, names)) or not _is_made_here_alone(evaluator, key):
         return None
     if is_class_kept(evaluator, key) or is_class_of_instance_kept(evaluator, key):
         return None

@@ -87,6 +87,8 @@ class Holdings:
             and not (is_local and is_moved and n_moved == 1 and place.end in file.links.moved)
         ]
         is_in_sight = not _may_be_named_by_text(file, record.name)
+        if kind is ScopeKind.MODULE and self._evaluator.linkage.stands_in_examples(record.name):
+            is_in_sight = False
         if kind is ScopeKind.MODULE and is_in_sight:
             elsewhere = self._places_elsewhere(file, record.name)
             is_in_sight = elsewhere is not None
@@ -99,7 +101,7 @@ class Holdings:
         if not any(map(is_mutable, values)):
             return opened_inside(values)
         places = self._places_of_attribute(name, frozenset(relatives))
-        if places is None or self._is_looked_up(name):
+        if places is None or self._is_looked_up(name) or self._evaluator.linkage.stands_in_examples(name):
             return self._with_puts(values, [], is_in_sight=False)
         return self._with_puts(values, places, is_in_sight=not any(map(self._goes_on, places)))
 

@@ -37,6 +37,7 @@ from zephyrun.linking.texts import (
     names_members,
     defines_operators,
     derives_classes,
+    example_words_in,
     is_document,
     is_searched,
     read_frame_names,
@@ -45,6 +46,7 @@ from zephyrun.linking.texts import (
     shows_instructions,
     words_in,
     written_in,
+    written_in_examples,
 )
 from zephyrun.patterns import ends_of_word, lazy_pattern
 from zephyrun.source import SourceText
@@ -500,6 +502,28 @@ class Linkage:
             for data in self.contents.values()
             if isinstance(data, bytes) and any(word in data for word in _RUNNING_DOCUMENTS)
         )
+
+    def stands_in_examples(self, word: str) -> bool:
+        """Whether examples in documentation, which run as tests, hold a word."""
+        return word.encode() in self._words_in_examples
+
+    @cached_property
+    def _words_in_examples(self) -> frozenset[bytes]:
+        return self._seen_in_examples(example_words_in)
+
+    def is_written_in_examples(self, name: str) -> bool:
+        """Whether examples in documentation may give an attribute of that name a value."""
+        return name.encode() in self._written_in_examples
+
+    @cached_property
+    def _written_in_examples(self) -> frozenset[bytes]:
+        return self._seen_in_examples(written_in_examples)
+
+    def _seen_in_examples(self, look: Callable[[bytes], frozenset[bytes]]) -> frozenset[bytes]:
+        """What a glance at the examples of all modules shows, and at those of documents where these run."""
+        modules = [data for _, data in self._modules_read]
+        documents = [data for path, data in self.texts_beside if is_document(path)] if self.runs_documents else []
+        return frozenset[bytes]().union(*map(look, [*modules, *documents]))
 
     @cached_property
     def reads_documentation(self) -> bool:

@@ -27,7 +27,7 @@ from zephyrun.linking.exports import statements_of
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.library_bases import UNDERSTOOD_BASES, LibraryBases
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.mentions import note_mentions, word_in_text
+from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.names_given import doubt_names_given
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
@@ -47,7 +47,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
-from zephyrun.linking.texts import makes_classes
+from zephyrun.linking.texts import makes_classes, word_in_text
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
 from zephyrun.linking.values import NAMED_TUPLES, Evaluator
@@ -178,7 +178,7 @@ class MemberUsage:
         doubt_names_given(self._evaluator, self._usage, self.spelling)
         self._check_escapes()
         files = {place.path for place in self._usage.places}
-        note_mentions(self._linkage, self._usage, self.spelling, files.__contains__)
+        note_mentions(self._evaluator, self._usage, self.spelling, files.__contains__)
 
     def _check_readers_of_names(self) -> None:
         """Doubts about code that reads the name off a method, or off a class inside."""

@@ -8,9 +8,11 @@ from collections.abc import Callable, Collection, Mapping, Sequence
 from zephyrun.facts import ScopeKind
 from zephyrun.linking.code_texts import note_code_texts
 from zephyrun.linking.dotted_texts import note_dotted_texts
-from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.texts import example_words_in, is_document, words_in
+from zephyrun.linking.examples import MeantInExamples
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.texts import example_words_in, is_document, word_in_text, words_in
 from zephyrun.linking.usage import Place, PlaceSort, Usage
+from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
@@ -29,15 +31,8 @@ def is_distinctive(name: str) -> bool:
     return "_" in inner or inner != inner.lower() and inner[1:] != inner[1:].lower()
 
 
-def word_in_text(name: str) -> re.Pattern[str]:
-    """Finds a name as a whole word."""
-    # Letters first, and only then what is before them: that is many times as fast.
-    escaped = re.escape(name)
-    return re.compile(rf"{escaped}(?<!\w{escaped})(?!\w)")
-
-
 def note_mentions(
-    linkage: Linkage,
+    evaluator: Evaluator,
     usage: Usage,
     name: str,
     is_visible: Callable[[str], bool],
@@ -55,11 +50,15 @@ def note_mentions(
     could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
     of data or settings can get to the name.
     """
+    linkage = evaluator.linkage
     if not only_near:
-        note_code_texts(linkage, usage, name, called)
+        note_code_texts(linkage, usage, name, called, is_meant=MeantInExamples(evaluator, usage).is_meant)
         note_dotted_texts(linkage, usage, name)
+
     known = {(place.path, place.start) for place in usage.places}
     known |= {(each.place.path, each.place.start) for each in usage.open_places}
+    # Names in examples that are known to be others.
+    known |= {(place.path, place.start) for place in usage.mentions}
     pattern = word_in_text(name)
     for path in linkage.paths_mentioning(name):
         if only_near and not is_visible(path):

@@ -63,7 +63,7 @@ class ModuleUsage:
         self._note_bridges()
         self._check()
         files = {place.path for place in self._usage.places}
-        note_mentions(self._linkage, self._usage, self.name, files.__contains__)
+        note_mentions(self._evaluator, self._usage, self.name, files.__contains__)
 
     def _is_taken_twice(self) -> bool:
         paths = [path for path, module in self._linkage.modules.items() if module == self.dotted]

@@ -134,7 +134,7 @@ class ParameterUsage:
         self._check_other_code()
         files = {place.path for place in self._usage.places}
         note_mentions(
-            self._linkage,
+            self._evaluator,
             self._usage,
             self.name,
             files.__contains__,

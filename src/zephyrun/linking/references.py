@@ -37,9 +37,10 @@ from zephyrun.linking.fixtures import (
 from zephyrun.linking.going_about import MAKING_METHODS
 from zephyrun.linking.import_graph import knows
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.mentions import note_mentions, word_in_text
+from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test
 from zephyrun.linking.reader_calls import calls_of_readers
+from zephyrun.linking.texts import word_in_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
 from zephyrun.linking.values import Evaluator, decorator_callee
@@ -169,7 +170,7 @@ class GlobalUsage:
         self._check_names_read()
         self._check_passing_on()
         self._check_outsiders()
-        note_mentions(self._linkage, self._usage, self._name, self._is_visible)
+        note_mentions(self._evaluator, self._usage, self._name, self._is_visible)
 
     def _is_visible(self, path: str) -> bool:
         return path in self.homes or any(place.path == path for place in self._usage.places)

@@ -304,17 +304,17 @@ def functions_called(evaluator: Evaluator, callee: Value) -> list[tuple[str, int
         found = [each for key in evaluator.relatives(own) for each in _methods(evaluator, key, "__call__")]
         if "builtins.type" in evaluator.foreign_above(own):
             # An instance of a metaclass is a class.
-            found += [each for key in _classes_of_metaclass(evaluator, own) for each in _functions_making(evaluator, key)]
+            found += [each for key in _classes_of_metaclass(evaluator, own) for each in functions_making(evaluator, key)]
         return found
     if callee.sort is not ValueSort.CLASS:
         return []
     if callee.may_be_below:
-        making = [_functions_making(evaluator, key) for key in (own, *evaluator.below(own))]
+        making = [functions_making(evaluator, key) for key in (own, *evaluator.below(own))]
         return list(dict.fromkeys(key for keys in making for key in keys))
-    return _functions_making(evaluator, own)
+    return functions_making(evaluator, own)
 
 
-def _functions_making(evaluator: Evaluator, own: tuple[str, int]) -> list[tuple[str, int]]:
+def functions_making(evaluator: Evaluator, own: tuple[str, int]) -> list[tuple[str, int]]:
     """The functions that a call of a class runs first."""
     found = _calls_of_metaclass(evaluator, own)
     for key in evaluator.above(own):

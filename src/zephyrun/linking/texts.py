@@ -125,6 +125,9 @@ _MARK = lazy_pattern(PLAIN_MARK.encode(), re.DOTALL)
 # A line of an example in documentation, which runs.
 EXAMPLE_LINE = r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$"
 _EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE.encode())
+# What an example prints, behind its last line: all up to an empty line or the next example.
+EXAMPLE_OUTPUT = r"(?:\r?\n(?![ \t]*(?:\r?\n|>>>|\.\.\.[ \t]|\"\"\"|'''|\Z))[^\r\n]*)+"
+_EXAMPLE_OUTPUT = lazy_pattern(EXAMPLE_OUTPUT.encode())
 _LIKE_CODE = lazy_pattern(rb"[.(=]|\b(?:import|from|def|class|for|while|with|try|if|raise|del|assert)\b")
 
 # Whatever is no letter of ASCII may be part of a name.
@@ -173,6 +176,13 @@ def words_in(data: bytes) -> frozenset[bytes]:
     behind_digits = {word for word in found if word[:1].isdigit()}
     found = (found - behind_digits) | {word.lstrip(_DIGITS) for word in behind_digits} - {b""}
     return frozenset(map(_KNOWN_WORDS.setdefault, found, found))
+
+
+def word_in_text(name: str) -> re.Pattern[str]:
+    """Finds a name as a whole word."""
+    # Letters first, and only then what is before them: that is many times as fast.
+    escaped = re.escape(name)
+    return re.compile(rf"{escaped}(?<!\w{escaped})(?!\w)")
 
 
 @glance
@@ -308,6 +318,23 @@ def example_words_in(data: bytes) -> frozenset[bytes]:
     if b">>>" not in data:
         return frozenset()
     return frozenset(word for line in _EXAMPLE_LINE.findall(data) for word in _WORD.findall(line))
+
+
+@glance
+def words_printed_in(data: bytes) -> frozenset[bytes]:
+    """The words of what examples in documentation print, at a glance."""
+    if b">>>" not in data:
+        return frozenset()
+    outputs = (_EXAMPLE_OUTPUT.match(data, line.end()) for line in _EXAMPLE_LINE.finditer(data))
+    return frozenset(word for output in outputs if output is not None for word in _WORD.findall(output[0]))
+
+
+@glance
+def written_in_examples(data: bytes) -> frozenset[bytes]:
+    """The names of attributes to which examples in documentation may give a value, at a glance."""
+    if b">>>" not in data:
+        return frozenset()
+    return frozenset(name for line in _EXAMPLE_LINE.findall(data) for name in _WRITTEN.findall(line))
 
 
 def texts_in(data: bytes) -> Iterator[tuple[int, bytes]]:

@@ -337,7 +337,9 @@ class Evaluator:
 
     def _writes_in_reach(self, name: str) -> list[tuple[LinkedFile, AttributeUse]] | None:
         """As `writes`, to tell what an attribute may be; `None` where too many files would have to be
-        read for that."""
+        read for that, or examples in documentation may write it."""
+        if self.linkage.is_written_in_examples(name):
+            return None
         is_cheap = name in self._writes or len(self._paths_of_writes(name)) <= _MOST_FILES_FOR_ONE
         return self.writes(name) if is_cheap else None
 
@@ -724,12 +726,16 @@ class Evaluator:
     def _called(
         self, file: LinkedFile, callee: Value, origin: Origin, arguments: tuple[Origin, ...]
     ) -> Values:
+        if callee.sort is ValueSort.FOREIGN:
+            return self._result_of_foreign(file, callee.name, origin, arguments)
+        return self.given_by_call(callee)
+
+    def given_by_call(self, callee: Value) -> Values:
+        """What calling something gives, whatever it is handed."""
         if callee.sort is ValueSort.CLASS:
             return self._constructed(callee)
         if callee.sort is ValueSort.FUNCTION:
             return self._result(callee)
-        if callee.sort is ValueSort.FOREIGN:
-            return self._result_of_foreign(file, callee.name, origin, arguments)
         if callee.sort is ValueSort.OUTSIDE:
             return _OUTSIDE
         # None cannot be called, so the program does not come any further.
@@ -761,8 +767,9 @@ class Evaluator:
             }
             for file, use in self.writes("__class__")
         ]
-        # Where it is set by its name, the class may be any.
-        return [*found, set()] if "__class__" in self._names_set else found
+        # Where it is set by its name, or in an example, the class may be any.
+        is_open = "__class__" in self._names_set or self.linkage.is_written_in_examples("__class__")
+        return [*found, set()] if is_open else found
 
     def _result(self, callee: Value) -> Values:
         key = (callee.path, callee.number)
