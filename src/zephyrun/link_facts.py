@@ -142,23 +142,35 @@ class TextUse(NamedTuple):
 
 class Lookup(NamedTuple):
     """A call that looks an attribute of `receiver` up by a name that is worked out, and what such a name
-    begins and ends with: "" where that is not known. It `is_handed_on` where it is what the special method
-    around was asked for."""
+    begins and ends with: "" where that is not known. Where a variable may hold several texts, each is one lookup;
+    with `is_whole`, the prefix is all of it. It `is_handed_on` where it is what the special method around was asked for.
+    Of a variable of which nothing is known `binding` is the binding."""
 
     start: int
     receiver: Origin
     prefix: str
     suffix: str = ""
     is_handed_on: bool = False
+    is_whole: bool = False
+    binding: int = -1
 
     def may_find(self, name: str) -> bool:
         """Whether the name that is worked out may be this one."""
+        if self.is_whole:
+            return name == self.prefix
         is_long_enough = len(name) >= len(self.prefix) + len(self.suffix)
         return is_long_enough and name.startswith(self.prefix) and name.endswith(self.suffix)
 
     @property
+    def is_open(self) -> bool:
+        """Whether the name may be any."""
+        return not (self.prefix or self.suffix or self.is_whole)
+
+    @property
     def shape(self) -> str:
-        """How such names are spelled, for readers: `begin with "do_"`; "" where nothing is known."""
+        """How such names are spelled, for readers: `begin with "do_"`; "" where nothing is known, or all of it."""
+        if self.is_whole:
+            return ""
         parts = [
             f'{verb} with "{part}"'
             for verb, part in (("begin", self.prefix), ("end", self.suffix))

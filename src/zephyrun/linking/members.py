@@ -13,7 +13,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, Origin, OriginSort, TextUse, Use
+from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, Lookup, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.certain_attributes import is_always_there
@@ -48,6 +48,7 @@ from zephyrun.linking.references import (
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.texts import makes_classes, word_in_text
+from zephyrun.linking.texts_handed import texts_handed
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
 from zephyrun.linking.values import NAMED_TUPLES, Evaluator
@@ -77,6 +78,10 @@ _ASKING_NOTHING = frozenset(
     collections.defaultdict itertools.chain operator.attrgetter asyncio.gather asyncio.run
     asyncio.create_task asyncio.wait_for asyncio.ensure_future builtins.object.__setattr__
     builtins.object.__getattribute__ builtins.object.__delattr__""".split()
+) | frozenset(
+    f"{logger}.{level}"
+    for logger in ("logging", "logging.Logger()")
+    for level in "debug info warning warn error exception critical fatal log".split()
 )
 # Values that are none of the project's own making, and ask for nothing.
 _PLAIN_SORTS = (ValueSort.PLAIN, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING, ValueSort.OUTSIDE)
@@ -120,7 +125,7 @@ _HELD_AGAINST = lazy_pattern(r"\)\s*[=!]=\s*vars\(\s*\Z")
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
-_ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__", "__delattr__")
+_ATTRIBUTE_HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
 _NAMESPACE = "__dict__"
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
@@ -419,7 +424,11 @@ class MemberUsage:
         return LibraryBases(self._evaluator, self.family)
 
     def _may_be_any(self, values: Values) -> bool:
-        """Whether something may be an instance of the family, without being known as one."""
+        """Whether something may be an instance of the family, without being known as one, or hand on to one what it is
+        asked for."""
+        return self._may_be_stranger(values) or self._is_proxy(values)
+
+    def _may_be_stranger(self, values: Values) -> bool:
         return UNKNOWN_VALUE in values or any(map(self._bases.have_instance, values))
 
     def _may_have_it_from_us(self, key: ClassKey, sort: ValueSort) -> bool:
@@ -508,7 +517,9 @@ class MemberUsage:
 
     def _may_be_class_of_ours(self, value: Value) -> bool:
         """Whether what a pattern holds something against may be a class of an instance of the family, without being
-        known as one: any class of a library may be, that is no concrete one of the language."""
+        known as one: any class of a library may be, that is no concrete one of the language, and a proxy's."""
+        if value.sort is ValueSort.CLASS:
+            return self._is_proxy(frozenset({value.as_instance()}))
         if value.sort is ValueSort.FOREIGN and value.name.startswith("builtins."):
             return value.name == "builtins.object" or value.name in self._foreign_names
         return value == UNKNOWN_VALUE or value.sort is ValueSort.FOREIGN
@@ -649,10 +660,15 @@ class MemberUsage:
             words = {name.rpartition(".")[2] for name in callees} | {text.callee.name}
             if classes and classes <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
-            elif classes & self._reachable or (self._may_be_any(values) and words & LOOKUPS):
+            elif classes & self._reachable or (self._may_be_any(values) and words & (LOOKUPS | _ATTRIBUTE_HOOKS)):
                 self._open_text(place, self.spelling)
-        elif callees & _KEEPING_LOOKUPS or makes_classes(file.data):
+        elif callees & _KEEPING_LOOKUPS or makes_classes(file.data) or self._goes_to_hook(text):
             self._open_text(place, self.spelling)
+
+    def _goes_to_hook(self, text: TextUse) -> bool:
+        """Whether what a text is handed to may be a hook that is looked up by its own name (`getattr(thing, "__getattr__")`)."""
+        is_looked_up = text.callee.sort is OriginSort.CALL and text.callee.parts[0].name in LOOKUPS
+        return is_looked_up and any(map(self._linkage.stands_in_quotes, _ATTRIBUTE_HOOKS))
 
     def _open_text(self, place: Place, words: str) -> None:
         self._usage.open_places.append(
@@ -929,15 +945,16 @@ class MemberUsage:
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
                 assert file is not None, "it has calls"
-                if not lookup.may_find(self.spelling):
+                if not lookup.may_find(self.spelling) or not self._may_be_sought(file, lookup):
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
-                # Who asks a proxy for a private name is a reference to it, and renamed.
-                is_told = self.is_private and lookup.is_handed_on
-                is_in_family = not is_told and bool(_classes(values) & self._reachable)
+                # Who asks a proxy for a name that the library asks nobody for is a reference to it, or an open place.
+                is_told = lookup.is_handed_on and (self.is_private or not self._may_be_asked_for())
+                is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values) and not lookup.is_handed_on)
+                is_in_family = not is_told and is_asked
                 is_possible = (
-                    self._may_be_any(values)
-                    and (not self.is_private or bool(lookup.shape) or self._stands_in_text or is_begun)
+                    self._may_be_stranger(values)
+                    and (not self.is_private or not lookup.is_open or self._stands_in_text or is_begun)
                     and not self._evaluator.is_some_module(file, lookup.receiver)
                 )
                 if not is_in_family and not is_possible:
@@ -965,6 +982,15 @@ class MemberUsage:
         self._check_tables_of_strangers()
         self._check_other_ways_to_namespaces()
         self._check_texts_put_together()
+
+    def _is_proxy(self, values: Values) -> bool:
+        """Whether something may be an instance of a class that asks one of the family for what it has not."""
+        return any(value.sort is ValueSort.INSTANCE and self._is_open(value) for value in values)
+
+    def _may_be_sought(self, file: LinkedFile, lookup: Lookup) -> bool:
+        """Whether callers may hand the name to a parameter by which something is looked up."""
+        texts = texts_handed(self._evaluator, file.path, lookup.binding)
+        return texts is None or self.spelling in texts
 
     def _begins_in(self, data: bytes) -> bool:
         """Whether a file makes names of a text that the private name begins with (`"_" + name`), at a glance."""

@@ -115,7 +115,13 @@ _GIVE_FOREIGN = {
     "argparse.ArgumentParser().add_mutually_exclusive_group": "argparse.ArgumentParser()",
     "argparse.Namespace": "argparse.Namespace()",
     "types.SimpleNamespace": "types.SimpleNamespace()",
+    "logging.getLogger": "logging.Logger()",
+    "logging.Logger": "logging.Logger()",
+    "logging.Logger().getChild": "logging.Logger()",
 }
+# What gives loggers, and what says of which class these are.
+_GIVING_LOGGERS = frozenset({"logging.getLogger", "logging.Logger().getChild"})
+_SETTING_LOGGERS = ("setLoggerClass", "loggerClass")
 _NAMESPACES = frozenset({"argparse.Namespace()", "types.SimpleNamespace()"})
 # Decorators that leave a function what it is, or whose result is called the same way.
 HARMLESS_DECORATORS = frozenset(
@@ -796,7 +802,8 @@ class Evaluator:
             if (found := self._result_of_builtin(file, short, origin, arguments)) is not None:
                 return found
         if name in _GIVE_FOREIGN:
-            return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])})
+            is_known = name not in _GIVING_LOGGERS or not any(map(self.linkage.paths_mentioning, _SETTING_LOGGERS))
+            return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])}) if is_known else _NOTHING_KNOWN
         if name in _GIVE_ARGUMENT and arguments:
             values = self.values(file, arguments[0])
             return _NOTHING_KNOWN if any(map(self._copies_itself, values)) else values
@@ -988,7 +995,7 @@ class Evaluator:
         given = given_by_fixture(self, file, record, origin.name)
         if given is not None:
             return given
-        calls = self._calls_of(file, origin.binding)
+        calls = self.calls_of(file, origin.binding)
         if calls is None:
             return _NOTHING_KNOWN
         positions = [each.name for each in record.parameters if each.sort in BY_POSITION]
@@ -1052,7 +1059,8 @@ class Evaluator:
     def _is_static(self, record: FunctionRecord) -> bool:
         return any(decorator.name == "staticmethod" for decorator in record.decorators)
 
-    def _calls_of(self, file: LinkedFile, index: int) -> list[tuple[LinkedFile, Handed]] | None:
+    def calls_of(self, file: LinkedFile, index: int) -> list[tuple[LinkedFile, Handed]] | None:
+        """All that calls hand to a function, `None` where some of them may not be in sight."""
         # Each of them asks the other.
         from zephyrun.linking.calls_in_sight import find_calls
         from zephyrun.linking.constructions import find_constructions

@@ -403,9 +403,9 @@ class _Pursuit:
         messages does that, and not for one of what happens to hold the function."""
         is_method = slot.owner >= 0 and slot.name == self._own_name
         for lookup in file.links.lookups:
-            if not lookup.may_find(slot.name) or (self._is_unwritten(slot.name) and not lookup.shape):
+            if not lookup.may_find(slot.name) or (self._is_unwritten(slot.name) and lookup.is_open):
                 continue
-            if not lookup.shape and not is_method and not self._is_likely(file, lookup.receiver, slot):
+            if lookup.is_open and not is_method and not self._is_likely(file, lookup.receiver, slot):
                 continue
             if self._may_be_had_by(file, lookup.receiver, slot):
                 self._look_up_there(file, lookup.start, slot.way)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import cached_property
 from typing import Any
 
 from zephyrun.facts import BINDING_ROLES, Role
@@ -119,12 +120,18 @@ def _short_name(node: ast.AST) -> str:
 
 
 class _Frame:
-    """What is gathered about the function whose body is being read."""
+    """What is gathered about the function whose body is being read, that of `node`; of a module that is nothing."""
 
-    def __init__(self) -> None:
+    def __init__(self, node: ast.AST | None = None) -> None:
+        self.node = node
         self.returned: list[Origin] = []
         self.yielded: list[Origin] = []
         self.is_generator = False
+
+    @cached_property
+    def given(self) -> dict[str, list[ast.expr | None]]:
+        """What its names are given, `None` for what is no plain expression."""
+        return given_in(self.node) if self.node is not None else {}
 
 
 class _Reader(ast.NodeVisitor):
@@ -337,7 +344,7 @@ class _Reader(ast.NodeVisitor):
         around = self._scope
         with self._inside(self._inner_scopes.get(name_start, around)):
             parameters = self._parameters(node, number, owner)
-            self._frames.append(_Frame())
+            self._frames.append(_Frame(node))
             before = self._hooked
             is_hook = node.name in _HOOKS and len(parameters) > 1
             self._hooked = (parameters[0].name, parameters[1].name) if is_hook else ("", "")
@@ -452,7 +459,7 @@ class _Reader(ast.NodeVisitor):
         self._functions.append(None)  # type: ignore[arg-type]
         with self._inside(self._scope):
             parameters = self._parameters(node, number, -1)
-            self._frames.append(_Frame())
+            self._frames.append(_Frame(node))
             self.visit(node.body)
             self._frames.pop()
         self._functions[number] = FunctionRecord(
@@ -842,7 +849,22 @@ class _Reader(ast.NodeVisitor):
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
             is_asked = isinstance(name, ast.Name) and name.id == self._hooked[1]
-            self._lookups.append(Lookup(self._start_of(node), receiver, *_ends_of(name), is_handed_on=is_asked))
+            for prefix, suffix, is_whole in sorted(self._shapes_of(name)):
+                is_open_variable = isinstance(name, ast.Name) and not (prefix or suffix or is_whole)
+                binding = self._binding_at(self._start_of(name)) if is_open_variable else -1
+                self._lookups.append(Lookup(self._start_of(node), receiver, prefix, suffix, is_asked, is_whole, binding))
+
+    def _shapes_of(self, name: ast.expr | None, seen: frozenset[str] = frozenset()) -> set[tuple[str, str, bool]]:
+        """What a text that is put together may begin and end with, and whether the beginning is all of it: several
+        where a variable may hold several texts."""
+        if isinstance(name, ast.IfExp):
+            return self._shapes_of(name.body, seen) | self._shapes_of(name.orelse, seen)
+        if isinstance(name, ast.Constant) and isinstance(name.value, str):
+            return {(name.value, "", True)}
+        if isinstance(name, ast.Name) and name.id not in seen:
+            given = next((frame.given[name.id] for frame in reversed(self._frames) if name.id in frame.given), [None])
+            return set().union(*(self._shapes_of(each, seen | {name.id}) for each in given))
+        return {(*_ends_of(name), False)} if name is not None else {("", "", False)}
 
     def _is_itself(self, node: ast.expr) -> bool:
         """Whether an expression is the instance of the special method around, or what is above it."""
@@ -1120,6 +1142,47 @@ def _ends_of(node: ast.expr) -> tuple[str, str]:
     if isinstance(node, ast.Constant) and isinstance(node.value, str):
         return _BEFORE_FILLING.split(node.value)[0], _AFTER_FILLING.split(node.value)[-1]
     return "", ""
+
+
+def given_in(function: ast.AST) -> dict[str, list[ast.expr | None]]:
+    """What the names of a function, and of those inside it, are given: expressions, and `None` for all else."""
+    found: dict[str, list[ast.expr | None]] = {}
+    plain: set[ast.expr] = set()
+    nodes = list(ast.walk(function))
+    for node in nodes:
+        for target, value in _given_plainly(node):
+            plain.add(target)
+            found.setdefault(target.id, []).append(value)
+    for node in nodes:
+        if isinstance(node, ast.Name) and not isinstance(node.ctx, ast.Load) and node not in plain:
+            found.setdefault(node.id, []).append(None)
+        for name in _bound_otherwise(node):
+            found.setdefault(name, []).append(None)
+    return found
+
+
+def _given_plainly(node: ast.AST) -> Iterator[tuple[ast.Name, ast.expr]]:
+    """The names that a statement or expression gives values that are written there."""
+    if isinstance(node, ast.Assign):
+        yield from ((target, node.value) for target in node.targets if isinstance(target, ast.Name))
+    elif isinstance(node, ast.AnnAssign | ast.NamedExpr) and isinstance(node.target, ast.Name):
+        if node.value is not None:
+            yield node.target, node.value
+    elif isinstance(node, ast.For | ast.AsyncFor | ast.comprehension):
+        listed = node.iter.elts if isinstance(node.iter, ast.Tuple | ast.List | ast.Set) else []
+        if isinstance(node.target, ast.Name) and not any(isinstance(each, ast.Starred) for each in listed):
+            yield from ((node.target, each) for each in listed)
+
+
+def _bound_otherwise(node: ast.AST) -> Iterator[str]:
+    """The names that something binds which is no expression."""
+    if isinstance(node, ast.Global | ast.Nonlocal):
+        yield from node.names
+    elif isinstance(node, ast.alias):
+        yield node.asname or node.name.partition(".")[0]
+    elif not isinstance(node, ast.keyword):
+        names = (getattr(node, field, None) for field in ("name", "arg", "rest"))
+        yield from (name for name in names if isinstance(name, str))
 
 
 def _assigns(nodes: Iterable[ast.AST], name: str) -> bool:
