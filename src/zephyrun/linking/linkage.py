@@ -76,6 +76,7 @@ _REST_MARKS = (
     *(b"**", b"kwargs", b"kwds", b"keywords", b"kw="),
     *(b"Thread", b"Process", b"Timer", b"enter", b"apply"),
 )
+_FILLS_ATTRIBUTE_IN = lazy_pattern(r"\{[^{}:!]*\.")
 _LAST_WORD = lazy_pattern(r"\w+\Z")
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
 _LOADED_BY_NAME = lazy_pattern(
@@ -229,6 +230,13 @@ class LinkedFile:
             word = _LAST_WORD.search(self.source.text, handed.start, handed.end)
             found.setdefault(word[0] if word is not None else "", []).append(handed)
         return found
+
+    @cached_property
+    def ends_of_plain_templates(self) -> frozenset[int]:
+        """Where texts end that ask what is filled into them for no attribute, and hold nothing but what is written there."""
+        return frozenset(
+            text.end for text in self.facts.texts if not text.interpolated and not _FILLS_ATTRIBUTE_IN.search(text.words)
+        )
 
     @cached_property
     def parameter_by_binding(self) -> dict[int, tuple[int, ParameterRecord]]:

@@ -126,6 +126,7 @@ _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
+_READING_HOOKS = ("__getattr__", "__getattribute__")
 _NAMESPACE = "__dict__"
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
@@ -435,12 +436,7 @@ class MemberUsage:
         """Whether an instance of another class may have the name from one of the family all the same."""
         evaluator = self._evaluator
         relatives = evaluator.relatives(key)
-        if sort is ValueSort.INSTANCE and any(
-            evaluator.binding_in(each, hook) is not None
-            for each in relatives
-            for hook in ("__getattr__", "__getattribute__")
-        ):
-            # What it has no name for it may ask for elsewhere.
+        if sort is ValueSort.INSTANCE and self._asks_elsewhere(key):
             return True
         if evaluator.unknown_above(key):
             # A base that is worked out may be any class.
@@ -949,7 +945,9 @@ class MemberUsage:
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 # Who asks a proxy for a name that the library asks nobody for is a reference to it, or an open place.
-                is_told = lookup.is_handed_on and (self.is_private or not self._may_be_asked_for())
+                is_told = lookup.is_handed_on and self.is_private
+                if lookup.is_handed_on and not self._is_asked_out_of_sight(file, lookup):
+                    continue
                 is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values) and not lookup.is_handed_on)
                 is_in_family = not is_told and is_asked
                 is_possible = (
@@ -983,9 +981,28 @@ class MemberUsage:
         self._check_other_ways_to_namespaces()
         self._check_texts_put_together()
 
+    def _is_asked_out_of_sight(self, file: LinkedFile, lookup: Lookup) -> bool:
+        """Whether somebody may ask for the name what hands on what it is asked for, who shows nowhere: the library does so,
+        and who gives values."""
+        is_reading = file.source.text.startswith("getattr", lookup.start)
+        return self.is_private or not is_reading or self._may_be_asked_for() or _are_hooks_taken(self._evaluator)
+
     def _is_proxy(self, values: Values) -> bool:
-        """Whether something may be an instance of a class that asks one of the family for what it has not."""
-        return any(value.sort is ValueSort.INSTANCE and self._is_open(value) for value in values)
+        """Whether something may be an instance of another class that asks elsewhere for what it has not."""
+        return any(
+            (value.path, value.number) not in self._reachable
+            and (
+                self._asks_elsewhere((value.path, value.number))
+                if value.sort is ValueSort.INSTANCE
+                else any(map(self._evaluator.has_own_metaclass, self._evaluator.above((value.path, value.number))))
+            )
+            for value in values
+            if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
+        )
+
+    def _asks_elsewhere(self, key: ClassKey) -> bool:
+        """Whether a class has a method for the names that its instances do not have."""
+        return any(self._evaluator.defines(each, hook) for each in self._evaluator.relatives(key) for hook in _READING_HOOKS)
 
     def _may_be_sought(self, file: LinkedFile, lookup: Lookup) -> bool:
         """Whether callers may hand the name to a parameter by which something is looked up."""
@@ -1232,8 +1249,23 @@ def _handed_instances(
     found = []
     for handed in file.links.handed:
         if classes := _classes(evaluator.values(file, handed.value)):
-            found.append((handed, classes, _asks_nothing(evaluator, file, handed.callee)))
+            found.append((handed, classes, _fills_literal(file, handed) or _asks_nothing(evaluator, file, handed.callee)))
     return found
+
+
+@once_a_version
+def _are_hooks_taken(evaluator: Evaluator) -> bool:
+    """Whether a method that is asked for names goes about as a value, or bears another name, too."""
+    return any(
+        any(use.end not in file.links.called for hook in _READING_HOOKS for use in file.links.attributes_by_name.get(hook, ()))
+        or any(
+            Role.READ in file.facts.roles(names[hook])
+            for names in file.class_bindings.values()
+            for hook in _READING_HOOKS
+            if hook in names
+        )
+        for file in evaluator.linkage.mentioning_any(_READING_HOOKS)
+    )
 
 
 @once_a_version
@@ -1258,6 +1290,11 @@ def _hands_on_strangers(evaluator: Evaluator) -> bool:
         for file in files
         for handed in file.links.handed
     )
+
+
+def _fills_literal(file: LinkedFile, handed: Handed) -> bool:
+    """Whether something is filled into a text that is written there, and which asks it for no attribute (`"{} kg".format(hive)`)."""
+    return handed.callee.name == "format" and handed.call - len(".format") in file.ends_of_plain_templates
 
 
 def _asks_nothing(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> bool:
