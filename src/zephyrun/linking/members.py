@@ -122,6 +122,11 @@ _COPIES_ALL_BEFORE = lazy_pattern(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
 _COPIES_ALL_AFTER = lazy_pattern(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
 # What is had without its names (`vars(hive).values()`), or held against the like of it.
 _HELD_AGAINST = lazy_pattern(r"\)\s*[=!]=\s*vars\(\s*\Z")
+# Two instances of one class, or of one and one below it, have the same names.
+_HELD_AGAINST_LIKE = lazy_pattern(
+    r"\bisinstance\(\s*(\w+)\s*,\s*(?:self\.__class__|type\(self\))\s*\)(?:\s+and\s+|[ \t]*:\s*return\s+)"
+    r"(?:self\.__dict__\s*[=!]=\s*\1\.__dict__|\1\.__dict__\s*[=!]=\s*self\.__dict__)(?!\s*[.\[])"
+)
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
@@ -1138,6 +1143,8 @@ class MemberUsage:
             return False
         text = file.source.text
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
+        if _is_held_against_like(text, use.start):
+            return False
         asked = _ONE_NAME_AFTER.match(text, use.end) or _ONE_NAME_BEFORE.search(before)
         if asked is None:
             return is_ours or not is_called_like_class(file, use.start)
@@ -1323,6 +1330,14 @@ def _classes(values: Values) -> set[ClassKey]:
         for value in values
         if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
     }
+
+
+def _is_held_against_like(text: str, place: int) -> bool:
+    """Whether the names of an instance are only held against those of another one of its class, which has the same."""
+    return any(
+        match.start() < place < match.end() and not text[: match.start()].rstrip().endswith("not")
+        for match in _HELD_AGAINST_LIKE.finditer(text)
+    )
 
 
 def _is_only_declared(file: LinkedFile, binding: int) -> bool:
