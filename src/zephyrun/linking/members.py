@@ -430,12 +430,12 @@ class MemberUsage:
         return LibraryBases(self._evaluator, self.family)
 
     def _may_be_any(self, values: Values) -> bool:
-        """Whether something may be an instance of the family, without being known as one, or hand on to one what it is
-        asked for."""
-        return self._may_be_stranger(values) or self._is_proxy(values)
-
-    def _may_be_stranger(self, values: Values) -> bool:
+        """Whether something may be an instance of the family, without being known as one."""
         return UNKNOWN_VALUE in values or any(map(self._bases.have_instance, values))
+
+    def _may_ask_us(self, values: Values) -> bool:
+        """Whether something may be one of the family, or hand on to one what it is asked for."""
+        return self._may_be_any(values) or self._is_proxy(values)
 
     def _may_have_it_from_us(self, key: ClassKey, sort: ValueSort) -> bool:
         """Whether an instance of another class may have the name from one of the family all the same."""
@@ -653,7 +653,7 @@ class MemberUsage:
             values = self._evaluator.values(file, text.callee.parts[0])
             if _classes(values) and _classes(values) <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
-            elif _classes(values) & self._reachable or self._may_be_any(values):
+            elif _classes(values) & self._reachable or self._may_ask_us(values):
                 self._open_text(place, self.spelling)
         elif text.position == 1 and text.arguments:
             values = self._evaluator.values(file, text.arguments[0])
@@ -661,7 +661,7 @@ class MemberUsage:
             words = {name.rpartition(".")[2] for name in callees} | {text.callee.name}
             if classes and classes <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
-            elif classes & self._reachable or (self._may_be_any(values) and words & (LOOKUPS | _ATTRIBUTE_HOOKS)):
+            elif classes & self._reachable or (self._may_ask_us(values) and words & (LOOKUPS | _ATTRIBUTE_HOOKS)):
                 self._open_text(place, self.spelling)
         elif callees & _KEEPING_LOOKUPS or makes_classes(file.data) or self._goes_to_hook(text):
             self._open_text(place, self.spelling)
@@ -956,7 +956,7 @@ class MemberUsage:
                 is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values) and not lookup.is_handed_on)
                 is_in_family = not is_told and is_asked
                 is_possible = (
-                    self._may_be_stranger(values)
+                    self._may_be_any(values)
                     and (not self.is_private or not lookup.is_open or self._stands_in_text or is_begun)
                     and not self._evaluator.is_some_module(file, lookup.receiver)
                 )
@@ -999,10 +999,25 @@ class MemberUsage:
             and (
                 self._asks_elsewhere((value.path, value.number))
                 if value.sort is ValueSort.INSTANCE
-                else any(map(self._evaluator.has_own_metaclass, self._evaluator.above((value.path, value.number))))
+                else self._asks_metaclass((value.path, value.number))
             )
             for value in values
             if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
+        )
+
+    def _asks_metaclass(self, key: ClassKey) -> bool:
+        """Whether a class has a metaclass that has a method for the names that it does not have."""
+        made_by = [
+            value
+            for each in self._evaluator.above(key)
+            if (origin := self._evaluator.class_record(each).metaclass) is not None
+            for value in self._evaluator.values(self._evaluator.file(each[0]), origin)
+        ]
+        return any(
+            self._asks_elsewhere((value.path, value.number))
+            if value.sort is ValueSort.CLASS
+            else value.sort is not ValueSort.FOREIGN
+            for value in made_by
         )
 
     def _asks_elsewhere(self, key: ClassKey) -> bool:
