@@ -9,7 +9,6 @@ from typing import NamedTuple
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, OriginSort, Use
 from zephyrun.linking.asked_by_text import asked_by_text
-from zephyrun.linking.going_classes import is_class_kept, is_class_of_instance_kept
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile
@@ -336,7 +335,6 @@ def _unknown_reads(
         if (
             use.use is Use.READ
             and pattern.search(before.encode())
-            and not (attribute == "__name__" and _is_handed_in(file, use.receiver) and _stay_home(evaluator, ours))
             and any(_may_bear_name(evaluator, value, ours, attribute) for value in values)
         ):
             compared = _COMPARED.match(file.source.text, use.end)
@@ -347,19 +345,6 @@ def _unknown_reads(
         values = evaluator.values(file, text.arguments[0]) if text.position > 0 else frozenset()
         if not values or any(_may_bear_name(evaluator, value, ours) for value in values):
             yield None
-
-
-def _is_handed_in(file: LinkedFile, receiver: Origin) -> bool:
-    """Whether something is a parameter of which nothing is known but that callers hand it in."""
-    sources = file.links.sources.get(receiver.binding, ()) if receiver.sort is OriginSort.NAME else ()
-    return bool(sources) and all(each.sort is OriginSort.PASSED for each in sources)
-
-
-def _stay_home(evaluator: Evaluator, ours: _Ours) -> bool:
-    """Whether ours are classes that nobody is handed, nor the classes of their instances."""
-    return ours.are_classes and not any(
-        is_class_kept(evaluator, key) or is_class_of_instance_kept(evaluator, key) for key in ours.keys
-    )
 
 
 def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours, attribute: str = "") -> bool:
