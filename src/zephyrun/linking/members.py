@@ -933,7 +933,7 @@ class MemberUsage:
 
     def _check_lookups(self) -> None:
         """Code that looks attributes up by names that it works out."""
-        names = {self._evaluator.class_record(key).name.encode() for key in self.family}
+        names = {self._evaluator.class_record(key).name.encode() for key in self.family} | _names_of_proxies(self._evaluator)
         for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
@@ -1273,6 +1273,19 @@ def _handed_instances(
         if classes := _classes(evaluator.values(file, handed.value)):
             found.append((handed, classes, _fills_literal(file, handed) or _asks_nothing(evaluator, file, handed.callee)))
     return found
+
+
+@once_a_version
+def _names_of_proxies(evaluator: Evaluator) -> frozenset[bytes]:
+    """The names of the classes that ask elsewhere for what their instances do not have, and of those below them."""
+    asking = [
+        (file.path, number)
+        for file in evaluator.linkage.mentioning_any(_READING_HOOKS)
+        for number in range(len(file.links.classes))
+        if any(evaluator.defines((file.path, number), hook) for hook in _READING_HOOKS)
+    ]
+    family = {each for key in asking for each in (key, *evaluator.below(key))}
+    return frozenset(evaluator.class_record(each).name.encode() for each in family)
 
 
 @once_a_version
