@@ -274,7 +274,7 @@ def test_nothing_in_the_cache_is_run(tmp_path):
 LOOKS = (looks_up, names_set_in, begun_in, finds_by_text, read_frame_names, written_in, lambda data: find_quoted_lines({"log.py": data}))
 
 
-@pytest.mark.parametrize("damage", ["none", "other bytes", "half of them", "no dictionary", "a function"])
+@pytest.mark.parametrize("damage", ["none", "other bytes", "half of them", "no dictionary", "a function", "a function inside"])
 def test_what_glances_showed_is_told_again(tmp_path, damage):
     """Each is taken once for a content, in all runs; what is damaged is taken anew, and runs nothing."""
     (tmp_path / ".zephyrun").mkdir()
@@ -282,12 +282,14 @@ def test_what_glances_showed_is_told_again(tmp_path, damage):
     glances.forget()
     fresh = [[look(data) for look in LOOKS] for data in contents]
     KeptFacts(tmp_path).save()
+    names = [f"{look.__module__}.{look.__qualname__}" for look in LOOKS]
     harm = {
         "none": lambda value: value,
         "other bytes": lambda value: value[:20] + bytes([value[20] ^ 1]) + value[21:],
         "half of them": lambda value: value[: len(value) // 2],
         "no dictionary": lambda _: kept_facts._marked(["kg"]),
         "a function": lambda _: kept_facts._marked({"kg": print}),
+        "a function inside": lambda _: kept_facts._marked(({}, dict.fromkeys(names, pickle.dumps(print)))),
     }[damage]
     with closing(sqlite3.connect(tmp_path / ".zephyrun" / "cache.sqlite")) as connection, connection:
         rows = connection.execute("SELECT key, value FROM glances").fetchall()

@@ -6,9 +6,10 @@ import ast
 import re
 import warnings
 from collections.abc import Iterator
-from functools import cached_property, lru_cache
+from functools import lru_cache
 
 from zephyrun.facts import Text
+from zephyrun.languages.python.links import given_in
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.targets import functions_making
 from zephyrun.linking.texts import EXAMPLE_LINE
@@ -67,8 +68,9 @@ class MeantInExamples:
         )
 
     def _is_called(self, values: Values) -> bool | None:
-        found = {key in self._usage.homes for value in values for key in self._functions_called(value)}
-        return found.pop() if len(found) == 1 else None
+        called = {key for value in values for key in self._functions_called(value)}
+        found = {key in self._usage.homes for key in called}
+        return found.pop() if len(found) == 1 and None not in called else None
 
     def _functions_called(self, value: Value) -> list[FunctionKey | None]:
         """The functions that take the keywords of a call, `None` where they are not known."""
@@ -90,18 +92,18 @@ class _Example:
     def __init__(self, tree: ast.Module, lines: list[tuple[int, str]]) -> None:
         self._lines = lines
         self.nodes: dict[int, ast.AST] = {}
-        self.assigned: dict[str, list[ast.expr]] = {}
         self.imported: dict[str, list[tuple[str, str]]] = {}
-        self.others: set[str] = set()
+        self.given = given_in(tree)
+        words = set()
         for node in ast.walk(tree):
             self._note_place(node)
-            self._note_binding(node)
-        # What is assigned plainly is met as a name that is bound, too.
-        plain = {id(each) for node in ast.walk(tree) if (each := _plain_target(node)) is not None}
-        words = {getattr(node, "id", "") or getattr(node, "attr", "") for node in ast.walk(tree)}
-        self.is_plain = _REACHING.isdisjoint(words)
-        stored = (each for each in ast.walk(tree) if isinstance(each, ast.Name) and not isinstance(each.ctx, ast.Load))
-        self.others.update(each.id for each in stored if id(each) not in plain)
+            self._note_import(node)
+            words.add(getattr(node, "id", "") or getattr(node, "attr", ""))
+        self.is_plain = _REACHING.isdisjoint(words) and "*" not in self.given
+
+    def is_known(self, name: str) -> bool:
+        """Whether all that a name is given is written out: expressions, or things that are imported."""
+        return self.given.get(name, []).count(None) == len(self.imported.get(name, ()))
 
     def _offset(self, line: int, column: int) -> int:
         start, text = self._lines[line - 1]
@@ -118,31 +120,14 @@ class _Example:
             for alias in node.names:
                 self.nodes[self._offset(alias.lineno, alias.col_offset)] = node
 
-    def _note_binding(self, node: ast.AST) -> None:
+    def _note_import(self, node: ast.AST) -> None:
         if isinstance(node, ast.Import):
             for alias in node.names:
                 top = alias.name.partition(".")[0]
-                bound = (alias.asname, alias.name) if alias.asname else (top, top)
-                self.imported.setdefault(bound[0], []).append((bound[1], ""))
-        elif isinstance(node, ast.ImportFrom):
+                self.imported.setdefault(alias.asname or top, []).append((alias.name if alias.asname else top, ""))
+        elif isinstance(node, ast.ImportFrom) and not node.level:
             for alias in node.names:
-                if node.level or alias.name == "*":
-                    self.others.update(("*", alias.asname or alias.name))
-                else:
-                    self.imported.setdefault(alias.asname or alias.name, []).append((node.module or "", alias.name))
-        elif (target := _plain_target(node)) is not None:
-            assert isinstance(node, ast.Assign), "it has a target"
-            self.assigned.setdefault(target.id, []).append(node.value)
-        elif not isinstance(node, ast.alias | ast.keyword):
-            # Functions, classes, parameters, what is caught and what patterns bind.
-            self.others.update(filter(None, (getattr(node, field, None) for field in ("name", "arg", "rest"))))
-
-
-def _plain_target(node: ast.AST) -> ast.Name | None:
-    """The one name that an assignment gives a value."""
-    if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
-        return node.targets[0]
-    return None
+                self.imported.setdefault(alias.asname or alias.name, []).append((node.module or "", alias.name))
 
 
 @lru_cache(maxsize=_MOST_KEPT)
@@ -184,10 +169,10 @@ class _ExampleValues:
 
     def _of_name(self, name: str) -> Values:
         example = self._example
-        if name in self._asked or name in example.others or "*" in example.others:
+        if name in self._asked or not example.is_known(name):
             return _NOTHING_KNOWN
         self._asked.add(name)
-        found = [self.of(value) for value in example.assigned.get(name, ())]
+        found = [self.of(each[1]) for each in example.given.get(name, ()) if each is not None]
         for dotted, member in example.imported.get(name, ()):
             there = self._evaluator.module_attribute(self._file, dotted, member) if member else self.module(dotted)
             found.append(there)

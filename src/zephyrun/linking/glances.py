@@ -18,7 +18,7 @@ _MOST_CONTENTS = 2**15
 
 
 class Packed(NamedTuple):
-    """What a glance saw in an earlier run, unpacked once somebody asks."""
+    """What a glance saw in an earlier run, unpacked once somebody asks. `unpack` raises `ValueError` for what is damaged."""
 
     packed: bytes
     unpack: Callable[[bytes], Any]
@@ -41,8 +41,11 @@ def glance(look: Callable[[bytes], Seen]) -> Callable[[bytes], Seen]:
                 forget()
             sight = _sights[data] = {}
         if isinstance(kept := sight.get(name), Packed):
-            sight[name] = kept.unpack(kept.packed)
-        elif name not in sight:
+            try:
+                sight[name] = kept.unpack(kept.packed)
+            except ValueError:
+                del sight[name]
+        if name not in sight:
             sight[name] = look(data)
             _taken_here.add(data)
         seen: Seen = sight[name]

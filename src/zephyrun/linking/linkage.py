@@ -433,15 +433,19 @@ class Linkage:
         data = self.contents[path]
         return isinstance(data, bytes) and any(mark in data for mark in _REST_MARKS)
 
+    def _paths_seen(self, look: Callable[[bytes], bool]) -> list[str]:
+        """The project's modules of which a glance says yes, in order of their paths."""
+        return [path for path, data in self._modules_read if look(data)]
+
     @cached_property
     def deriving_paths(self) -> list[str]:
         """The modules in which classes seem to have bases, in order of their paths."""
-        return [path for path, data in self._modules_read if derives_classes(data)]
+        return self._paths_seen(derives_classes)
 
     @cached_property
     def operator_paths(self) -> list[str]:
         """The modules that seem to say what operators do, in order of their paths."""
-        return [path for path, data in self._modules_read if defines_operators(data)]
+        return self._paths_seen(defines_operators)
 
     def deriving_files(self) -> Iterator[LinkedFile]:
         """The files of the project in which classes have bases, in order of their paths."""
@@ -477,12 +481,12 @@ class Linkage:
     @cached_property
     def lookup_paths(self) -> list[str]:
         """The modules that look attributes up by names that are not written out, at a glance."""
-        return [path for path, data in self._modules_read if looks_up(data)]
+        return self._paths_seen(looks_up)
 
     @cached_property
     def naming_paths(self) -> list[str]:
         """The modules that may give classes names which are not written out, at a glance."""
-        return [path for path, data in self._modules_read if names_members(data)]
+        return self._paths_seen(names_members)
 
     @cached_property
     def frame_readers(self) -> dict[str, FrameReading]:
@@ -543,7 +547,7 @@ class Linkage:
     @cached_property
     def all_loading_paths(self) -> list[str]:
         """The modules that load others by their names, or find loaded ones."""
-        return [path for path, data in self._modules_read if _loads(data)]
+        return self._paths_seen(_loads)
 
     @cached_property
     def loading_paths(self) -> list[str]:

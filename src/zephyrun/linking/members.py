@@ -951,7 +951,7 @@ class MemberUsage:
                 values = self._evaluator.values(file, lookup.receiver)
                 # Who asks a proxy for a name that the library asks nobody for is a reference to it, or an open place.
                 is_told = lookup.is_handed_on and self.is_private
-                if lookup.is_handed_on and not self._is_asked_out_of_sight(file, lookup):
+                if lookup.is_handed_on and not self.is_private and not self._is_asked_out_of_sight(file, lookup):
                     continue
                 is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values) and not lookup.is_handed_on)
                 is_in_family = not is_told and is_asked
@@ -990,7 +990,7 @@ class MemberUsage:
         """Whether somebody may ask for the name what hands on what it is asked for, who shows nowhere: the library does so,
         and who gives values."""
         is_reading = file.source.text.startswith("getattr", lookup.start)
-        return self.is_private or not is_reading or self._may_be_asked_for() or _are_hooks_taken(self._evaluator)
+        return not is_reading or self._may_be_asked_for() or _are_hooks_taken(self._evaluator)
 
     def _is_proxy(self, values: Values) -> bool:
         """Whether something may be an instance of another class that asks elsewhere for what it has not."""

@@ -605,6 +605,8 @@ class Evaluator:
             return self._of_member_above((receiver.path, receiver.number), name)
         if sort in (ValueSort.MODULE, ValueSort.PACKAGE):
             return self.module_attribute(file, receiver.name, name)
+        if sort in (ValueSort.FOREIGN, ValueSort.OUTSIDE) and self._is_put_on_strangers(name):
+            return _NOTHING_KNOWN
         if sort is ValueSort.FOREIGN:
             if receiver.name in _NAMESPACES:
                 return _NOTHING_KNOWN
@@ -621,6 +623,15 @@ class Evaluator:
         if sort in (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING):
             return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{sort}.{name}")})
         return _NOTHING_KNOWN
+
+    def _is_put_on_strangers(self, name: str) -> bool:
+        """Whether the project gives things that are none of its own an attribute of that name (`logger.hive = Hive()`)."""
+        return self.answers.once(("strangers", name), lambda: any(
+            value.sort in (ValueSort.FOREIGN, ValueSort.OUTSIDE)
+            for file, use in self._writes_in_reach(name) or ()
+            if use.receiver.sort is not OriginSort.OWN
+            for value in self.values(file, use.receiver)
+        ))
 
     def _of_member_above(self, key: ClassKey, name: str) -> Values:
         """What `super()` finds in a class: the nearest above it, where nothing has several bases."""

@@ -127,8 +127,16 @@ def _packed_apart(sight: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, b
 def _sight(packed: object) -> dict[str, Any] | None:
     with suppress(*_UNREADABLE):
         plain, apart = _unmarked(packed)
-        return {**plain, **{name: glances.Packed(each, _unpickled) for name, each in apart.items()}}
+        return {**plain, **{name: glances.Packed(each, _unpickled_sight) for name, each in apart.items()}}
     return None
+
+
+def _unpickled_sight(packed: bytes) -> Any:
+    """What one glance saw. Errors: `ValueError` for what cannot be unpickled."""
+    try:
+        return _unpickled(packed)
+    except _UNREADABLE as problem:
+        raise ValueError("it is damaged") from problem
 
 
 def _packed(file_facts: FileFacts, links: LinkFacts) -> bytes:

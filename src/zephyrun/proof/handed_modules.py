@@ -12,9 +12,9 @@ from typing import NamedTuple
 
 from zephyrun.languages.python.reading import tree_in
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.linking.import_statements import Imported, import_statements
 from zephyrun.linking.texts import marks_in, runs_text
 from zephyrun.patterns import ends_of_word, lazy_pattern
-from zephyrun.linking.import_statements import Imported, import_statements
 from zephyrun.proof.imports import absolute_imports
 from zephyrun.proof.star_imports import star_sources
 

@@ -6,7 +6,7 @@ from __future__ import annotations
 import ast
 import re
 from bisect import bisect_right
-from collections.abc import Collection, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
 from typing import NamedTuple
 

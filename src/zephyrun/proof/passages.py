@@ -44,7 +44,6 @@ DEPTH_ASSUMPTION = "recursion depth, and stack levels for which no call asks"
 
 _MOST_ROUNDS = 30
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
-_LOOPS = (ast.For, ast.AsyncFor, ast.While)
 _OTHER_FRAMES = (
     *_FUNCTIONS, ast.ClassDef, ast.Lambda, ast.GeneratorExp, ast.Yield, ast.YieldFrom, ast.Await, ast.AsyncFor,
     ast.AsyncWith, ast.Global, ast.Nonlocal, ast.NamedExpr, ast.Delete, ast.Import, ast.ImportFrom,

@@ -119,6 +119,10 @@ def _short_name(node: ast.AST) -> str:
     return node.attr if isinstance(node, ast.Attribute) else ""
 
 
+# A name where it is given a value, and the expression.
+Given = tuple[ast.Name, ast.expr]
+
+
 class _Frame:
     """What is gathered about the function whose body is being read, that of `node`; of a module that is nothing."""
 
@@ -129,8 +133,8 @@ class _Frame:
         self.is_generator = False
 
     @cached_property
-    def given(self) -> dict[str, list[ast.expr | None]]:
-        """What its names are given, `None` for what is no plain expression."""
+    def given(self) -> dict[str, list[Given | None]]:
+        """What its names are given, and those of functions inside it, `None` for what is no plain expression."""
         return given_in(self.node) if self.node is not None else {}
 
 
@@ -848,7 +852,7 @@ class _Reader(ast.NodeVisitor):
         elif called in _KEEPING and node.args:
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
-            is_asked = isinstance(name, ast.Name) and name.id == self._hooked[1]
+            is_asked = isinstance(name, ast.Name) and name.id == self._hooked[1] and self._is_only_asked(name.id)
             for prefix, suffix, is_whole in sorted(self._shapes_of(name)):
                 is_open_variable = isinstance(name, ast.Name) and not (prefix or suffix or is_whole)
                 binding = self._binding_at(self._start_of(name)) if is_open_variable else -1
@@ -862,9 +866,22 @@ class _Reader(ast.NodeVisitor):
         if isinstance(name, ast.Constant) and isinstance(name.value, str):
             return {(name.value, "", True)}
         if isinstance(name, ast.Name) and name.id not in seen:
-            given = next((frame.given[name.id] for frame in reversed(self._frames) if name.id in frame.given), [None])
-            return set().union(*(self._shapes_of(each, seen | {name.id}) for each in given))
+            return set().union(*(self._shapes_of(each, seen | {name.id}) for each in self._given_to(name)))
         return {(*_ends_of(name), False)} if name is not None else {("", "", False)}
+
+    def _given_to(self, name: ast.Name) -> list[ast.expr | None]:
+        """What a variable of a function is given, `None` for what is not written out."""
+        # The first frame is the module's: a variable may belong to any of the functions around.
+        given = [each for frame in self._frames[1:2] for each in frame.given.get(name.id, ())]
+        binding = self._binding_at(self._start_of(name))
+        plain = [each for each in given if each is not None]
+        own = [value for target, value in plain if self._binding_at(self._start_of(target)) == binding]
+        return [*own] if own and len(plain) == len(given) else [None]
+
+    def _is_only_asked(self, name: str) -> bool:
+        """Whether a name is still what the special method around was asked for: nothing else is given to it there."""
+        method = next(frame for frame in reversed(self._frames) if not isinstance(frame.node, ast.Lambda))
+        return method.given.get(name) == [None]
 
     def _is_itself(self, node: ast.expr) -> bool:
         """Whether an expression is the instance of the special method around, or what is above it."""
@@ -1144,15 +1161,15 @@ def _ends_of(node: ast.expr) -> tuple[str, str]:
     return "", ""
 
 
-def given_in(function: ast.AST) -> dict[str, list[ast.expr | None]]:
+def given_in(function: ast.AST) -> dict[str, list[Given | None]]:
     """What the names of a function, and of those inside it, are given: expressions, and `None` for all else."""
-    found: dict[str, list[ast.expr | None]] = {}
+    found: dict[str, list[Given | None]] = {}
     plain: set[ast.expr] = set()
     nodes = list(ast.walk(function))
     for node in nodes:
         for target, value in _given_plainly(node):
             plain.add(target)
-            found.setdefault(target.id, []).append(value)
+            found.setdefault(target.id, []).append((target, value))
     for node in nodes:
         if isinstance(node, ast.Name) and not isinstance(node.ctx, ast.Load) and node not in plain:
             found.setdefault(node.id, []).append(None)
@@ -1161,7 +1178,7 @@ def given_in(function: ast.AST) -> dict[str, list[ast.expr | None]]:
     return found
 
 
-def _given_plainly(node: ast.AST) -> Iterator[tuple[ast.Name, ast.expr]]:
+def _given_plainly(node: ast.AST) -> Iterator[Given]:
     """The names that a statement or expression gives values that are written there."""
     if isinstance(node, ast.Assign):
         yield from ((target, node.value) for target in node.targets if isinstance(target, ast.Name))
