@@ -280,21 +280,22 @@ class ClassRecord:
 Dotted = tuple[str, ...]
 
 
-class BoundNames(NamedTuple):
-    """Names by what binds them: classes, imports (to a module, or to what stands in it under a second name), plain
-    values (`None`, numbers, texts), and anything else."""
-
-    classes: frozenset[str]
-    imports: dict[str, tuple[tuple[str, str], ...]]
-    plain: frozenset[str]
-    others: frozenset[str]
-
-
 class WrittenBase(NamedTuple):
     """A base as it is written; with a `title`, it is what a call of the words makes under that name."""
 
     words: Dotted
     title: str = ""
+
+
+class BoundNames(NamedTuple):
+    """Names by what binds them: classes, imports (to a module, or to what stands in it under a second name), what others are
+    called or calls make, what is no class (`None`, numbers, texts, functions), and anything else."""
+
+    classes: frozenset[str]
+    imports: dict[str, tuple[tuple[str, str], ...]]
+    names: dict[str, tuple[WrittenBase, ...]]
+    plain: frozenset[str]
+    others: frozenset[str]
 
 
 class ClassHead(NamedTuple):
@@ -307,13 +308,15 @@ class ClassHead(NamedTuple):
 
 class ClassHeads(NamedTuple):
     """The heads of all classes of a file that have bases; what binds the names of the module, and those of scopes inside
-    it that a base may mean; the modules of which it takes everything; and the attributes that it gives values."""
+    it that a base may mean; the modules of which it takes everything; and the attributes that it gives values: those that
+    methods give to what they are called on, and all others."""
 
     heads: tuple[ClassHead, ...]
     of_module: BoundNames
     inside: BoundNames
     stars: tuple[str, ...]
     written: frozenset[str]
+    written_to_own: frozenset[str]
 
 
 @dataclass(frozen=True)

@@ -5,8 +5,9 @@ from __future__ import annotations
 
 import ast
 from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
 
-from zephyrun.languages.python.links import MAKING_CLASSES
+from zephyrun.languages.python.links import GIVING_INSTANCES, MAKING_CLASSES
 from zephyrun.languages.python.reading import tree_in, without_collector
 from zephyrun.languages.python.walk import all_arguments
 from zephyrun.link_facts import BoundNames, ClassHead, ClassHeads, Dotted, WrittenBase
@@ -17,6 +18,9 @@ _NAMING_WITHIN = b":="
 _NAMED_WITHIN = lazy_pattern(rb"(\w+)\s*:=")
 # Where going through something gives an attribute a value.
 _WRITTEN_BY_LOOP = lazy_pattern(rb"\bfor[ \t]+(?:(?!in\b)[\w ,()*])*\.(?:(?!in\b)[\w ,()*.])*\bin\b")
+# Decorators under which a method gets its own instance or class.
+_LEAVING_OWN = frozenset((word,) for word in (*GIVING_INSTANCES, "classmethod"))
+_ACCESSORS = (("setter",), ("getter",), ("deleter",))
 _MAKES_BY_CALL = lazy_pattern(rb"\b(?:%b)\s*\(" % "|".join(sorted(MAKING_CLASSES)).encode())
 
 
@@ -43,6 +47,7 @@ class _Scope:
     def __init__(self) -> None:
         self.classes: set[str] = set()
         self.imports: dict[str, set[tuple[str, str]]] = {}
+        self.names: dict[str, set[WrittenBase]] = {}
         self.plain: set[str] = set()
         self.others: set[str] = set()
 
@@ -51,17 +56,30 @@ class _Scope:
         self.classes |= other.classes & names
         self.plain |= other.plain & names
         self.others |= other.others & names
+        # What a name means that stands in another scope is not told by names.
+        self.others |= other.names.keys() & names
         for name in names & other.imports.keys():
             self.imports.setdefault(name, set()).update(other.imports[name])
-
-    def binds(self, name: str) -> bool:
-        """Whether something gives a name a value."""
-        return name in self.classes or name in self.imports or name in self.plain or name in self.others
 
     def as_record(self) -> BoundNames:
         """All of it."""
         imports = {name: tuple(sorted(found)) for name, found in sorted(self.imports.items())}
-        return BoundNames(frozenset(self.classes), imports, frozenset(self.plain), frozenset(self.others))
+        names = {name: tuple(sorted(found)) for name, found in sorted(self.names.items())}
+        return BoundNames(frozenset(self.classes), imports, names, frozenset(self.plain), frozenset(self.others))
+
+
+@dataclass
+class _Method:
+    """What the method under way calls its own instance, whether something else gets that name in it, and the attributes that
+    it gives by it."""
+
+    own: str = ""
+    is_rebound: bool = False
+    written: set[str] = field(default_factory=set)
+
+    def bind(self, name: str) -> None:
+        """Take note that a name gets a value in it."""
+        self.is_rebound = self.is_rebound or name == self.own
 
 
 class _HeadReader:
@@ -79,22 +97,22 @@ class _HeadReader:
         self._written: set[str] = set()
         self._global: set[str] = set()
         self._parameters: set[str] = set()
-        # What the method under way calls its own instance, and the attributes that methods give to theirs by that name.
-        self._own = ""
-        self._written_to_own: dict[str, set[str]] = {}
+        self._method = _Method()
+        self._written_to_own: set[str] = set()
 
     def all_seen(self) -> ClassHeads:
         """What was found; of the names inside only those that a head may mean."""
-        for own, written in self._written_to_own.items():
-            # An instance is no module, unless something else gets its name.
-            if self.of_module.binds(own) or self._inside.binds(own):
-                self._written |= written
         self._inside.others |= self._parameters
         self.of_module.add(self._inside, self._global)
         inside = _Scope()
         inside.add(self._inside, {base.words[0] for head in self._heads for base in head.bases if base.words})
         return ClassHeads(
-            tuple(self._heads), self.of_module.as_record(), inside.as_record(), tuple(sorted(self._stars)), frozenset(self._written)
+            tuple(self._heads),
+            self.of_module.as_record(),
+            inside.as_record(),
+            tuple(sorted(self._stars)),
+            frozenset(self._written),
+            frozenset(self._written_to_own),
         )
 
     def read(self, statements: Sequence[ast.stmt], scope: _Scope) -> None:
@@ -106,8 +124,8 @@ class _HeadReader:
         if isinstance(statement, ast.ClassDef):
             self._read_class(statement, scope)
         elif isinstance(statement, ast.FunctionDef | ast.AsyncFunctionDef):
-            scope.others.add(statement.name)
-            self._read_function(statement, self._own)
+            self._bind_function(statement, scope)
+            self._read_function(statement)
         elif isinstance(statement, ast.Import):
             for alias in statement.names:
                 # `import yard.log` binds what stands before the first dot.
@@ -122,8 +140,8 @@ class _HeadReader:
 
     def _read_other(self, statement: ast.stmt, scope: _Scope) -> None:
         """What a statement binds or holds that is none of the plain ones."""
-        if isinstance(statement, ast.Assign | ast.AnnAssign) and isinstance(statement.value, ast.Constant):
-            self._bind_plain(statement, scope)
+        if isinstance(statement, ast.Assign | ast.AnnAssign) and statement.value is not None:
+            self._read_assignment(statement, statement.value, scope)
             return
         for name, value in ast.iter_fields(statement):
             if name in ("target", "targets", "name"):
@@ -151,20 +169,34 @@ class _HeadReader:
             elif isinstance(each, ast.MatchMapping):
                 self._bind(each.rest, scope)
 
-    def _bind_plain(self, statement: ast.Assign | ast.AnnAssign, scope: _Scope) -> None:
+    def _read_assignment(self, statement: ast.Assign | ast.AnnAssign, value: ast.expr, scope: _Scope) -> None:
         targets = statement.targets if isinstance(statement, ast.Assign) else [statement.target]
-        scope.plain.update(each.id for each in targets if isinstance(each, ast.Name))
-        self._bind([each for each in targets if not isinstance(each, ast.Name)], scope)
+        written = WrittenBase(_words_of(value)) if not _title_of_made(value) else _as_written(value)
+        for each in targets:
+            if not isinstance(each, ast.Name) or not (written.words or isinstance(value, ast.Constant)):
+                self._bind(each, scope)
+                continue
+            self._method.bind(each.id)
+            if written.words:
+                scope.names.setdefault(each.id, set()).add(written)
+            else:
+                scope.plain.add(each.id)
+
+    def _bind_function(self, statement: ast.FunctionDef | ast.AsyncFunctionDef, scope: _Scope) -> None:
+        self._method.bind(statement.name)
+        # A decorator may make a class of it.
+        (scope.others if statement.decorator_list else scope.plain).add(statement.name)
 
     def _bind(self, target: object, scope: _Scope) -> None:
         """Note what stands where something gets a value."""
-        if isinstance(target, str):
+        if isinstance(target, ast.Name):
+            self._bind(target.id, scope)
+        elif isinstance(target, str):
+            self._method.bind(target)
             scope.others.add(target)
-        elif isinstance(target, ast.Name):
-            scope.others.add(target.id)
         elif isinstance(target, ast.Attribute):
-            is_own = isinstance(target.value, ast.Name) and target.value.id == self._own
-            (self._written_to_own.setdefault(self._own, set()) if is_own else self._written).add(target.attr)
+            is_own = isinstance(target.value, ast.Name) and target.value.id == self._method.own
+            (self._method.written if is_own else self._written).add(target.attr)
         elif isinstance(target, ast.Starred):
             self._bind(target.value, scope)
         elif isinstance(target, ast.Tuple | ast.List):
@@ -174,29 +206,39 @@ class _HeadReader:
                 self._bind(each, scope)
 
     def _read_class(self, statement: ast.ClassDef, scope: _Scope) -> None:
+        self._method.bind(statement.name)
         scope.classes.add(statement.name)
         if statement.bases:
             self._heads.append(ClassHead(statement.name, tuple(map(_as_written, statement.bases)), scope is self._inside))
         self._read_type_parameters(statement)
-        around, self._own = self._own, ""
+        around, self._method = self._method, _Method()
+        used = _names_used_in_body(statement)
         for each in statement.body:
             if isinstance(each, ast.FunctionDef | ast.AsyncFunctionDef):
-                self._inside.others.add(each.name)
-                self._read_function(each, _own_of_method(each), is_method=True)
+                self._bind_function(each, self._inside)
+                self._read_method(each, is_used=each.name in used)
             else:
                 self._read_statement(each, self._inside)
-        self._own = around
+        self._method = around
 
-    def _read_function(
-        self, statement: ast.FunctionDef | ast.AsyncFunctionDef, own: str, *, is_method: bool = False
-    ) -> None:
-        """The inside of a function; `own` is the instance of the method that it is or in which it stands."""
+    def _read_method(self, statement: ast.FunctionDef | ast.AsyncFunctionDef, *, is_used: bool) -> None:
+        """A method; one that `is_used` in the body of its class may be called there, with anything."""
+        own = _own_of_method(statement)
+        self._method = method = _Method("" if is_used or own in self._named else own)
+        self._read_function(statement, is_method=True)
+        # Where something else gets that name, too, it may be anything.
+        (self._written if method.is_rebound else self._written_to_own).update(method.written)
+        self._method = _Method()
+
+    def _read_function(self, statement: ast.FunctionDef | ast.AsyncFunctionDef, *, is_method: bool = False) -> None:
         names = {each.arg for each in all_arguments(statement.args)}
         self._parameters |= names
         self._read_type_parameters(statement)
-        around, self._own = self._own, own if is_method or own not in names else ""
+        around = self._method
+        if around.own in names and not is_method:
+            self._method = _Method()
         self.read(statement.body, self._inside)
-        self._own = around
+        self._method = around
 
     def _read_type_parameters(self, statement: ast.stmt) -> None:
         self._inside.others.update(each.name for each in getattr(statement, "type_params", ()))
@@ -210,6 +252,7 @@ class _HeadReader:
                 self._take(scope, alias.asname or alias.name, module, alias.name)
 
     def _take(self, scope: _Scope, name: str, module: str, member: str) -> None:
+        self._method.bind(name)
         scope.imports.setdefault(name, set()).add((module, member))
 
     def read_loops(self, tree: ast.Module) -> None:
@@ -228,8 +271,21 @@ class _HeadReader:
 def _own_of_method(statement: ast.FunctionDef | ast.AsyncFunctionDef) -> str:
     """What a method calls its own instance or class; "" where that may be anything."""
     first = next(iter([*statement.args.posonlyargs, *statement.args.args]), None)
-    is_static = any(_words_of(each)[-1:] == ("staticmethod",) for each in statement.decorator_list)
-    return "" if first is None or first.annotation is not None or is_static else first.arg
+    is_plain = all(_words_of(each)[-1:] in _LEAVING_OWN for each in statement.decorator_list)
+    return "" if first is None or first.annotation is not None or not is_plain else first.arg
+
+
+def _names_used_in_body(statement: ast.ClassDef) -> set[str]:
+    """The names that the body of a class mentions itself, outside its methods."""
+    parts: list[ast.AST] = []
+    for each in statement.body:
+        if isinstance(each, ast.FunctionDef | ast.AsyncFunctionDef):
+            # An accessor of a property (`@weight.setter`) is named alike.
+            decorators = [given for given in each.decorator_list if _words_of(given)[1:] not in _ACCESSORS]
+            parts += [*decorators, each.args, *filter(None, [each.returns])]
+        else:
+            parts.append(each)
+    return {node.id for part in parts for node in ast.walk(part) if isinstance(node, ast.Name)}
 
 
 def _as_written(base: ast.expr) -> WrittenBase:

@@ -129,6 +129,8 @@ class _Index:
         self.below_foreign: dict[str, set[_Named]] = {}
         self.open_ones: set[_Named] = set()
         self._direct: dict[_Named, _Meant] = {}
+        # Names behind dots of which is asked what they mean.
+        self._asked: set[tuple[str, WrittenBase]] = set()
         for path in linkage.deriving_paths:
             seen = self._seen(path)
             for head in seen.heads if seen is not None else ():
@@ -186,16 +188,27 @@ class _Index:
         if seen is None:
             return _NOTHING
         bound = self._bound(path, name, seen.of_module)
-        if bound != _NOTHING or name in seen.of_module.plain:
-            return _OPEN if self._is_written(name) else bound
+        names = seen.of_module.names.get(name, ())
+        is_bound = bound != _NOTHING or name in seen.of_module.plain
+        if (is_bound or names) and self._linkage.paths_writing_to_others(name):
+            return _OPEN
+        if is_bound:
+            return _union([bound, self._renamed(path, names)])
         stars = [self._of_member(path, self._linkage.absolute(path, star), name) for star in seen.stars]
         builtin = _Meant(foreign=frozenset({f"builtins.{name}"} if name in BUILTINS else ()))
-        return _union([builtin, *stars])
+        return _union([builtin, *stars, self._renamed(path, names)])
 
-    def _is_written(self, name: str) -> bool:
-        """Whether an attribute of that name is given a value, as one of a module may be."""
-        found = map(self._seen, self._linkage.paths_writing(name))
-        return any(seen is not None and name in seen.written for seen in found)
+    def _renamed(self, path: str, names: Iterable[WrittenBase]) -> _Meant:
+        """What the names of a module mean that others were given (`Home = yard.Hive`)."""
+        found = [_Meant(names=frozenset((path, each.words[0]) for each in names if len(each.words) == 1 and not each.title))]
+        for each in names:
+            if (path, each) in self._asked:
+                found.append(_OPEN)
+            elif len(each.words) > 1 or each.title:
+                self._asked.add((path, each))
+                found.append(self._meant_by(path, each, is_inside=False))
+                self._asked.discard((path, each))
+        return _union(found)
 
     def _bound(self, path: str, name: str, names: BoundNames) -> _Meant:
         """What the names that are bound in some scopes of a file mean."""

@@ -17,6 +17,7 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import (
     UNKNOWN,
+    ClassHeads,
     ClassRecord,
     FunctionRecord,
     Handed,
@@ -28,6 +29,7 @@ from zephyrun.link_facts import (
     ParameterRecord,
     RestUse,
 )
+from zephyrun.linking.class_heads import class_heads_in
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_statements import names_imported
 from zephyrun.linking.modules import LOADING_WORDS, find_import_roots, is_python, module_name, packages_around
@@ -393,8 +395,20 @@ class Linkage:
         return found
 
     def paths_writing(self, name: str) -> list[str]:
-        """The paths of modules that seem to give an attribute of that name a value, in order."""
-        return self._paths_by_written.get(name.encode(), [])
+        """The paths of modules that give an attribute of that name a value, in order."""
+        return [path for path, heads in self._seen_writing(name) if name in heads.written or name in heads.written_to_own]
+
+    def paths_writing_to_others(self, name: str) -> list[str]:
+        """As `paths_writing`, without those that only give such an attribute to what their methods are called on."""
+        return [path for path, heads in self._seen_writing(name) if name in heads.written]
+
+    def _seen_writing(self, name: str) -> Iterator[tuple[str, ClassHeads]]:
+        """What stands in the modules that seem to give an attribute of that name a value."""
+        for path in self._paths_by_written.get(name.encode(), ()):
+            data = self.contents[path]
+            heads = class_heads_in(data) if isinstance(data, bytes) else None
+            if heads is not None:
+                yield path, heads
 
     def paths_beginning(self, name: str, *, are_any: bool) -> list[str]:
         """The paths of modules with texts that seem to hold the beginning of an attribute's name, and no more of it; with

@@ -62,6 +62,8 @@ FOUND_BY_RUNNER = "the test runner does not find … by its name"
 _TEST_NAMES = ("test", "Test", "TEST")
 _OWN_ANNOTATIONS = lazy_pattern(r"(?<![\w.])__annotations__\b")
 _OF_MODULES = frozenset({BridgeSort.MODULE})
+# Sets several names of something at once, each by its keyword.
+_OF_PATCHERS = "multiple"
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _LOOKS_AT_NAMES = lazy_pattern(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
@@ -695,9 +697,11 @@ class GlobalUsage:
                     self._usage.doubt(
                         f"nothing depends on the name that `{self._name}` says is its own", path, place.start
                     )
-        for file in self._linkage.mentioning(self._name):
-            for use in file.links.keywords:
-                if use.name == self._name and use.callee.name == "multiple":
+        naming = set(self._linkage.paths_mentioning(self._name))
+        for path in naming.intersection(self._linkage.paths_mentioning(_OF_PATCHERS)):
+            file = self._linkage.file(path)
+            for use in file.links.keywords if file is not None else ():
+                if use.name == self._name and use.callee.name == _OF_PATCHERS:
                     place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
                     self._usage.open_places.append(
                         OpenPlace(place, f"the keyword `{self._name}`: it is not known what it is set in")

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import builtins
 import re
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
 from typing import NamedTuple
 
@@ -321,13 +321,8 @@ class Evaluator:
     def writes(self, name: str) -> list[tuple[LinkedFile, AttributeUse]]:
         """Every place of the project that gives an attribute of that name a value."""
         if name not in self._writes:
-            self._writes[name] = [
-                (file, use)
-                for file in map(self.linkage.file, dict.fromkeys(self._paths_of_writes(name)))
-                if file is not None
-                for use in file.links.attributes_by_name.get(name, ())
-                if use.use is Use.WRITE
-            ]
+            files = map(self.linkage.file, dict.fromkeys(self._paths_of_writes(name)))
+            self._writes[name] = [(file, use) for file in files if file is not None for use in _writes_of(file, name)]
         return self._writes[name]
 
     def is_set(self, name: str) -> bool:
@@ -341,13 +336,18 @@ class Evaluator:
             for path in self.linkage.paths_writing(written)
         ]
 
-    def _writes_in_reach(self, name: str) -> list[tuple[LinkedFile, AttributeUse]] | None:
-        """As `writes`, to tell what an attribute may be; `None` where too many files would have to be
-        read for that, or examples in documentation may write it."""
+    def _writes_in_reach(self, name: str, classes: Collection[ClassKey] = ()) -> list[tuple[LinkedFile, AttributeUse]] | None:
+        """The places that may give an attribute of that name a value, on whatever but an instance of the method's own class, or
+        on one of some classes, to tell what it may be; `None` where too many files would have to be read for that, or examples
+        in documentation may write it."""
         if self.linkage.is_written_in_examples(name):
             return None
-        is_cheap = name in self._writes or len(self._paths_of_writes(name)) <= _MOST_FILES_FOR_ONE
-        return self.writes(name) if is_cheap else None
+        near = {path for path, _ in classes}
+        paths = {path for written in _ways_to_write(name) for path in self.linkage.paths_writing_to_others(written)}
+        paths |= near.intersection(self._paths_of_writes(name))
+        if len(paths) > _MOST_FILES_FOR_ONE:
+            return None
+        return [(file, use) for path in sorted(paths) if (file := self.linkage.file(path)) is not None for use in _writes_of(file, name)]
 
     # -- values ------------------------------------------------------------------------------
 
@@ -651,7 +651,7 @@ class Evaluator:
             binding = self.binding_in(each, name)
             if binding is not None:
                 found.append(self._of_class_binding(each, binding, sort))
-        writes = self._writes_in_reach(name)
+        writes = self._writes_in_reach(name, relatives)
         if writes is None:
             return _NOTHING_KNOWN
         given = [
@@ -771,22 +771,16 @@ class Evaluator:
 
     def _may_change(self, key: ClassKey) -> bool:
         """Whether an instance of a class may become one of another: by its own methods, or by who knows what."""
-        return any(not keys or not keys.isdisjoint(self.above(key)) for keys in self._changing)
+        above = self.above(key)
+        near = {path for path, _ in above}.intersection(self.linkage.paths_writing("__class__"))
+        owners = [_owners(file, use) for file in map(self.file, near) for use in _writes_of(file, "__class__")]
+        return self._is_any_changed or any(not keys or not keys.isdisjoint(above) for keys in owners)
 
     @cached_property
-    def _changing(self) -> list[set[ClassKey]]:
-        """For each place where an instance becomes one of another class: the class whose method does so."""
-        found = [
-            {
-                (file.path, origin.binding)
-                for origin in file.links.sources.get(use.receiver.binding, ())
-                if origin.sort is OriginSort.OWN
-            }
-            for file, use in self.writes("__class__")
-        ]
-        # Where it is set by its name, or in an example, the class may be any.
-        is_open = "__class__" in self._names_set or self.linkage.is_written_in_examples("__class__")
-        return [*found, set()] if is_open else found
+    def _is_any_changed(self) -> bool:
+        """Whether instances of who knows what become such of another class: there, by that name, or in an example."""
+        writes = self._writes_in_reach("__class__")
+        return writes is None or "__class__" in self._names_set or any(not _owners(file, use) for file, use in writes)
 
     def _result(self, callee: Value) -> Values:
         key = (callee.path, callee.number)
@@ -1085,6 +1079,18 @@ class Evaluator:
 def decorator_callee(decorator: Origin) -> Origin:
     """What a decorator is of, be it called with arguments or not."""
     return decorator.parts[0] if decorator.sort is OriginSort.CALL else decorator
+
+
+def _writes_of(file: LinkedFile, name: str) -> list[AttributeUse]:
+    """Where a file gives an attribute of that name a value."""
+    return [use for use in file.links.attributes_by_name.get(name, ()) if use.use is Use.WRITE]
+
+
+def _owners(file: LinkedFile, use: AttributeUse) -> set[ClassKey]:
+    """The class in whose method an attribute of its own instance is used; none where it may be that of another."""
+    sources = file.links.sources.get(use.receiver.binding, ())
+    are_own = all(origin.sort is OriginSort.OWN for origin in sources)
+    return {(file.path, origin.binding) for origin in sources} if are_own else set()
 
 
 def _ways_to_write(name: str) -> tuple[str, ...]:

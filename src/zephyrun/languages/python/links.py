@@ -70,7 +70,7 @@ _BEFORE_FILLING = lazy_pattern(r"[%{]")
 # Behind a conversion, its letter included, or a closing brace.
 _AFTER_FILLING = lazy_pattern(r"%(?:\([^)]*\))?[^a-zA-Z%]*[a-zA-Z%]|\}")
 _CALLED_LIKE_CLASSES = frozenset({"cls", "klass", "kls", "owner", "type_"})
-_GIVING_INSTANCES = frozenset({"property", "cached_property", "setter", "getter", "deleter", "abstractmethod", "override", "overload"})
+GIVING_INSTANCES = frozenset({"property", "cached_property", "setter", "getter", "deleter", "abstractmethod", "override", "overload"})
 # Where the words that annotations use for collections and the like come from.
 _MODULES_OF_TYPES = frozenset(
     "typing typing_extensions collections collections.abc asyncio asyncio.futures asyncio.tasks contextlib concurrent.futures types builtins".split()
@@ -447,7 +447,7 @@ class _Reader(ast.NodeVisitor):
             "__class_getitem__",
         ):
             return Origin(OriginSort.OWN_CLASS, "", owner)
-        if decorators and name in _CALLED_LIKE_CLASSES and not decorators <= _GIVING_INSTANCES:
+        if decorators and name in _CALLED_LIKE_CLASSES and not decorators <= GIVING_INSTANCES:
             # A decorator of somebody's own may make a property of the class of it.
             return UNKNOWN
         return Origin(OriginSort.OWN, "", owner)
