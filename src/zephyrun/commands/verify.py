@@ -15,9 +15,9 @@ from zephyrun.errors import UserError
 from zephyrun.linking.modules import is_python
 from zephyrun.linking.texts import is_own_document
 from zephyrun.project.discovery import read_content, read_tree
-from zephyrun.project.kept_facts import KeptFacts
+from zephyrun.project.kept_facts import own_kept_facts
 from zephyrun.project.repository import find_repository
-from zephyrun.project.roots import OWN_MARK, find_root, for_people
+from zephyrun.project.roots import KEPT_FOLDER, OWN_MARK, find_root, for_people
 from zephyrun.project.settings import read_settings
 from zephyrun.project.target import find_target
 from zephyrun.proof.surroundings import Content
@@ -66,8 +66,9 @@ def run(arguments: argparse.Namespace) -> int:
 
     settings = read_settings(sides.root)
     target = find_target(sides.root, settings)
-    # What a tree of somebody else says of itself is not to be believed.
-    memory = KeptFacts(sides.root) if any(sides.revisions) else None
+    memory = own_kept_facts(sides.kept_at) if sides.kept_at is not None else None
+    if memory is not None:
+        memory.recall_glances([*old.values(), *new.values()])
     proof = compare_trees(
         old,
         new,
@@ -101,14 +102,15 @@ def _is_own(path: str, data: Content) -> bool:
 
 
 class _Sides(NamedTuple):
-    """What is compared: both versions by path, where each lies, the project to which the new one belongs, and
-    the revisions that they are of, "" for files as they lie there."""
+    """What is compared: both versions by path, where each lies, the project to which the new one belongs, the root where
+    the facts of files are kept, and the revisions that they are of, "" for files as they lie there."""
 
     old: dict[str, Content]
     new: dict[str, Content]
     old_root: str
     new_root: str
     root: Path
+    kept_at: Path | None
     revisions: tuple[str, str] = ("", "")
 
 
@@ -127,10 +129,10 @@ def _sides(arguments: argparse.Namespace) -> _Sides:
     if arguments.between is not None:
         before, after = arguments.between
         old, new = repository.files_at(before), repository.files_at(after)
-        return _Sides(old, new, lies_at, lies_at, root, (before, after))
+        return _Sides(old, new, lies_at, lies_at, root, root, (before, after))
     work_tree = {name: read_content(root / name) for name in repository.files_of_work_tree()}
     old = repository.files_at(arguments.since)
-    return _Sides(old, work_tree, lies_at, lies_at, root, (arguments.since, ""))
+    return _Sides(old, work_tree, lies_at, lies_at, root, root, (arguments.since, ""))
 
 
 def _two_paths(old: Path, new: Path) -> _Sides:
@@ -141,11 +143,13 @@ def _two_paths(old: Path, new: Path) -> _Sides:
     if old.is_dir() != new.is_dir():
         raise UserError(f"{old} and {new} cannot be compared; give two files or two folders")
     if old.is_dir():
-        return _Sides(dict(read_tree(old)), dict(read_tree(new)), for_people(old), for_people(new), new)
+        # Nothing is left behind in a folder that is only looked at.
+        kept_at = next((path for path in (new, old) if (path / KEPT_FOLDER).is_dir()), None)
+        return _Sides(dict(read_tree(old)), dict(read_tree(new)), for_people(old), for_people(new), new, kept_at)
     # Two files are compared whatever they are called; the new one's name stands for both.
     name = new.name if is_python(new.name) else f"{new.name}.py"
     roots = for_people(old.parent), for_people(new.parent)
-    return _Sides({name: _content(old)}, {name: _content(new)}, *roots, find_root([new]))
+    return _Sides({name: _content(old)}, {name: _content(new)}, *roots, find_root([new]), None)
 
 
 def _content(path: Path) -> Content:

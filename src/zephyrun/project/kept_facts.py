@@ -20,6 +20,7 @@ from zephyrun.languages.python.links import read_links
 from zephyrun.link_facts import LinkFacts
 from zephyrun.linking import glances
 from zephyrun.project.cache import Cache, content_key, joint_key
+from zephyrun.project.own_key import own_key
 
 # What a file says of itself, and what it says to others.
 Facts = tuple[FileFacts, LinkFacts]
@@ -82,6 +83,11 @@ class KeptFacts:
         self._new.clear()
         self._n_bytes = 0
         self._cache.close()
+
+
+def own_kept_facts(root: Path) -> KeptFacts | None:
+    """What is kept at a root, where that is sure to be the person's own; `None` where nobody can tell."""
+    return KeptFacts(root) if own_key() is not None else None
 
 
 def _key(data: bytes) -> str:
@@ -152,8 +158,8 @@ def _packed(file_facts: FileFacts, links: LinkFacts) -> bytes:
 
 
 def _mark(packed: bytes) -> bytes:
-    """What shows that nothing got lost."""
-    return hashlib.blake2b(packed, digest_size=_MARK_BYTES).digest()
+    """What shows that nothing got lost, and that it is the person's own."""
+    return hashlib.blake2b(packed, digest_size=_MARK_BYTES, key=own_key() or b"").digest()
 
 
 def _unpacked(packed: bytes, data: bytes) -> Facts | None:
