@@ -319,6 +319,17 @@ class ClassHeads(NamedTuple):
     written_to_own: frozenset[str]
 
 
+class ModuleUses(NamedTuple):
+    """What a file does with what it imports, at a glance: its imports in whatever scope (the name, the module, and what stands
+    in that, if anything); dotted names that stand as values by themselves; those that are asked what names they have, or for
+    names that are worked out, the file itself among them as `()`; and the names that something is asked for by texts."""
+
+    imports: frozenset[tuple[str, str, str]]
+    standing: frozenset[Dotted]
+    listed: frozenset[Dotted]
+    asked: frozenset[str]
+
+
 @dataclass(frozen=True)
 class LinkFacts:
     """What one file says to others. Picklable; holds no tree and no text.

@@ -30,8 +30,9 @@ _MULTIPLE = "multiple"
 _TABLE_MAKER = "dict"
 
 
-def note_dotted_texts(linkage: Linkage, usage: Usage, name: str) -> None:
-    """Open each place where a text that is put together may hold the name as a part of a dotted one."""
+def note_dotted_texts(linkage: Linkage, usage: Usage, name: str, words: Set[str]) -> None:
+    """Open each place where a text that is put together may hold the name as a part of a dotted one, or one holds it behind
+    some words, which something else may be called, too."""
     if usage.target.sort not in _SORTS:
         return
     if usage.target.sort is TargetSort.MODULE:
@@ -41,11 +42,23 @@ def note_dotted_texts(linkage: Linkage, usage: Usage, name: str) -> None:
         homes = modules = {module for path, _ in usage.homes if (module := linkage.modules.get(path, ""))}
         dotted = {f"{module}.{name}" for module in modules}
     is_begun = _doubt_beginnings(linkage, usage, name, homes)
-    for file in linkage.mentioning(name):
+    behind = _behind_words(name, words)
+    for path in linkage.paths_mentioning(name):
+        data = linkage.contents[path]
+        setting = {_MULTIPLE, _TABLE_MAKER} if name in modules and isinstance(data, bytes) and _LOADED in data else {_MULTIPLE}
+        # At a glance, since most files hold no such text.
+        may_be = isinstance(data, bytes) and (
+            is_begun
+            or finds_by_text(data)
+            or any(each.encode() in data for each in setting)
+            or (behind is not None and behind.search(data.decode("utf-8", "replace")) is not None)
+        )
+        if not may_be or (file := linkage.file(path)) is None:
+            continue
         known = {place.start for place in usage.places if place.path == file.path}
         known |= {each.place.start for each in usage.open_places if each.place.path == file.path}
-        setting = {_MULTIPLE, _TABLE_MAKER} if name in modules and _LOADED in file.data else {_MULTIPLE}
-        for start, why in (*_places(file, name, dotted, is_begun=is_begun), *_keywords(file, name, setting)):
+        found = [*_places(file, name, dotted, is_begun=is_begun), *_keywords(file, name, setting), *_behind(file, name, behind)]
+        for start, why in found:
             if not file.source.text.startswith(name, start):
                 # It stands there in parts, and cannot be changed.
                 usage.doubt(f"a text in {file.path} that is put together is not `{name}`", file.path, start)
@@ -97,6 +110,24 @@ def _places(file: LinkedFile, name: str, dotted: set[str], *, is_begun: bool) ->
             if text.words == name:
                 start = max(file.source.text.find(name, text.start, text.end), text.start)
                 yield start, f'"{name}": it is not known what dotted name that becomes part of'
+
+
+def _behind_words(name: str, words: Set[str]) -> re.Pattern[str] | None:
+    """What finds a dotted name that holds the name behind one of some words, as a text or filled into one."""
+    if not words:
+        return None
+    dotted = rf"(?:\w+[.:])*(?:{'|'.join(map(re.escape, sorted(words)))})[.:]"
+    return re.compile(rf"(?:[\"']{dotted}(?={re.escape(name)}[.:\"'])|\{{{dotted}(?={re.escape(name)}[.:!}}\[]))")
+
+
+def _behind(file: LinkedFile, name: str, pattern: re.Pattern[str] | None) -> Iterator[tuple[int, str]]:
+    """Where a text, or what is filled into one, is a dotted name with the name behind some words."""
+    if pattern is None:
+        return
+    for text in _texts(file):
+        if name in text.words:
+            for match in pattern.finditer(file.source.text, text.start, text.end):
+                yield match.end(), f"`{_shown(file, text)}`: it is not known what that leads to"
 
 
 def _keywords(file: LinkedFile, name: str, setting: Set[str]) -> Iterator[tuple[int, str]]:

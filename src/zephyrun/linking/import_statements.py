@@ -38,10 +38,11 @@ def imported_in(data: bytes) -> Iterator[Imported]:
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def import_statements(data: bytes) -> tuple[tuple[int, int, list[Imported]], ...]:
     """Where each import of a file begins and ends, and what it imports. Kept, since many ask."""
-    return tuple(_find_imports(data))
+    return tuple(find_imports(data))
 
 
-def _find_imports(data: bytes) -> Iterator[tuple[int, int, list[Imported]]]:
+def find_imports(data: bytes) -> Iterator[tuple[int, int, list[Imported]]]:
+    """As `import_statements`, found anew."""
     for match in _IMPORT.finditer(data):
         line_start = _line_start(data, match.start())
         before = _BEFORE_IMPORT.search(data[line_start : match.start()])

@@ -61,7 +61,7 @@ _MANY_WORDS = 64
 _BEFORE_MEMBER = lazy_pattern(rb"(?m)^[ \t]+(?:async[ \t]+)?def[ \t]+\Z|\bself\.\Z")
 _LONGEST_BEFORE = 60
 _LOADS = lazy_pattern(
-    rb"\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b"
+    rb"\b(?:import_module|__import__|load_module|module_from_spec|getmodule|resolve_name)\s*\(|\bsys\.modules\b"
 )
 _COMPUTED_LOOKUP = lazy_pattern(
     rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__)?\s*"
@@ -145,6 +145,11 @@ class LinkedFile:
             for index, binding in enumerate(self.facts.bindings)
             if binding.scope == 0 and not binding.outside
         }
+
+    @cached_property
+    def imported_bindings(self) -> frozenset[int]:
+        """The bindings that imports give values, in whatever scope."""
+        return frozenset(use.binding for use in self.links.imports)
 
     @cached_property
     def class_bindings(self) -> dict[int, dict[str, int]]:

@@ -11,7 +11,7 @@ from zephyrun.linking.dotted_texts import note_dotted_texts
 from zephyrun.linking.examples import MeantInExamples
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.texts import example_words_in, is_document, word_in_text, words_in
-from zephyrun.linking.usage import Place, PlaceSort, Usage
+from zephyrun.linking.usage import Place, PlaceSort, TargetSort, Usage
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
@@ -53,7 +53,9 @@ def note_mentions(
     linkage = evaluator.linkage
     if not only_near:
         note_code_texts(linkage, usage, name, called, is_meant=MeantInExamples(evaluator, usage).is_meant)
-        note_dotted_texts(linkage, usage, name)
+        is_global = usage.target.sort is TargetSort.GLOBAL
+        words = evaluator.modules_about.words_for([path for path, _ in usage.homes]) if is_global else set[str]()
+        note_dotted_texts(linkage, usage, name, words)
 
     known = {(place.path, place.start) for place in usage.places}
     known |= {(each.place.path, each.place.start) for each in usage.open_places}

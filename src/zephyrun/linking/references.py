@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterator, Set
+from functools import cached_property
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.languages.python.frame_reads import NAMESPACES
@@ -308,12 +309,10 @@ class GlobalUsage:
         return found
 
     def _files_that_may_ask(self, *, everywhere: bool) -> Iterator[LinkedFile]:
-        """The files that hold the name and could mean it: the homes, those that speak of one by its
-        module's name, and those that load modules; with `everywhere`, all that hold it."""
-        near = {path for path in (*self.homes, *self._linkage.all_loading_paths)}
-        for home in self.homes.values():
-            short = home.module.rpartition(".")[2]
-            near.update(self._linkage.paths_mentioning(short) if short else ())
+        """The files that hold the name and could mean it: the homes, those that speak of one by what it is
+        called anywhere, and those that load modules; with `everywhere`, all that hold it."""
+        words = self._words_for_homes
+        near = {*self.homes, *self._linkage.all_loading_paths, *(path for word in words for path in self._linkage.paths_mentioning(word))}
         for path in self._linkage.paths_mentioning(self._name):
             if everywhere or path in near:
                 if (file := self._linkage.file(path)) is not None:
@@ -356,10 +355,20 @@ class GlobalUsage:
         for place in binding_places(file, binding):
             self._usage.places.add(place._replace(alone=True))
 
+    @cached_property
+    def _words_for_homes(self) -> set[str]:
+        """All that the homes are called anywhere: by their own names, and by imports under other names."""
+        return self._evaluator.modules_about.words_for(self.homes)
+
     def _note_attributes(self) -> None:
-        loose = self._find_loose_modules()
+        about = self._evaluator.modules_about
+        loose = self._find_loose_modules() or any(map(about.goes_about, self.homes))
+        is_held = any(map(about.is_held, self.homes))
         for file in self._files_that_may_ask(everywhere=loose):
+            is_loose = loose or file.path in self._linkage.all_loading_paths
             for use in file.links.attributes_by_name.get(self._name, ()):
+                if not is_loose and not self._is_called_like_home(file, use.receiver):
+                    continue
                 values = self._evaluator.values(file, use.receiver)
                 place = place_of_attribute(file, use)
                 ours = {value for value in values if self._is_home(value)}
@@ -372,8 +381,14 @@ class GlobalUsage:
                         file.path,
                         use.start,
                     )
-                elif UNKNOWN_VALUE in values and (loose or file.path in self._linkage.all_loading_paths):
+                elif UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE)):
                     self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _is_called_like_home(self, file: LinkedFile, origin: Origin) -> bool:
+        """Whether a value is called as a home is somewhere: what is none of these is one only where a home goes about."""
+        if origin.sort is OriginSort.NAME:
+            return origin.binding < 0 or file.facts.bindings[origin.binding].name in self._words_for_homes
+        return origin.sort is OriginSort.ATTRIBUTE and origin.name in self._words_for_homes
 
     def _is_home(self, value: Value) -> bool:
         return value.sort is ValueSort.MODULE and value.path in self.homes
@@ -381,10 +396,10 @@ class GlobalUsage:
     def _find_loose_modules(self) -> bool:
         """Whether a home goes about as a value, so that code may have it that does not import it."""
         is_loose = False
-        shorts = {home.module.rpartition(".")[2] for home in self.homes.values()} - {""}
-        for file in self._linkage.mentioning_any(shorts):
+        files = list(self._linkage.mentioning_any(self._words_for_homes))
+        for file in files:
             handed = {each.end: each for each in file.links.handed}
-            for end in self._ends_of_modules(file, shorts):
+            for end in self._ends_of_modules(file):
                 hand = handed.get(end)
                 says_which = hand is not None and self._says_which(file, hand)
                 # What sets a name in a test keeps the module only to set that back.
@@ -395,8 +410,10 @@ class GlobalUsage:
                         file.path,
                         hand.start,
                     )
+        for file in files:
             for use in file.links.attributes_by_name.get("__dict__", ()):
-                if any(map(self._is_home, self._evaluator.values(file, use.receiver))):
+                may_be_home = is_loose or self._is_called_like_home(file, use.receiver)
+                if may_be_home and any(map(self._is_home, self._evaluator.values(file, use.receiver))):
                     self._doubt_listing(file, use.start)
         if is_loose:
             self._check_listings()
@@ -419,25 +436,25 @@ class GlobalUsage:
             f"what goes through the module's names in {file.path} does not look for `{self._name}`", file.path, start
         )
 
-    def _ends_of_modules(self, file: LinkedFile, shorts: set[str]) -> Iterator[int]:
+    def _ends_of_modules(self, file: LinkedFile) -> Iterator[int]:
         """Where a home stands as a value of its own, and not before a dot."""
         text = file.source.text
-        for use in file.links.imports:
-            # At a glance: only what is imported by such a name can be one of them.
-            if use.binding < 0 or (use.name or use.module).rpartition(".")[2] not in shorts:
+        for index, record in enumerate(file.facts.bindings):
+            # At a glance: only what is imported by such a name can be one of them, be it with all of another module.
+            if record.name not in self._words_for_homes or not (record.outside or index in file.imported_bindings):
                 continue
-            if not any(map(self._is_home, self._evaluator.binding_values(file, use.binding))):
+            if not any(map(self._is_home, self._evaluator.binding_values(file, index))):
                 continue
-            for index in file.facts.bindings[use.binding].references:
-                reference = file.facts.references[index]
+            for number in record.references:
+                reference = file.facts.references[number]
                 if reference.role is Role.READ and not _DOT.match(text, reference.end):
                     yield reference.end
-        for short in shorts:
-            for attribute in file.links.attributes_by_name.get(short, ()):
+        for word in self._words_for_homes:
+            for attribute in file.links.attributes_by_name.get(word, ()):
                 if _DOT.match(text, attribute.end) or attribute.use is not Use.READ:
                     continue
                 receivers = self._evaluator.values(file, attribute.receiver)
-                values = [self._evaluator.attribute_values(file, each, short) for each in receivers]
+                values = [self._evaluator.attribute_values(file, each, word) for each in receivers]
                 if any(self._is_home(value) for each in values for value in each):
                     yield attribute.end
 

@@ -122,6 +122,8 @@ class FrameReading(StrEnum):
 
 # Texts at a glance, and comments, which are passed over: a quote in one opens nothing.
 _MARK = lazy_pattern(PLAIN_MARK.encode(), re.DOTALL)
+_TEMPLATE_PREFIX = lazy_pattern(rb"[fFtT][rR]?\Z")
+_DOTTED_TEXT = lazy_pattern(rb"([\"'])[\w.:]*\1")
 # A line of an example in documentation, which runs.
 EXAMPLE_LINE = r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$"
 _EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE.encode())
@@ -345,6 +347,21 @@ def texts_in(data: bytes) -> Iterator[tuple[int, bytes]]:
 def marks_in(data: bytes) -> Iterator[tuple[int, bytes]]:
     """Each text of a file, as `texts_in`, and each comment, and where it begins, at a glance."""
     return ((match.start(), match[0]) for match in _MARK.finditer(data))
+
+
+def without_texts(data: bytes) -> bytes:
+    """A file without its comments, and with nothing in texts but single words and dotted names; what is filled into
+    templates is left."""
+    parts: list[bytes] = []
+    end = 0
+    for start, mark in marks_in(data):
+        parts.append(data[end:start])
+        end = start + len(mark)
+        if mark.startswith(b"#"):
+            continue
+        is_template = _TEMPLATE_PREFIX.search(data, max(start - 2, 0), start) is not None
+        parts.append(mark if is_template or _DOTTED_TEXT.fullmatch(mark) else b'""')
+    return b"".join([*parts, data[end:]])
 
 
 def describes(data: bytes, start: int) -> bool:

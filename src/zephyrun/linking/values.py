@@ -32,6 +32,8 @@ from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
 from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.meanings import Meanings
+from zephyrun.linking.modules_about import ModulesAbout
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
 from zephyrun.linking.value_sorts import (
@@ -168,6 +170,8 @@ class Evaluator:
         self.linkage = linkage
         self.answers: Answers[Value] = Answers(_NOTHING_KNOWN)
         self._sets_names: dict[ClassKey, bool] = {}
+        self.meanings = Meanings(linkage)
+        self.modules_about = ModulesAbout(linkage, self.meanings)
         self._hierarchy = Hierarchy(self)
         self._library_classes: dict[str, ClassKey | None] = {}
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}

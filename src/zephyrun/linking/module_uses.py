@@ -1,0 +1,114 @@
+"""What a file does with the modules that it imports, at a glance: whether they go on as values, and who may then ask them
+for names."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import NamedTuple
+from unicodedata import normalize
+
+from zephyrun.link_facts import Dotted, ModuleUses
+from zephyrun.linking.glances import glance
+from zephyrun.linking.import_statements import find_imports
+from zephyrun.linking.texts import without_texts
+from zephyrun.patterns import lazy_pattern
+
+_WORD = lazy_pattern(r"[^\W\d]\w*")
+_BETWEEN = r"(?:\s|\\\r?\n)*"
+_DOTTED = lazy_pattern(rf"(?<![.\w])[^\W\d]\w*(?:{_BETWEEN}\.{_BETWEEN}[^\W\d]\w*)*")
+_NAMESPACE = "__dict__"
+# What stands around a dotted name is looked for so far away.
+_NEAR = 80
+_LISTS = lazy_pattern(r"\b(?:vars|dir|getmembers|getmembers_static)\s*\(\s*\Z")
+_LOOKS_UP = lazy_pattern(r"\b(?:(get)|[shd]\w{2})attr\s*\(\s*\Z")
+_HARMLESS = lazy_pattern(r"\b(?:reload|isinstance)\s*\(\s*\Z|@\s*\Z")
+_PATCHES = lazy_pattern(r"\bobject\s*\(\s*\Z")
+_ASKS_ITSELF = lazy_pattern(r"\b(?:if|elif|not|while)\s+\Z")
+_FOR_TEXT = lazy_pattern(r"\s*,\s*[\"'](\w+)[\"']\s*[,)]")
+_OF_NAMESPACE = lazy_pattern(r"[\s)]*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
+# A target, what is called, and what is only asked whether it is there.
+_NO_VALUE = lazy_pattern(r"\s*(?:=(?!=)|\(|is\b)")
+_OWN_NAMESPACE = lazy_pattern(r"\b(?:globals|vars|dir|locals)\s*\(\s*\)")
+_RUNS = lazy_pattern(r"\b(?:eval|exec)\s*\([^\r\n]*,\s*\Z")
+_AMONG = lazy_pattern(r"\bin\s+\Z")
+_SETS = lazy_pattern(r"\s*(?:\.\s*(?:update|setdefault)\s*\(|\[[^\]\r\n]*\]\s*=(?!=))")
+_ATTRIBUTE_ASKED = lazy_pattern(r"\bgetattr\s*\((?!\s*self\s*,)[^\"'\r\n]*,\s*[\"'](\w+)[\"']\s*[,)]|\battrgetter\s*\(([^()]*)\)")
+_NAMESPACE_ASKED = lazy_pattern(rf"(?:\bvars\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\b{_NAMESPACE})\s*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
+
+
+@glance
+def module_uses_in(data: bytes) -> ModuleUses:
+    """What a file does with what it imports."""
+    code = without_texts(data)
+    statements = list(find_imports(code))
+    imported = [each for _, _, found in statements for each in found]
+    ends = [0, *(end for _, end, _ in statements)]
+    starts = [*(start for start, _, _ in statements), len(code)]
+    rest = _as_names(b"\n".join(code[end:start] for end, start in zip(ends, starts, strict=True)).decode("utf-8", "replace"))
+    uses = _Uses(set(), set(), set(_asked_in(rest)))
+    uses.read(rest, {_as_names(each.name) for each in imported})
+    imports = frozenset(
+        (_as_names(each.name), each.origin, each.dotted.rpartition(".")[2]) if each.origin else (_as_names(each.name), each.bound_to, "")
+        for each in imported
+    )
+    return ModuleUses(imports, frozenset(uses.standing), frozenset(uses.listed), frozenset(uses.asked))
+
+
+class _Uses(NamedTuple):
+    """What is found out about dotted names."""
+
+    standing: set[Dotted]
+    listed: set[Dotted]
+    asked: set[str]
+
+    def read(self, code: str, names: set[str]) -> None:
+        """Look at each dotted name that begins with one of some names; with all of another module, any may."""
+        for match in _DOTTED.finditer(code):
+            words = tuple(_WORD.findall(match[0]))
+            if words[0] in names or "*" in names:
+                self._note(words, code[max(match.start() - _NEAR, 0) : match.start()], code[match.end() : match.end() + _NEAR])
+        for match in _OWN_NAMESPACE.finditer(code):
+            self._note_own(code[max(match.start() - _NEAR, 0) : match.start()], code[match.end() : match.end() + _NEAR])
+
+    def _note(self, words: Dotted, before: str, after: str) -> None:
+        if _NAMESPACE in words:
+            self._note_listed(words[: words.index(_NAMESPACE)], f".{words[-1]}{after}" if words[-1] != _NAMESPACE else after)
+        elif _LISTS.search(before):
+            self._note_listed(words, after)
+        elif (match := _LOOKS_UP.search(before)) is not None:
+            text = _FOR_TEXT.match(after)
+            if text is None:
+                self.listed.add(words)
+            elif match[1]:
+                self.asked.add(text[1])
+        elif not (
+            _HARMLESS.search(before)
+            or _NO_VALUE.match(after)
+            or (_PATCHES.search(before) and _FOR_TEXT.match(after))
+            or (_ASKS_ITSELF.search(before) and after.lstrip().startswith(":"))
+        ):
+            self.standing.add(words)
+
+    def _note_listed(self, words: Dotted, after: str) -> None:
+        text = _OF_NAMESPACE.match(after)
+        if text is not None:
+            self.asked.add(text[1])
+        else:
+            self.listed.add(words)
+
+    def _note_own(self, before: str, after: str) -> None:
+        if not (_SETS.match(after) or _RUNS.search(before) or (_AMONG.search(before) and not after.startswith("."))):
+            self._note_listed((), after)
+
+
+def _asked_in(code: str) -> Iterator[str]:
+    for match in _ATTRIBUTE_ASKED.finditer(code):
+        yield from [match[1]] if match[1] else _WORD.findall(match[2])
+    for match in _NAMESPACE_ASKED.finditer(code):
+        yield match[1]
+
+
+def _as_names(text: str) -> str:
+    """A text as the language compares names."""
+    return text if text.isascii() else normalize("NFKC", text)
