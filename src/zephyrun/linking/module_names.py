@@ -37,6 +37,9 @@ _LISTS_FILES = lazy_pattern(rb"\b(?:listdir|scandir|iterdir|r?glob|i?glob|walk)\
 _ENDING = lazy_pattern(rb"\.pyw?[\"']")
 _IMPORTERS = frozenset({"importlib.import_module", "builtins.__import__", "importlib.reload"})
 
+# What asks for attributes by a text with dots.
+_ASKING_FOR_TEXT = b"attrgetter"
+
 
 class ModuleUsage:
     """Gathers the use of a module's name. Only the last part of its dotted name is in question."""
@@ -227,11 +230,16 @@ class ModuleUsage:
             self._check_own_name(file)
         self._check_readers()
 
+        name = re.escape(self.name)
+        as_file = rf"(?<![\w.]){name}(?:/|\\|\.py\b|\Z)"
+        as_attribute = rf"\{{(?:\w+\.)+{name}(?=[.:!}}\[])"
         for file in self._linkage.mentioning(self.name):
+            asked = rf"|\A(?:\w+\.)*{name}(?:\.|\Z)" if _ASKING_FOR_TEXT in file.data else ""
+            leading = re.compile(f"{as_file}|{as_attribute}{asked}")
             for text in file.facts.texts:
                 if text.use == "documentation" or self.name not in text.words:
                     continue
-                if re.search(rf"(?<![\w.]){re.escape(self.name)}(?:/|\\|\.py\b|\Z)", text.words) and not any(
+                if leading.search(text.words) and not any(
                     place.path == file.path and text.start <= place.start < text.end
                     for place in self._usage.places
                 ):

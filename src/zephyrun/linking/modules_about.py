@@ -43,7 +43,8 @@ class ModulesAbout:
         """Whether a text is the name of a module, where something loads modules by their names."""
         module = self._linkage.modules[path]
         last = module.rpartition(".")[2]
-        is_text = rb"[\"'](?:%b|\.*%b)[\"']" % (re.escape(module).encode(), re.escape(last).encode())
+        # By its last word alone only what puts names together finds it, and that is seen by what it gives.
+        is_text = rb"[\"'](?:%b|\.+%b)[\"']" % (re.escape(module).encode(), re.escape(last).encode())
         return bool(self._linkage.all_loading_paths) and bool(self._linkage.paths_matching(last, is_text))
 
     @cached_property

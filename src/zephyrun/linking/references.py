@@ -44,7 +44,7 @@ from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.texts import word_in_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
-from zephyrun.linking.values import Evaluator, decorator_callee
+from zephyrun.linking.values import LOADED, NONE, Evaluator, decorator_callee
 from zephyrun.linking.whereabouts import is_never_asked
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
@@ -364,15 +364,17 @@ class GlobalUsage:
         about = self._evaluator.modules_about
         loose = self._find_loose_modules() or any(map(about.goes_about, self.homes))
         is_held = any(map(about.is_held, self.homes))
-        for file in self._files_that_may_ask(everywhere=loose):
+        are_given_on = self._evaluator.are_modules_given_on
+        for file in self._files_that_may_ask(everywhere=loose or are_given_on):
             is_loose = loose or file.path in self._linkage.all_loading_paths
             for use in file.links.attributes_by_name.get(self._name, ()):
-                if not is_loose and not self._is_called_like_home(file, use.receiver):
+                if not (is_loose or are_given_on or self._is_called_like_home(file, use.receiver)):
                     continue
                 values = self._evaluator.values(file, use.receiver)
                 place = place_of_attribute(file, use)
                 ours = {value for value in values if self._is_home(value)}
-                if ours and ours == values:
+                # Where a module could not be imported, there may be `None`, which has no such name.
+                if ours and ours == values - {NONE}:
                     self._usage.places.add(place)
                 elif ours:
                     self._usage.obstruct(
@@ -381,7 +383,9 @@ class GlobalUsage:
                         file.path,
                         use.start,
                     )
-                elif UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE)):
+                elif any(value.name == LOADED for value in values) or (
+                    UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE))
+                ):
                     self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
 
     def _is_called_like_home(self, file: LinkedFile, origin: Origin) -> bool:

@@ -60,7 +60,7 @@ class Bases(NamedTuple):
 
 _NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
 _OUTSIDE: Values = frozenset({Value(ValueSort.OUTSIDE)})
-_NONE = Value(ValueSort.PLAIN, name="NoneType")
+NONE = Value(ValueSort.PLAIN, name="NoneType")
 _MOST_FILES_FOR_ONE = 30
 # What makes records, beside a call. Source: library reference.
 NAMED_TUPLES = ("typing.NamedTuple", "collections.namedtuple")
@@ -89,6 +89,7 @@ _GIVE_OWN_THINGS = frozenset(
     "unicodedata decimal fractions math cmath io csv socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
+_LOADING_CALLS = ("import_module", "__import__")
 # What gives a module, and what puts something else where that is found.
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module"})
 _PUTS_AMONG_MODULES = lazy_pattern(
@@ -124,7 +125,9 @@ _GIVE_FOREIGN = {
 # What gives loggers, and what says of which class these are.
 _GIVING_LOGGERS = frozenset({"logging.getLogger", "logging.Logger().getChild"})
 _SETTING_LOGGERS = ("setLoggerClass", "loggerClass")
-_NAMESPACES = frozenset({"argparse.Namespace()", "types.SimpleNamespace()"})
+# A module that is loaded by a name that is worked out, be it of the project or of a library.
+LOADED = "types.ModuleType()"
+_NAMESPACES = frozenset({"argparse.Namespace()", "types.SimpleNamespace()", LOADED})
 # Decorators that leave a function what it is, or whose result is called the same way.
 HARMLESS_DECORATORS = frozenset(
     """builtins.staticmethod builtins.classmethod abc.abstractmethod functools.lru_cache functools.cache
@@ -504,6 +507,23 @@ class Evaluator:
         )
 
     @cached_property
+    def are_modules_given_on(self) -> bool:
+        """Whether some function gives a module that it loads by a name that is worked out, which may be one of the project."""
+        paths = {path for word in _LOADING_CALLS for path in self.linkage.paths_mentioning(word)}
+        return any(
+            value.sort is ValueSort.FOREIGN and value.name == LOADED
+            for file in map(self.file, filter(self._may_load_own, sorted(paths)))
+            for record in file.links.functions
+            # Whatever gives on what such a function gave is seen where that one is.
+            if any(word in file.source.text[slice(*file.facts.scopes[record.scope][-2:])] for word in _LOADING_CALLS)
+            for value in self.values(file, record.gives)
+        )
+
+    def _may_load_own(self, path: str) -> bool:
+        """Whether a file can be read and may load modules of the project by names that are worked out."""
+        return self.linkage.can_be_read(path) and self.linkage.takes_any_module(path)
+
+    @cached_property
     def _are_modules_replaced(self) -> bool:
         """Whether anything is put where loaded modules are found, or a module may be an instance of the project's own."""
         return any(
@@ -615,7 +635,7 @@ class Evaluator:
             if receiver.name in _NAMESPACES:
                 return _NOTHING_KNOWN
             return frozenset({Value(ValueSort.FOREIGN, name=f"{receiver.name}.{name}")})
-        if receiver == _NONE and not hasattr(None, name):
+        if receiver == NONE and not hasattr(None, name):
             return frozenset()
         if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN) and name in _GIVEN_BACK:
             return _NOTHING_KNOWN
@@ -671,7 +691,7 @@ class Evaluator:
             found.append(_NOTHING_KNOWN)
         values = self._holdings.of_attribute(name, relatives, _union(found))
         # What is only ever set to nothing here is set to something by code that was not seen.
-        return values if values != {_NONE} else _NOTHING_KNOWN
+        return values if values != {NONE} else _NOTHING_KNOWN
 
     def _moved(self, file: LinkedFile, origin: Origin) -> Values:
         """What an attribute is given: a collection that one name had until then is in sight as far as that one was."""
@@ -760,7 +780,7 @@ class Evaluator:
         if callee.sort is ValueSort.OUTSIDE:
             return _OUTSIDE
         # None cannot be called, so the program does not come any further.
-        return _NOTHING_KNOWN if callee != _NONE else frozenset()
+        return _NOTHING_KNOWN if callee != NONE else frozenset()
 
     def _constructed(self, callee: Value) -> Values:
         key = (callee.path, callee.number)
@@ -813,6 +833,9 @@ class Evaluator:
         if name in _GIVE_FOREIGN:
             is_known = name not in _GIVING_LOGGERS or not any(map(self.linkage.paths_mentioning, _SETTING_LOGGERS))
             return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])}) if is_known else _NOTHING_KNOWN
+        if name in _GIVING_MODULES:
+            loaded = frozenset({Value(ValueSort.FOREIGN, name=LOADED)})
+            return loaded | _NOTHING_KNOWN if self._are_modules_replaced else loaded
         if name in _GIVE_ARGUMENT and arguments:
             values = self.values(file, arguments[0])
             return _NOTHING_KNOWN if any(map(self._copies_itself, values)) else values
@@ -865,7 +888,7 @@ class Evaluator:
         return frozenset(
             value.as_class() if value.sort is ValueSort.INSTANCE
             # What is of one of the language's own classes may be of one below it.
-            else Value(ValueSort.OUTSIDE) if value == _NONE or value.sort is ValueSort.OUTSIDE
+            else Value(ValueSort.OUTSIDE) if value == NONE or value.sort is ValueSort.OUTSIDE
             else UNKNOWN_VALUE
             for value in values
         )  # fmt: skip
@@ -1029,7 +1052,7 @@ class Evaluator:
         found += (self.values(file, default) for default in defaults)
         values = _union(found)
         # What is only ever handed nothing is handed something by code that was not seen.
-        return values if values != {_NONE} or defaults else _NOTHING_KNOWN
+        return values if values != {NONE} or defaults else _NOTHING_KNOWN
 
     def parameters_filled(
         self, file: LinkedFile, index: int, caller: LinkedFile, handed: Handed
@@ -1122,7 +1145,7 @@ def _elements(values: Values) -> Values:
     for value in values:
         if value.sort in (ValueSort.SERIES, ValueSort.TUPLE):
             found.append(_union(value.parts))
-        elif value == _NONE:
+        elif value == NONE:
             continue
         elif value.sort in (ValueSort.PLAIN, ValueSort.OUTSIDE):
             found.append(_OUTSIDE)
@@ -1136,7 +1159,7 @@ def _result_of_method(kind: str, method: str, receivers: Values) -> Values | Non
     if kind == ValueSort.MAPPING:
         held = _union(value.parts[0] for value in receivers if value.sort is ValueSort.MAPPING)
         if method in ("get", "pop", "setdefault"):
-            return held | {_NONE}
+            return held | {NONE}
         if method == "values":
             return _series(held)
         if method == "items":
