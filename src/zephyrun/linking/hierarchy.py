@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 # How often the classes below others are found anew, where that depends on itself.
 _MOST_PASSES = 3
 
+
 class Hierarchy:
     """The classes below others in one version of a project."""
 

@@ -723,7 +723,7 @@ class GlobalUsage:
             file = self._linkage.file(path)
             for use in file.links.keywords if file is not None else ():
                 if use.name == self._name and use.callee.name == _OF_PATCHERS:
-                    place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
+                    place = Place(path, use.start, use.end, PlaceSort.KEYWORD)
                     self._usage.open_places.append(
                         OpenPlace(place, f"the keyword `{self._name}`: it is not known what it is set in")
                     )

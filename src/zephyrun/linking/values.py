@@ -125,7 +125,7 @@ _GIVE_FOREIGN = {
 # What gives loggers, and what says of which class these are.
 _GIVING_LOGGERS = frozenset({"logging.getLogger", "logging.Logger().getChild"})
 _SETTING_LOGGERS = ("setLoggerClass", "loggerClass")
-# A module that is loaded by a name that is worked out, be it of the project or of a library.
+# A module that is loaded by its name, be it of the project or of a library.
 LOADED = "types.ModuleType()"
 _NAMESPACES = frozenset({"argparse.Namespace()", "types.SimpleNamespace()", LOADED})
 # Decorators that leave a function what it is, or whose result is called the same way.
@@ -834,8 +834,7 @@ class Evaluator:
             is_known = name not in _GIVING_LOGGERS or not any(map(self.linkage.paths_mentioning, _SETTING_LOGGERS))
             return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])}) if is_known else _NOTHING_KNOWN
         if name in _GIVING_MODULES:
-            loaded = frozenset({Value(ValueSort.FOREIGN, name=LOADED)})
-            return loaded | _NOTHING_KNOWN if self._are_modules_replaced else loaded
+            return frozenset({Value(ValueSort.FOREIGN, name=LOADED), UNKNOWN_VALUE})
         if name in _GIVE_ARGUMENT and arguments:
             values = self.values(file, arguments[0])
             return _NOTHING_KNOWN if any(map(self._copies_itself, values)) else values
