@@ -61,13 +61,16 @@ _MANY_WORDS = 64
 _BEFORE_MEMBER = lazy_pattern(rb"(?m)^[ \t]+(?:async[ \t]+)?def[ \t]+\Z|\bself\.\Z")
 _LONGEST_BEFORE = 60
 _LOADS = lazy_pattern(
-    rb"\b(?:import_module|__import__|load_module|module_from_spec|getmodule|resolve_name)\s*\(|\bsys\.modules\b"
+    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__|load_module|module_from_spec)\s*[(,)\]}]|"
+    rb"\bimport_module\s+as\b|\bsys\.modules\b"
 )
 _COMPUTED_LOOKUP = lazy_pattern(
     rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__)?\s*"
     rb"(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
     rb"(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]+[\"']\s*[,)])"
 )
+# What gives modules, or what stands in them, for other reasons than that it loads them.
+FINDING_WORDS = ("getmodule", "resolve_name")
 _LOOKUP_WORDS = (b"attr", b"methodcaller")
 _LOOKS_INTO = lazy_pattern(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
@@ -567,6 +570,11 @@ class Linkage:
     def all_loading_paths(self) -> list[str]:
         """The modules that load others by their names, or find loaded ones."""
         return self._paths_seen(_loads)
+
+    @cached_property
+    def finding_paths(self) -> list[str]:
+        """Those that load modules, and those that find out which one something is of, or what a dotted name means."""
+        return sorted({*self.all_loading_paths, *(path for word in FINDING_WORDS for path in self.paths_mentioning(word))})
 
     @cached_property
     def loading_paths(self) -> list[str]:

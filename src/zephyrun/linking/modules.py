@@ -15,10 +15,7 @@ _PACKAGE_MARK = "__init__.py"
 # It begins with a fixed word, which is what makes a search of every file cheap.
 STAR = lazy_pattern(rb"import(?:\s|\\)*\(?\s*\*")
 # Few files hold any of these words, by which modules are loaded or found while the program runs.
-LOADING_WORDS = (
-    *(b"import_module", b"__import__", b"load_module", b"module_from_spec"),
-    *(b"sys.modules", b"getmodule", b"resolve_name"),
-)
+LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
 TEST_FOLDERS = frozenset({"test", "tests", "testing"})
 
 

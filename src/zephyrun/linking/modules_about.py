@@ -10,11 +10,18 @@ import re
 from collections.abc import Collection, Iterable
 from functools import cached_property
 
-from zephyrun.link_facts import Dotted, ModuleUses
-from zephyrun.linking.linkage import Linkage
-from zephyrun.linking.meanings import Meanings
+from zephyrun.link_facts import Dotted, ModuleUses, Origin, OriginSort, Use
+from zephyrun.linking.linkage import FINDING_WORDS, LinkedFile, Linkage
+from zephyrun.linking.meanings import Meanings, union
 from zephyrun.linking.module_uses import module_uses_in
+from zephyrun.linking.modules import LOADING_WORDS
 
+_LOADING = frozenset([*(word.decode() for word in LOADING_WORDS if b"." not in word), *FINDING_WORDS])
+_LOADED_ONES = "modules"
+# What is handed a module and gives none on.
+_KEEPING_NO_MODULES = frozenset("getattr hasattr setattr delattr vars dir isinstance reload getmembers getsource".split())
+# What stands before the name of a package that has no file.
+_PACKAGE = "<package> "
 # What tells modules from other things.
 _TELLING_MODULES = ("ismodule", "ModuleType")
 
@@ -25,11 +32,21 @@ class ModulesAbout:
     def __init__(self, linkage: Linkage, meanings: Meanings) -> None:
         self._linkage = linkage
         self._meanings = meanings
+        self._known: dict[tuple[str, str], set[str]] = {}
 
     def words_for(self, paths: Collection[str]) -> set[str]:
         """All that some modules are called somewhere: the last words of their own names, and what imports call them."""
         found = {self._linkage.modules[path].rpartition(".")[2] for path in paths} - {""}
-        return found.union(*(self._names.get(path, ()) for path in paths))
+        rest = list(found)
+        while rest:
+            more = {
+                name
+                for importer, name in self._imports_by_word.get(rest.pop(), ())
+                if name not in found and not self._imported(importer, name).isdisjoint(paths)
+            }
+            found |= more
+            rest += more
+        return found
 
     def goes_about(self, path: str) -> bool:
         """Whether a module may be had by way of another one that is looked through, or by a text."""
@@ -39,13 +56,22 @@ class ModulesAbout:
         """Whether a module may be had by its name from another one that goes about, or from one that is had so."""
         return path in self._held
 
+    @cached_property
+    def are_loaded_and_given_on(self) -> bool:
+        """Whether a module that is loaded by a name which is worked out, and may be one of the project, goes on to other code:
+        a function gives it, or something gets it."""
+        linkage = self._linkage
+        only_found = set(linkage.finding_paths) - set(linkage.all_loading_paths)
+        paths = (path for path in linkage.finding_paths if path in only_found or linkage.takes_any_module(path))
+        return any(_gives_loaded_on(file) for path in paths if (file := linkage.file(path)) is not None)
+
     def _is_loaded_by_text(self, path: str) -> bool:
         """Whether a text is the name of a module, where something loads modules by their names."""
         module = self._linkage.modules[path]
         last = module.rpartition(".")[2]
         # By its last word alone only what puts names together finds it, and that is seen by what it gives.
         is_text = rb"[\"'](?:%b|\.+%b)[\"']" % (re.escape(module).encode(), re.escape(last).encode())
-        return bool(self._linkage.all_loading_paths) and bool(self._linkage.paths_matching(last, is_text))
+        return bool(self._linkage.finding_paths) and bool(self._linkage.paths_matching(last, is_text))
 
     @cached_property
     def _uses(self) -> dict[str, ModuleUses]:
@@ -53,37 +79,48 @@ class ModulesAbout:
         return {path: module_uses_in(data) for path, data in contents if isinstance(data, bytes)}
 
     @cached_property
-    def _imports(self) -> dict[str, dict[str, set[str]]]:
-        """For each file the names that it imports, in whatever scope, and the modules that these may be."""
-        found: dict[str, dict[str, set[str]]] = {}
+    def _imports_by_word(self) -> dict[str, set[tuple[str, str]]]:
+        """The imports of all files, by file and the name that they give, by the last word of what they take."""
+        found: dict[str, set[tuple[str, str]]] = {}
         for path, uses in self._uses.items():
-            names = found[path] = {}
             for name, module, member in uses.imports:
-                meant = self._meanings.of_import(path, module, member) if name != "*" else None
-                modules = self._paths_of(path, self._meanings.followed(meant).modules) if meant is not None else set()
-                if modules:
-                    names.setdefault(name, set()).update(modules)
+                found.setdefault(member or module.rpartition(".")[2], set()).add((path, name))
         return found
-
-    def _paths_of(self, path: str, modules: Iterable[str]) -> set[str]:
-        found = (self._linkage.find_module(each, path) for each in modules)
-        return {each for each in found if each is not None}
 
     @cached_property
-    def _names(self) -> dict[str, set[str]]:
-        """What imports call each module."""
-        found: dict[str, set[str]] = {}
-        for names in self._imports.values():
-            for name, paths in names.items():
-                for path in paths:
-                    found.setdefault(path, set()).add(name)
+    def _all_words(self) -> set[str]:
+        """All words that modules may be called by."""
+        found = {module.rpartition(".")[2] for module in self._linkage.modules.values()}
+        rest = list(found)
+        while rest:
+            more = {name for _, name in self._imports_by_word.get(rest.pop(), ())} - found
+            found |= more
+            rest += more
         return found
+
+    def _imported(self, path: str, name: str) -> set[str]:
+        """The modules that a name may be which a file imports, in whatever scope."""
+        key = path, name
+        if key not in self._known:
+            imports = [each for each in self._uses[path].imports if each[0] == name] if path in self._uses else []
+            meant = union(self._meanings.of_import(path, module, member) for _, module, member in imports)
+            self._known[key] = self._paths_of(path, self._meanings.followed(meant).modules)
+        return self._known[key]
+
+    def _paths_of(self, path: str, modules: Iterable[str]) -> set[str]:
+        found = ((each, self._linkage.find_module(each, path)) for each in modules)
+        return {_PACKAGE + dotted if there is None else there for dotted, there in found}
+
+    def _name_of(self, path: str) -> str:
+        return self._linkage.modules.get(path) or path.removeprefix(_PACKAGE)
 
     @cached_property
     def _asked_for(self) -> set[str]:
         """The modules of whose names one is a text by which something is asked for an attribute."""
         asked = frozenset[str]().union(*(uses.asked for uses in self._uses.values()))
-        return {path for path in self._uses if not asked.isdisjoint(self.words_for([path]))}
+        asked &= self._all_words
+        imported = (self._imported(path, name) for found in self._imports_by_word.values() for path, name in found if name in asked)
+        return {path for path in self._uses if self._name_of(path).rpartition(".")[2] in asked}.union(*imported)
 
     @cached_property
     def _standing(self) -> set[str]:
@@ -111,29 +148,29 @@ class ModulesAbout:
         """The modules that stand as values in a file, or whose names it looks through."""
         found = {path} if () in uses.listed else set()
         for words in (uses.standing | uses.listed) - {()}:
-            found |= self._reached(path, words)
+            if words[-1] in self._all_words:
+                found |= self._reached(path, words)
         return found
 
     def _reached(self, path: str, words: Dotted) -> set[str]:
         """The modules that a dotted name of a file may mean."""
-        if words[0] in self._imports[path]:
-            modules = self._imports[path][words[0]]
-        elif any(name == "*" for name, _, _ in self._uses[path].imports):
+        modules = self._imported(path, words[0])
+        if not modules and any(name == "*" for name, _, _ in self._uses[path].imports):
             modules = self._paths_of(path, self._meanings.of_words(path, words[:1], is_inside=False).modules)
-        else:
-            return set()
         for word in words[1:]:
             modules = {inner for each in modules for inner in self._member(each, word)}
         return modules
 
     def _member(self, path: str, name: str) -> set[str]:
         """The modules that a name of a module may mean."""
-        inner = self._linkage.find_module(f"{self._linkage.modules[path]}.{name}", path)
-        return self._imports.get(path, {}).get(name, set()) | ({inner} if inner is not None else set())
+        inner = f"{self._name_of(path)}.{name}"
+        return self._imported(path, name) | (self._paths_of(path, [inner]) if self._linkage.is_package(inner) else set())
 
     def _inside(self, path: str) -> set[str]:
         """The modules that one holds by its names: those that it imports, and those that lie in a package."""
-        return self._children.get(self._linkage.modules[path], set()).union(*self._imports.get(path, {}).values())
+        names = {name for name, _, _ in self._uses[path].imports if name != "*"} if path in self._uses else set[str]()
+        children = self._children.get(self._name_of(path), set())
+        return children.union(*(self._imported(path, name) for name in names))
 
     @cached_property
     def _children(self) -> dict[str, set[str]]:
@@ -142,3 +179,29 @@ class ModulesAbout:
             found.setdefault(module.rpartition(".")[0], set()).add(path)
         found.pop("", None)
         return found
+
+
+def _gives_loaded_on(file: LinkedFile) -> bool:
+    given = (
+        (record.gives for record in file.links.functions),
+        (use.value for use in file.links.attributes if use.use is Use.WRITE),
+        (origin for binding in file.module_bindings.values() for origin in file.links.sources.get(binding, ())),
+        (put.value for put in file.links.puts),
+        (handed.value for handed in file.links.handed if handed.callee.name not in _KEEPING_NO_MODULES),
+    )
+    return any(_is_loaded(file, each) for origins in given for each in origins)
+
+
+def _is_loaded(file: LinkedFile, origin: Origin) -> bool:
+    """Whether a value comes of a call that loads a module, or of the loaded ones, by way of variables, too."""
+    rest, met = [origin], {origin}
+    for each in rest:
+        name = file.links.imports[each.binding].name if each.sort is OriginSort.IMPORTED else each.name
+        if name in _LOADING or (each.sort is OriginSort.ATTRIBUTE and name == _LOADED_ONES):
+            return True
+        # What is called gives something of its own, whatever it is handed; an attribute of a module is none.
+        parts = each.parts[:1] if each.sort is OriginSort.CALL else each.parts if each.sort is not OriginSort.ATTRIBUTE else ()
+        more = file.links.sources.get(each.binding, ()) if each.sort is OriginSort.NAME else parts
+        rest += [part for part in more if part not in met]
+        met.update(more)
+    return False

@@ -44,7 +44,7 @@ from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.texts import word_in_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
-from zephyrun.linking.values import LOADED, NONE, Evaluator, decorator_callee
+from zephyrun.linking.values import NONE, Evaluator, decorator_callee
 from zephyrun.linking.whereabouts import is_never_asked
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
@@ -312,7 +312,7 @@ class GlobalUsage:
         """The files that hold the name and could mean it: the homes, those that speak of one by what it is
         called anywhere, and those that load modules; with `everywhere`, all that hold it."""
         words = self._words_for_homes
-        near = {*self.homes, *self._linkage.all_loading_paths, *(path for word in words for path in self._linkage.paths_mentioning(word))}
+        near = {*self.homes, *self._linkage.finding_paths, *(path for word in words for path in self._linkage.paths_mentioning(word))}
         for path in self._linkage.paths_mentioning(self._name):
             if everywhere or path in near:
                 if (file := self._linkage.file(path)) is not None:
@@ -362,13 +362,12 @@ class GlobalUsage:
 
     def _note_attributes(self) -> None:
         about = self._evaluator.modules_about
-        loose = self._find_loose_modules() or any(map(about.goes_about, self.homes))
+        loose = self._find_loose_modules() or any(map(about.goes_about, self.homes)) or about.are_loaded_and_given_on
         is_held = any(map(about.is_held, self.homes))
-        are_given_on = self._evaluator.are_modules_given_on
-        for file in self._files_that_may_ask(everywhere=loose or are_given_on):
-            is_loose = loose or file.path in self._linkage.all_loading_paths
+        for file in self._files_that_may_ask(everywhere=loose):
+            is_loose = loose or file.path in self._linkage.finding_paths
             for use in file.links.attributes_by_name.get(self._name, ()):
-                if not (is_loose or are_given_on or self._is_called_like_home(file, use.receiver)):
+                if not (is_loose or self._is_called_like_home(file, use.receiver)):
                     continue
                 values = self._evaluator.values(file, use.receiver)
                 place = place_of_attribute(file, use)
@@ -383,9 +382,7 @@ class GlobalUsage:
                         file.path,
                         use.start,
                     )
-                elif any(value.name == LOADED for value in values) or (
-                    UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE))
-                ):
+                elif UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE)):
                     self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
 
     def _is_called_like_home(self, file: LinkedFile, origin: Origin) -> bool:

@@ -89,7 +89,6 @@ _GIVE_OWN_THINGS = frozenset(
     "unicodedata decimal fractions math cmath io csv socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
-_LOADING_CALLS = ("import_module", "__import__")
 # What gives a module, and what puts something else where that is found.
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module"})
 _PUTS_AMONG_MODULES = lazy_pattern(
@@ -125,9 +124,7 @@ _GIVE_FOREIGN = {
 # What gives loggers, and what says of which class these are.
 _GIVING_LOGGERS = frozenset({"logging.getLogger", "logging.Logger().getChild"})
 _SETTING_LOGGERS = ("setLoggerClass", "loggerClass")
-# A module that is loaded by its name, be it of the project or of a library.
-LOADED = "types.ModuleType()"
-_NAMESPACES = frozenset({"argparse.Namespace()", "types.SimpleNamespace()", LOADED})
+_NAMESPACES = frozenset({"argparse.Namespace()", "types.SimpleNamespace()"})
 # Decorators that leave a function what it is, or whose result is called the same way.
 HARMLESS_DECORATORS = frozenset(
     """builtins.staticmethod builtins.classmethod abc.abstractmethod functools.lru_cache functools.cache
@@ -507,23 +504,6 @@ class Evaluator:
         )
 
     @cached_property
-    def are_modules_given_on(self) -> bool:
-        """Whether some function gives a module that it loads by a name that is worked out, which may be one of the project."""
-        paths = {path for word in _LOADING_CALLS for path in self.linkage.paths_mentioning(word)}
-        return any(
-            value.sort is ValueSort.FOREIGN and value.name == LOADED
-            for file in map(self.file, filter(self._may_load_own, sorted(paths)))
-            for record in file.links.functions
-            # Whatever gives on what such a function gave is seen where that one is.
-            if any(word in file.source.text[slice(*file.facts.scopes[record.scope][-2:])] for word in _LOADING_CALLS)
-            for value in self.values(file, record.gives)
-        )
-
-    def _may_load_own(self, path: str) -> bool:
-        """Whether a file can be read and may load modules of the project by names that are worked out."""
-        return self.linkage.can_be_read(path) and self.linkage.takes_any_module(path)
-
-    @cached_property
     def _are_modules_replaced(self) -> bool:
         """Whether anything is put where loaded modules are found, or a module may be an instance of the project's own."""
         return any(
@@ -833,8 +813,6 @@ class Evaluator:
         if name in _GIVE_FOREIGN:
             is_known = name not in _GIVING_LOGGERS or not any(map(self.linkage.paths_mentioning, _SETTING_LOGGERS))
             return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])}) if is_known else _NOTHING_KNOWN
-        if name in _GIVING_MODULES:
-            return frozenset({Value(ValueSort.FOREIGN, name=LOADED), UNKNOWN_VALUE})
         if name in _GIVE_ARGUMENT and arguments:
             values = self.values(file, arguments[0])
             return _NOTHING_KNOWN if any(map(self._copies_itself, values)) else values
