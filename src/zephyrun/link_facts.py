@@ -309,7 +309,8 @@ class ClassHead(NamedTuple):
 class ClassHeads(NamedTuple):
     """The heads of all classes of a file that have bases; what binds the names of the module, and those of scopes inside
     it that a base may mean; the modules of which it takes everything; and the attributes that it gives values: those that
-    methods give to what they are called on, and all others."""
+    methods give to what they are called on, and all others. What is `ambiguous` is imported somewhere and a parameter or local
+    elsewhere."""
 
     heads: tuple[ClassHead, ...]
     of_module: BoundNames
@@ -317,17 +318,20 @@ class ClassHeads(NamedTuple):
     stars: tuple[str, ...]
     written: frozenset[str]
     written_to_own: frozenset[str]
+    ambiguous: frozenset[str]
 
 
 class ModuleUses(NamedTuple):
     """What a file does with what it imports, at a glance: its imports in whatever scope (the name, the module, and what stands
     in that, if anything); dotted names that stand as values by themselves; those that are asked what names they have, or for
-    names that are worked out, the file itself among them as `()`; and the names that something is asked for by texts."""
+    names that are worked out, the file itself among them as `()`; the names that something is asked for by texts; and those
+    that are given names which are worked out, anything among them as `()`."""
 
     imports: frozenset[tuple[str, str, str]]
     standing: frozenset[Dotted]
     listed: frozenset[Dotted]
     asked: frozenset[str]
+    filled: frozenset[Dotted]
 
 
 @dataclass(frozen=True)

@@ -102,6 +102,8 @@ class _HeadReader:
 
     def all_seen(self) -> ClassHeads:
         """What was found; of the names inside only those that a head may mean."""
+        imported = self.of_module.imports.keys() | self._inside.imports.keys()
+        given = self._parameters | self._inside.others | self._inside.plain | self._inside.names.keys()
         self._inside.others |= self._parameters
         self.of_module.add(self._inside, self._global)
         inside = _Scope()
@@ -113,6 +115,7 @@ class _HeadReader:
             tuple(sorted(self._stars)),
             frozenset(self._written),
             frozenset(self._written_to_own),
+            frozenset(imported & given),
         )
 
     def read(self, statements: Sequence[ast.stmt], scope: _Scope) -> None:

@@ -21,7 +21,7 @@ _NAMESPACE = "__dict__"
 # What stands around a dotted name is looked for so far away.
 _NEAR = 80
 _LISTS = lazy_pattern(r"\b(?:vars|dir|getmembers|getmembers_static)\s*\(\s*\Z")
-_LOOKS_UP = lazy_pattern(r"\b(?:(get)|[shd]\w{2})attr\s*\(\s*\Z")
+_LOOKS_UP = lazy_pattern(r"\b(?:(get)|(set)|[hd]\w{2})attr\s*\(\s*\Z")
 _HARMLESS = lazy_pattern(r"\b(?:reload|isinstance)\s*\(\s*\Z|@\s*\Z")
 _PATCHES = lazy_pattern(r"\bobject\s*\(\s*\Z")
 _ASKS_ITSELF = lazy_pattern(r"\b(?:if|elif|not|while)\s+\Z")
@@ -29,10 +29,17 @@ _FOR_TEXT = lazy_pattern(r"\s*,\s*[\"'](\w+)[\"']\s*[,)]")
 _OF_NAMESPACE = lazy_pattern(r"[\s)]*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
 # A target, what is called, and what is only asked whether it is there.
 _NO_VALUE = lazy_pattern(r"\s*(?:=(?!=)|\(|is\b)")
-_OWN_NAMESPACE = lazy_pattern(r"\b(?:globals|vars|dir|locals)\s*\(\s*\)")
+_OWN_NAMESPACE = lazy_pattern(r"\b(?:(globals)|vars|dir|locals)\s*\(\s*\)")
+_HEAD = lazy_pattern(r"([ \t]*)(?:async[ \t]+)?(def\b)?")
 _RUNS = lazy_pattern(r"\b(?:eval|exec)\s*\([^\r\n]*,\s*\Z")
 _AMONG = lazy_pattern(r"\bin\s+\Z")
 _SETS = lazy_pattern(r"\s*(?:\.\s*(?:update|setdefault)\s*\(|\[[^\]\r\n]*\]\s*=(?!=))")
+_FILLS = lazy_pattern(r"[\s)]*(?:\.\s*(?:update|setdefault|__setitem__)\s*\(|\[[^\]\r\n]*\]\s*=(?!=))")
+_FILLING = r"(?:\.\s*(?:update|setdefault|__setitem__)\s*\(|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\r\n]*\]\s*=(?!=))"
+_FILLED = lazy_pattern(
+    rf"\bsetattr\s*\(\s*([^\"'\r\n,]*),\s*(?![\"'])|\bvars\s*\(([^()\r\n]*(?:\([^()]*\))?[^()\r\n]*)\)\s*{_FILLING}"
+    rf"|([\w.]*)\.{_NAMESPACE}\s*{_FILLING}"
+)
 _ATTRIBUTE_ASKED = lazy_pattern(r"\bgetattr\s*\((?!\s*self\s*,)[^\"'\r\n]*,\s*[\"'](\w+)[\"']\s*[,)]|\battrgetter\s*\(([^()]*)\)")
 _NAMESPACE_ASKED = lazy_pattern(rf"(?:\bvars\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\b{_NAMESPACE})\s*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
 
@@ -46,13 +53,13 @@ def module_uses_in(data: bytes) -> ModuleUses:
     ends = [0, *(end for _, end, _ in statements)]
     starts = [*(start for start, _, _ in statements), len(code)]
     rest = _as_names(b"\n".join(code[end:start] for end, start in zip(ends, starts, strict=True)).decode("utf-8", "replace"))
-    uses = _Uses(set(), set(), set(_asked_in(rest)))
+    uses = _Uses(set(), set(), set(_asked_in(rest)), set())
     uses.read(rest, {_as_names(each.name) for each in imported})
     imports = frozenset(
         (_as_names(each.name), each.origin, each.dotted.rpartition(".")[2]) if each.origin else (_as_names(each.name), each.bound_to, "")
         for each in imported
     )
-    return ModuleUses(imports, frozenset(uses.standing), frozenset(uses.listed), frozenset(uses.asked))
+    return ModuleUses(imports, frozenset(uses.standing), frozenset(uses.listed), frozenset(uses.asked), frozenset(uses.filled))
 
 
 class _Uses(NamedTuple):
@@ -61,6 +68,7 @@ class _Uses(NamedTuple):
     standing: set[Dotted]
     listed: set[Dotted]
     asked: set[str]
+    filled: set[Dotted]
 
     def read(self, code: str, names: set[str]) -> None:
         """Look at each dotted name that begins with one of some names; with all of another module, any may."""
@@ -68,8 +76,14 @@ class _Uses(NamedTuple):
             words = tuple(_WORD.findall(match[0]))
             if words[0] in names or "*" in names:
                 self._note(words, code[max(match.start() - _NEAR, 0) : match.start()], code[match.end() : match.end() + _NEAR])
+        for match in _FILLED.finditer(code):
+            filled = _WORD.findall(match[1] or match[2] or match[3] or "")
+            if not filled or (filled[0] not in names and filled != ["self"]):
+                self.filled.add(())
         for match in _OWN_NAMESPACE.finditer(code):
-            self._note_own(code[max(match.start() - _NEAR, 0) : match.start()], code[match.end() : match.end() + _NEAR])
+            if match[1] or not _is_in_function(code, match.start()):
+                before, after = code[max(match.start() - _NEAR, 0) : match.start()], code[match.end() : match.end() + _NEAR]
+                self._note_own(before, after)
 
     def _note(self, words: Dotted, before: str, after: str) -> None:
         if _NAMESPACE in words:
@@ -79,7 +93,7 @@ class _Uses(NamedTuple):
         elif (match := _LOOKS_UP.search(before)) is not None:
             text = _FOR_TEXT.match(after)
             if text is None:
-                self.listed.add(words)
+                (self.filled if match[2] else self.listed).add(words)
             elif match[1]:
                 self.asked.add(text[1])
         elif not (
@@ -94,12 +108,27 @@ class _Uses(NamedTuple):
         text = _OF_NAMESPACE.match(after)
         if text is not None:
             self.asked.add(text[1])
+        elif words and _FILLS.match(after):
+            self.filled.add(words)
         else:
             self.listed.add(words)
 
     def _note_own(self, before: str, after: str) -> None:
         if not (_SETS.match(after) or _RUNS.search(before) or (_AMONG.search(before) and not after.startswith("."))):
             self._note_listed((), after)
+
+
+def _is_in_function(code: str, position: int) -> bool:
+    """Whether a place is in the body of a function, by the lines above that are indented less."""
+    *above, line = code[:position].splitlines()
+    depth = len(line) - len(line.lstrip())
+    for each in reversed(above):
+        head = _HEAD.match(each)
+        if head is not None and each.strip() and len(head[1]) < depth:
+            depth = len(head[1])
+            if head[2]:
+                return True
+    return False
 
 
 def _asked_in(code: str) -> Iterator[str]:

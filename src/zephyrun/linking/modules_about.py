@@ -10,20 +10,23 @@ import re
 from collections.abc import Collection, Iterable
 from functools import cached_property
 
+from zephyrun.facts import Role
 from zephyrun.link_facts import Dotted, ModuleUses, Origin, OriginSort, Use
 from zephyrun.linking.linkage import FINDING_WORDS, LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, union
 from zephyrun.linking.module_uses import module_uses_in
 from zephyrun.linking.modules import LOADING_WORDS
+from zephyrun.patterns import lazy_pattern
 
 _LOADING = frozenset([*(word.decode() for word in LOADING_WORDS if b"." not in word), *FINDING_WORDS])
 _LOADED_ONES = "modules"
 # What is handed a module and gives none on.
 _KEEPING_NO_MODULES = frozenset("getattr hasattr setattr delattr vars dir isinstance reload getmembers getsource".split())
+_DOT = lazy_pattern(r"\s*\.")
 # What stands before the name of a package that has no file.
 _PACKAGE = "<package> "
 # What tells modules from other things.
-_TELLING_MODULES = ("ismodule", "ModuleType")
+_TELLING_MODULES = (("ismodule", rb"\bismodule\b"), ("ModuleType", rb"\bisinstance\s*\([^()\n]*(?:\([^()\n]*)?\bModuleType\b"))
 
 
 class ModulesAbout:
@@ -55,6 +58,28 @@ class ModulesAbout:
     def is_held(self, path: str) -> bool:
         """Whether a module may be had by its name from another one that goes about, or from one that is had so."""
         return path in self._held
+
+    def is_filled(self, path: str) -> bool:
+        """Whether a module may be given names that are worked out."""
+        return path in self._filled or (self._is_anything_filled and path in self._handed_about)
+
+    @cached_property
+    def _filled(self) -> set[str]:
+        chains = ((path, words) for path, uses in self._uses.items() for words in uses.filled - {()})
+        return set[str]().union(*(self._reached(path, words) for path, words in chains))
+
+    @cached_property
+    def _is_anything_filled(self) -> bool:
+        return any(() in uses.filled for uses in self._uses.values())
+
+    def may_be(self, path: str, origin: Origin, *, is_loaded: bool) -> bool:
+        """Whether a value of which nothing is known may be a module; with `is_loaded`, one that somebody loads and gives on
+        counts, too."""
+        if path in self._handed_about or path in self._looked_through:
+            return True
+        if is_loaded and (self.are_loaded_and_given_on or self._is_loaded_by_text(path)):
+            return True
+        return origin.sort is OriginSort.ATTRIBUTE and origin.name in self.words_for([path]) and self.is_held(path)
 
     @cached_property
     def are_loaded_and_given_on(self) -> bool:
@@ -123,14 +148,22 @@ class ModulesAbout:
         return {path for path in self._uses if self._name_of(path).rpartition(".")[2] in asked}.union(*imported)
 
     @cached_property
-    def _standing(self) -> set[str]:
-        found = (module for path, uses in self._uses.items() for module in self._meant(path, uses))
+    def _handed_about(self) -> set[str]:
+        """The modules that stand as values, or that something asks for by a text."""
+        found = (module for path, uses in self._uses.items() for module in self._meant(path, uses.standing))
         return {*found, *self._asked_for}
+
+    @cached_property
+    def _standing(self) -> set[str]:
+        """Those, and the ones whose names are looked through."""
+        own = (path for path, uses in self._uses.items() if () in uses.listed)
+        found = (module for path, uses in self._uses.items() for module in self._meant(path, uses.listed - {()}))
+        return self._handed_about.union(own, found)
 
     @cached_property
     def _looked_through(self) -> set[str]:
         """The modules among the names of those that go about. Who looks on from there has to tell modules from other things."""
-        if any(map(self._linkage.paths_mentioning, _TELLING_MODULES)):
+        if any(self._linkage.paths_matching(word, pattern) for word, pattern in _TELLING_MODULES):
             return self._held
         return set[str]().union(*map(self._inside, self._standing))
 
@@ -144,13 +177,23 @@ class ModulesAbout:
             held |= inner
         return held
 
-    def _meant(self, path: str, uses: ModuleUses) -> set[str]:
-        """The modules that stand as values in a file, or whose names it looks through."""
-        found = {path} if () in uses.listed else set()
-        for words in (uses.standing | uses.listed) - {()}:
-            if words[-1] in self._all_words:
-                found |= self._reached(path, words)
-        return found
+    def _meant(self, path: str, names: Iterable[Dotted]) -> set[str]:
+        """The modules that some dotted names of a file mean."""
+        asked = (words for words in names if words[-1] in self._all_words)
+        return set[str]().union(*(self._reached(path, words) for words in asked if self._is_imported_there(path, words)))
+
+    def _is_imported_there(self, path: str, words: Dotted) -> bool:
+        """Whether a name that stands by itself is surely or perhaps what is imported, and no parameter of that name."""
+        seen = self._meanings.seen(path)
+        if len(words) > 1 or seen is None or words[0] not in seen.ambiguous:
+            return True
+        file = self._linkage.file(path)
+        return file is None or any(
+            file.facts.references[number].role is Role.READ and not _DOT.match(file.source.text, file.facts.references[number].end)
+            for binding in file.imported_bindings
+            if binding >= 0 and file.facts.bindings[binding].name == words[0]
+            for number in file.facts.bindings[binding].references
+        )
 
     def _reached(self, path: str, words: Dotted) -> set[str]:
         """The modules that a dotted name of a file may mean."""

@@ -27,7 +27,7 @@ from zephyrun.linking.escapes import (
     check_instruction_readers,
     check_name_readers,
 )
-from zephyrun.linking.exports import export_ranges
+from zephyrun.linking.exports import export_ranges, is_exported
 from zephyrun.linking.fixtures import (
     gives_parameters,
     has_other_name,
@@ -845,28 +845,6 @@ def definitions_of(file: LinkedFile, binding: int) -> Iterator[FunctionRecord | 
             yield file.links.functions[origin.binding]
         elif origin.sort is OriginSort.DEFINED_CLASS:
             yield file.links.classes[origin.binding]
-
-
-def is_exported(file: LinkedFile, name: str) -> bool:
-    """Whether `import *` takes a name along, as far as it shows: it may where the list is worked out."""
-    if "__all__" not in file.module_bindings:
-        return not name.startswith("_")
-    if any(_is_worked_out(file, start, end) for start, end in export_ranges(file)):
-        return True
-    return any(
-        text.words == name
-        for start, end in export_ranges(file)
-        for text in file.facts.texts_between(start, end)
-    )
-
-
-def _is_worked_out(file: LinkedFile, start: int, end: int) -> bool:
-    """Whether a list of exported names holds more than what is written there."""
-    facts = file.facts
-    references = [facts.references[index] for index in facts.references_between(start, end)]
-    return any(
-        each.role is Role.READ and facts.bindings[each.binding].name != "__all__" for each in references
-    )
 
 
 def is_silent(file: LinkedFile, name_start: int) -> bool:

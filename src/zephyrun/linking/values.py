@@ -331,7 +331,7 @@ class Evaluator:
 
     def is_set(self, name: str) -> bool:
         """Whether any place of the project gives an attribute of that name a value, or sets it by its name."""
-        return name in self._names_set or bool(self.writes(name))
+        return name in self.names_set or bool(self.writes(name))
 
     def _paths_of_writes(self, name: str) -> list[str]:
         return [
@@ -340,7 +340,7 @@ class Evaluator:
             for path in self.linkage.paths_writing(written)
         ]
 
-    def _writes_in_reach(self, name: str, classes: Collection[ClassKey] = ()) -> list[tuple[LinkedFile, AttributeUse]] | None:
+    def writes_in_reach(self, name: str, classes: Collection[ClassKey] = ()) -> list[tuple[LinkedFile, AttributeUse]] | None:
         """The places that may give an attribute of that name a value, on whatever but an instance of the method's own class, or
         on one of some classes, to tell what it may be; `None` where too many files would have to be read for that, or examples
         in documentation may write it."""
@@ -387,7 +387,10 @@ class Evaluator:
         record = file.facts.bindings[binding]
         values = _union(self._source_values(file, binding))
         if file.facts.scopes[record.scope].kind is ScopeKind.MODULE:
-            values |= self._set_from_elsewhere(file, record.name)
+            # Each of the two asks the other.
+            from zephyrun.linking.set_from_elsewhere import values_from_elsewhere
+
+            values |= values_from_elsewhere(self, file, record.name)
         if binding not in file.links.annotated:
             values = self._holdings.of_name(file, binding, values)
         elif UNKNOWN_VALUE in values and (passed := self._as_passed(file, binding)) is not None:
@@ -512,20 +515,6 @@ class Evaluator:
             for path in self.linkage.paths_mentioning(word)
         )
 
-    def _set_from_elsewhere(self, file: LinkedFile, name: str) -> Values:
-        """What other modules give to a variable of a module."""
-        more: list[Values] = [_NOTHING_KNOWN] if name in self._names_set else []
-        writes = self._writes_in_reach(name)
-        if writes is None:
-            return _NOTHING_KNOWN
-        for other, use in writes:
-            if other.path == file.path or use.receiver.sort is OriginSort.OWN:
-                continue
-            for value in self.values(other, use.receiver):
-                if value.sort is ValueSort.MODULE and value.path == file.path:
-                    more.append(self.values(other, use.value))
-        return _union(more)
-
     def _of_outside_name(self, file: LinkedFile, name: str) -> Values:
         stars = [use for use in file.links.imports if use.name == "*"]
         if name in BUILTINS and not self._may_be_taken_along(file, name):
@@ -632,7 +621,7 @@ class Evaluator:
         """Whether the project gives things that are none of its own an attribute of that name (`logger.hive = Hive()`)."""
         return self.answers.once(("strangers", name), lambda: any(
             value.sort in (ValueSort.FOREIGN, ValueSort.OUTSIDE)
-            for file, use in self._writes_in_reach(name) or ()
+            for file, use in self.writes_in_reach(name) or ()
             if use.receiver.sort is not OriginSort.OWN
             for value in self.values(file, use.receiver)
         ))
@@ -655,7 +644,7 @@ class Evaluator:
             binding = self.binding_in(each, name)
             if binding is not None:
                 found.append(self._of_class_binding(each, binding, sort))
-        writes = self._writes_in_reach(name, relatives)
+        writes = self.writes_in_reach(name, relatives)
         if writes is None:
             return _NOTHING_KNOWN
         given = [
@@ -667,7 +656,7 @@ class Evaluator:
         if not found:
             return _NOTHING_KNOWN
         found += list(self._grown(found, given))
-        if name in self._names_set or any(map(self._sets_any_name, relatives)):
+        if name in self.names_set or any(map(self._sets_any_name, relatives)):
             found.append(_NOTHING_KNOWN)
         values = self._holdings.of_attribute(name, relatives, _union(found))
         # What is only ever set to nothing here is set to something by code that was not seen.
@@ -686,7 +675,7 @@ class Evaluator:
         return self._holdings.of_name(file, origin.binding, values, is_moved=True)
 
     @cached_property
-    def _names_set(self) -> frozenset[str]:
+    def names_set(self) -> frozenset[str]:
         """The names that are set by being written out as texts somewhere in the project."""
         contents = (self.linkage.contents[path] for path in self.linkage.paths)
         found = frozenset().union(*(names_set_in(data) for data in contents if isinstance(data, bytes)))
@@ -783,8 +772,8 @@ class Evaluator:
     @cached_property
     def _is_any_changed(self) -> bool:
         """Whether instances of who knows what become such of another class: there, by that name, or in an example."""
-        writes = self._writes_in_reach("__class__")
-        return writes is None or "__class__" in self._names_set or any(not _owners(file, use) for file, use in writes)
+        writes = self.writes_in_reach("__class__")
+        return writes is None or "__class__" in self.names_set or any(not _owners(file, use) for file, use in writes)
 
     def _result(self, callee: Value) -> Values:
         key = (callee.path, callee.number)
