@@ -310,7 +310,7 @@ class ClassHeads(NamedTuple):
     """The heads of all classes of a file that have bases; what binds the names of the module, and those of scopes inside
     it that a base may mean; the modules of which it takes everything; and the attributes that it gives values: those that
     methods give to what they are called on, and all others. What is `ambiguous` is imported somewhere and a parameter or local
-    elsewhere."""
+    elsewhere. The `methods` of each class are those that get their own instance."""
 
     heads: tuple[ClassHead, ...]
     of_module: BoundNames
@@ -319,6 +319,7 @@ class ClassHeads(NamedTuple):
     written: frozenset[str]
     written_to_own: frozenset[str]
     ambiguous: frozenset[str]
+    methods: dict[str, frozenset[str]]
 
 
 class ModuleUses(NamedTuple):
@@ -332,6 +333,15 @@ class ModuleUses(NamedTuple):
     listed: frozenset[Dotted]
     asked: frozenset[str]
     filled: frozenset[Dotted]
+
+
+class MemberTaken(NamedTuple):
+    """A name behind a dotted one (`Hive.weigh`), which may be a method that is taken from its class: called with something, or
+    kept. It is called with the method's own instance in the class `within`; "" for anything else."""
+
+    owner: Dotted
+    name: str
+    within: str
 
 
 @dataclass(frozen=True)

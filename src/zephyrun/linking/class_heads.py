@@ -20,6 +20,7 @@ _NAMED_WITHIN = lazy_pattern(rb"(\w+)\s*:=")
 _WRITTEN_BY_LOOP = lazy_pattern(rb"\bfor[ \t]+(?:(?!in\b)[\w ,()*])*\.(?:(?!in\b)[\w ,()*.])*\bin\b")
 # Decorators under which a method gets its own instance or class.
 _LEAVING_OWN = frozenset((word,) for word in (*GIVING_INSTANCES, "classmethod"))
+_WITHOUT_INSTANCE = (("staticmethod",), ("classmethod",))
 _ACCESSORS = (("setter",), ("getter",), ("deleter",))
 _MAKES_BY_CALL = lazy_pattern(rb"\b(?:%b)\s*\(" % "|".join(sorted(MAKING_CLASSES)).encode())
 
@@ -99,6 +100,7 @@ class _HeadReader:
         self._parameters: set[str] = set()
         self._method = _Method()
         self._written_to_own: set[str] = set()
+        self._methods: dict[str, set[str]] = {}
 
     def all_seen(self) -> ClassHeads:
         """What was found; of the names inside only those that a head may mean."""
@@ -116,6 +118,7 @@ class _HeadReader:
             frozenset(self._written),
             frozenset(self._written_to_own),
             frozenset(imported & given),
+            {name: frozenset(found) for name, found in sorted(self._methods.items())},
         )
 
     def read(self, statements: Sequence[ast.stmt], scope: _Scope) -> None:
@@ -219,6 +222,8 @@ class _HeadReader:
         for each in statement.body:
             if isinstance(each, ast.FunctionDef | ast.AsyncFunctionDef):
                 self._bind_function(each, self._inside)
+                if not any(_words_of(given)[-1:] in _WITHOUT_INSTANCE for given in each.decorator_list):
+                    self._methods.setdefault(statement.name, set()).add(each.name)
                 self._read_method(each, is_used=each.name in used)
             else:
                 self._read_statement(each, self._inside)

@@ -42,6 +42,10 @@ class Hierarchy:
             self._known[key] = list(self._below_by_name(key))
         return sorted({*self._known[key], *self._below_open.get(key, ())})
 
+    def bases_by_name(self, named: Named) -> set[Named]:
+        """The classes that the head of one names, by their files and names."""
+        return self._index.above.get(named, set())
+
     def _below_by_name(self, key: ClassKey) -> Iterator[ClassKey]:
         """The classes whose heads name a class, of whatever scope where several are called so."""
         path, _ = key
@@ -106,6 +110,7 @@ class _Index:
 
     def __init__(self, linkage: Linkage, meanings: Meanings) -> None:
         self.below: dict[Named, set[Named]] = {}
+        self.above: dict[Named, set[Named]] = {}
         self.below_foreign: dict[str, set[Named]] = {}
         self.open_ones: set[Named] = set()
         for path in linkage.deriving_paths:
@@ -115,6 +120,7 @@ class _Index:
                     self._add((path, head.name), meanings.of_base(path, base, is_inside=head.is_inside))
 
     def _add(self, head: Named, meant: Meant) -> None:
+        self.above.setdefault(head, set()).update(meant.classes)
         if meant.is_open:
             self.open_ones.add(head)
             return

@@ -51,11 +51,16 @@ class Meanings:
         return OPEN if base.title else meant
 
     def of_words(self, path: str, words: Dotted, *, is_inside: bool) -> Meant:
+        """What a dotted name means in a module, or, with `is_inside`, in a scope in it."""
         seen = self.seen(path)
         assert seen is not None, "it has heads"
         inside = self._bound(path, words[0], seen.inside) if is_inside else NOTHING
-        meant = self.followed(union([inside, Meant(names=frozenset({(path, words[0])}))]))
-        for word in words[1:]:
+        return self.behind(path, union([inside, Meant(names=frozenset({(path, words[0])}))]), words[1:])
+
+    def behind(self, path: str, first: Meant, words: Dotted) -> Meant:
+        """What the last of some words means that stand behind the dots of something."""
+        meant = self.followed(first)
+        for word in words:
             members = [self.of_member(path, dotted, word) for dotted in meant.modules]
             foreign = frozenset(f"{dotted}.{word}" for dotted in meant.foreign)
             # What stands in a class is told by more than names.

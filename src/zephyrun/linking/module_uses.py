@@ -52,14 +52,19 @@ def module_uses_in(data: bytes) -> ModuleUses:
     imported = [each for _, _, found in statements for each in found]
     ends = [0, *(end for _, end, _ in statements)]
     starts = [*(start for start, _, _ in statements), len(code)]
-    rest = _as_names(b"\n".join(code[end:start] for end, start in zip(ends, starts, strict=True)).decode("utf-8", "replace"))
+    rest = as_names(b"\n".join(code[end:start] for end, start in zip(ends, starts, strict=True)).decode("utf-8", "replace"))
     uses = _Uses(set(), set(), set(_asked_in(rest)), set())
-    uses.read(rest, {_as_names(each.name) for each in imported})
+    uses.read(rest, {as_names(each.name) for each in imported})
     imports = frozenset(
-        (_as_names(each.name), each.origin, each.dotted.rpartition(".")[2]) if each.origin else (_as_names(each.name), each.bound_to, "")
+        (as_names(each.name), each.origin, each.dotted.rpartition(".")[2]) if each.origin else (as_names(each.name), each.bound_to, "")
         for each in imported
     )
     return ModuleUses(imports, frozenset(uses.standing), frozenset(uses.listed), frozenset(uses.asked), frozenset(uses.filled))
+
+
+def dotted_names_in(code: str) -> Iterator[tuple[Dotted, int, int]]:
+    """Each name of a code with those behind its dots, and where it begins and ends."""
+    return ((tuple(_WORD.findall(match[0])), match.start(), match.end()) for match in _DOTTED.finditer(code))
 
 
 class _Uses(NamedTuple):
@@ -72,10 +77,9 @@ class _Uses(NamedTuple):
 
     def read(self, code: str, names: set[str]) -> None:
         """Look at each dotted name that begins with one of some names; with all of another module, any may."""
-        for match in _DOTTED.finditer(code):
-            words = tuple(_WORD.findall(match[0]))
+        for words, start, end in dotted_names_in(code):
             if words[0] in names or "*" in names:
-                self._note(words, code[max(match.start() - _NEAR, 0) : match.start()], code[match.end() : match.end() + _NEAR])
+                self._note(words, code[max(start - _NEAR, 0) : start], code[end : end + _NEAR])
         for match in _FILLED.finditer(code):
             filled = _WORD.findall(match[1] or match[2] or match[3] or "")
             if not filled or (filled[0] not in names and filled != ["self"]):
@@ -138,6 +142,6 @@ def _asked_in(code: str) -> Iterator[str]:
         yield match[1]
 
 
-def _as_names(text: str) -> str:
+def as_names(text: str) -> str:
     """A text as the language compares names."""
     return text if text.isascii() else normalize("NFKC", text)

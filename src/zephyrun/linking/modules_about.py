@@ -242,9 +242,14 @@ def _is_loaded(file: LinkedFile, origin: Origin) -> bool:
         name = file.links.imports[each.binding].name if each.sort is OriginSort.IMPORTED else each.name
         if name in _LOADING or (each.sort is OriginSort.ATTRIBUTE and name == _LOADED_ONES):
             return True
-        # What is called gives something of its own, whatever it is handed; an attribute of a module is none.
-        parts = each.parts[:1] if each.sort is OriginSort.CALL else each.parts if each.sort is not OriginSort.ATTRIBUTE else ()
-        more = file.links.sources.get(each.binding, ()) if each.sort is OriginSort.NAME else parts
+        if each.sort is OriginSort.NAME:
+            more = file.links.sources.get(each.binding, ())
+        elif each.sort is OriginSort.ATTRIBUTE:
+            # One of a module is none.
+            more = ()
+        else:
+            # What is called gives something of its own, whatever it is handed.
+            more = each.parts[:1] if each.sort is OriginSort.CALL else each.parts
         rest += [part for part in more if part not in met]
         met.update(more)
     return False

@@ -28,6 +28,7 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.answers import Answers
+from zephyrun.linking.borrowed_methods import BorrowedMethods
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
@@ -173,6 +174,8 @@ class Evaluator:
         self.meanings = Meanings(linkage)
         self.modules_about = ModulesAbout(linkage, self.meanings)
         self._hierarchy = Hierarchy(self)
+        self.bases_by_name = self._hierarchy.bases_by_name
+        self._borrowed = BorrowedMethods(self)
         self._library_classes: dict[str, ClassKey | None] = {}
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
         self._holdings = Holdings(self)
@@ -349,6 +352,7 @@ class Evaluator:
         near = {path for path, _ in classes}
         paths = {path for written in _ways_to_write(name) for path in self.linkage.paths_writing_to_others(written)}
         paths |= near.intersection(self._paths_of_writes(name))
+        paths |= {path for written in _ways_to_write(name) for path in self._borrowed.paths_writing(written)}
         if len(paths) > _MOST_FILES_FOR_ONE:
             return None
         return [(file, use) for path in sorted(paths) if (file := self.linkage.file(path)) is not None for use in _writes_of(file, name)]
@@ -391,11 +395,19 @@ class Evaluator:
             from zephyrun.linking.set_from_elsewhere import values_from_elsewhere
 
             values |= values_from_elsewhere(self, file, record.name)
+        if self._is_own_of_borrowed(file, binding):
+            return values | _NOTHING_KNOWN
         if binding not in file.links.annotated:
             values = self._holdings.of_name(file, binding, values)
         elif UNKNOWN_VALUE in values and (passed := self._as_passed(file, binding)) is not None:
             values = passed
         return values
+
+    def _is_own_of_borrowed(self, file: LinkedFile, binding: int) -> bool:
+        """Whether a binding is what a method calls its own instance that is called on others, too."""
+        number, _ = file.parameter_by_binding.get(binding, (-1, None))
+        is_own = number >= 0 and any(origin.sort is OriginSort.OWN for origin in file.links.sources.get(binding, ()))
+        return is_own and self._borrowed.is_borrowed(file, number)
 
     def _as_passed(self, file: LinkedFile, binding: int) -> Values | None:
         """What a parameter may be by its calls, where its annotation leaves that open, as a protocol does."""

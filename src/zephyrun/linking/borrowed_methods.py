@@ -1,0 +1,103 @@
+"""Methods that are taken from their class and called with something else (`Hive.weigh(box)`): what they are called on need
+not be one of their own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from zephyrun.link_facts import Dotted, MemberTaken
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.meanings import Named
+from zephyrun.linking.members_taken import members_taken_in
+from zephyrun.linking.module_uses import module_uses_in
+
+if TYPE_CHECKING:
+    from zephyrun.linking.values import Evaluator
+
+
+class BorrowedMethods:
+    """The methods of one version of a project that are called with more than their own instances."""
+
+    def __init__(self, evaluator: Evaluator) -> None:
+        self._evaluator = evaluator
+        self._meanings = evaluator.meanings
+        self._known: dict[tuple[str, int], bool] = {}
+
+    def is_borrowed(self, file: LinkedFile, index: int) -> bool:
+        """Whether a method may be called on something that is no instance of its class."""
+        record = file.links.functions[index]
+        if not file.is_own or record.owner < 0:
+            return False
+        key = file.path, index
+        if key not in self._known:
+            # Asked once more on the way, it is called on nothing else by that.
+            self._known[key] = False
+            name = file.links.classes[record.owner].name
+            taken = self._taken.get((file.path, name), {}).get(record.name, [])
+            self._known[key] = any(self._is_of_others(path, each, (file.path, record.owner)) for path, each in taken)
+        return self._known[key]
+
+    def paths_writing(self, name: str) -> list[str]:
+        """The files in which a borrowed method may give what it is called on an attribute of that name."""
+        return [path for path in self._evaluator.linkage.paths_writing(name) if self._has_borrowed(path)]
+
+    def _has_borrowed(self, path: str) -> bool:
+        if path not in self._paths:
+            return False
+        file = self._evaluator.linkage.file(path)
+        return file is not None and any(self.is_borrowed(file, index) for index, each in enumerate(file.links.functions) if each.owner >= 0)
+
+    def _is_of_others(self, path: str, taken: MemberTaken, key: tuple[str, int]) -> bool:
+        """Whether what takes a method from a class calls it on anything but instances of that."""
+        file = self._evaluator.linkage.file(path)
+        if not taken.within or file is None:
+            return file is not None
+        owners = [number for number, record in enumerate(file.links.classes) if record.name == taken.within]
+        return not owners or not all(key in self._evaluator.above((path, number)) for number in owners)
+
+    @cached_property
+    def _paths(self) -> set[str]:
+        return {path for path, _ in self._taken}
+
+    @cached_property
+    def _taken(self) -> dict[Named, dict[str, list[tuple[str, MemberTaken]]]]:
+        """For each class by file and name, and each of its methods: what takes it, and where."""
+        found: dict[Named, dict[str, list[tuple[str, MemberTaken]]]] = {}
+        linkage = self._evaluator.linkage
+        for path in linkage.paths:
+            data = linkage.contents[path]
+            for taken in members_taken_in(data) if isinstance(data, bytes) else ():
+                if taken.name in self._method_names:
+                    for owner in self._owners(path, taken):
+                        found.setdefault(owner, {}).setdefault(taken.name, []).append((path, taken))
+        return found
+
+    @cached_property
+    def _method_names(self) -> set[str]:
+        seen = map(self._meanings.seen, self._evaluator.linkage.paths)
+        return {name for each in seen if each is not None for names in each.methods.values() for name in names}
+
+    def _owners(self, path: str, taken: MemberTaken) -> Iterator[Named]:
+        """The classes that a method may be of which is taken from a dotted name: the nearest that have it."""
+        if self._meanings.seen(path) is None:
+            return
+        rest = list(self._meanings.of_words(path, taken.owner, is_inside=False).classes or self._imported_inside(path, taken.owner))
+        for each in rest:
+            seen = self._meanings.seen(each[0])
+            if seen is not None and taken.name in seen.methods.get(each[1], ()):
+                yield each
+            else:
+                rest += [base for base in self._evaluator.bases_by_name(each) if base not in rest]
+
+    def _imported_inside(self, path: str, owner: Dotted) -> set[Named]:
+        """The classes that a dotted name may mean by the imports of functions and the like."""
+        data = self._evaluator.linkage.contents[path]
+        imports = module_uses_in(data).imports if isinstance(data, bytes) else ()
+        found = (
+            self._meanings.behind(path, self._meanings.of_import(path, module, member), owner[1:])
+            for name, module, member in imports
+            if name == owner[0]
+        )
+        return set[Named]().union(*(meant.classes for meant in found))
