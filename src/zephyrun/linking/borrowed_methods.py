@@ -7,11 +7,12 @@ from collections.abc import Iterator
 from functools import cached_property
 from typing import TYPE_CHECKING
 
-from zephyrun.link_facts import Dotted, MemberTaken
+from zephyrun.link_facts import Dotted, MemberTaken, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.meanings import Named
 from zephyrun.linking.members_taken import members_taken_in
 from zephyrun.linking.module_uses import module_uses_in
+from zephyrun.linking.value_sorts import ClassKey, ValueSort
 
 if TYPE_CHECKING:
     from zephyrun.linking.values import Evaluator
@@ -52,10 +53,35 @@ class BorrowedMethods:
     def _is_of_others(self, path: str, taken: MemberTaken, key: tuple[str, int]) -> bool:
         """Whether what takes a method from a class calls it on anything but instances of that."""
         file = self._evaluator.linkage.file(path)
-        if not taken.within or file is None:
-            return file is not None
+        if file is None:
+            return False
+        if not taken.within:
+            return not self._is_called_on_instances(file, taken, key)
         owners = [number for number, record in enumerate(file.links.classes) if record.name == taken.within]
         return not owners or not all(key in self._evaluator.above((path, number)) for number in owners)
+
+    def _is_called_on_instances(self, file: LinkedFile, taken: MemberTaken, key: ClassKey) -> bool:
+        """Whether all that a file takes so is called there, on what is surely of the class."""
+        uses = [use for use in file.links.attributes_by_name.get(taken.name, ()) if use.receiver.name == taken.owner[-1]]
+        return all(use.end in file.links.called for use in uses) and all(
+            self._is_instance(file, handed.value, key)
+            for handed in file.links.handed
+            if handed.position == 0 and handed.callee.name == taken.name and _receiver_word(handed.callee) == taken.owner[-1]
+        )
+
+    def _is_instance(self, file: LinkedFile, origin: Origin, key: ClassKey) -> bool:
+        """Whether a value is made on the spot, or a variable that only holds such ones: more is not asked, since that may
+        depend on what methods call their own."""
+        if origin.sort is OriginSort.NAME:
+            sources = file.links.sources.get(origin.binding, ())
+            made = (each.sort in (OriginSort.CALL, OriginSort.OWN) and self._is_instance(file, each, key) for each in sources)
+            return bool(sources) and all(made)
+        if origin.sort is not OriginSort.CALL or origin.parts[0].sort not in (OriginSort.NAME, OriginSort.ATTRIBUTE):
+            return origin.sort is OriginSort.OWN and key in self._evaluator.above((file.path, origin.binding))
+        values = self._evaluator.values(file, origin.parts[0])
+        return all(
+            value.sort is ValueSort.CLASS and key in self._evaluator.above((value.path, value.number)) for value in values
+        )
 
     @cached_property
     def _paths(self) -> set[str]:
@@ -77,7 +103,8 @@ class BorrowedMethods:
     @cached_property
     def _method_names(self) -> set[str]:
         seen = map(self._meanings.seen, self._evaluator.linkage.paths)
-        return {name for each in seen if each is not None for names in each.methods.values() for name in names}
+        found = (names for each in seen if each is not None for names in each.methods.values())
+        return set[str]().union(*found)
 
     def _owners(self, path: str, taken: MemberTaken) -> Iterator[Named]:
         """The classes that a method may be of which is taken from a dotted name: the nearest that have it."""
@@ -101,3 +128,7 @@ class BorrowedMethods:
             if name == owner[0]
         )
         return set[Named]().union(*(meant.classes for meant in found))
+
+
+def _receiver_word(callee: Origin) -> str:
+    return callee.parts[0].name if callee.sort is OriginSort.ATTRIBUTE else ""

@@ -1218,6 +1218,10 @@ class MemberUsage:
         words = {self._evaluator.class_record(key).name for key in self.family}
         for file in self._linkage.mentioning_any({*words, self.spelling}):
             for handed, classes, asks_nothing in _handed_instances(self._evaluator, file.path):
+                if classes & self._reachable and (name := self._becomes_own_of(file, handed)):
+                    self._usage.doubt(
+                        f"`{name}` in {file.path} does not look at `{self.spelling}` of what it is called on", file.path, handed.start
+                    )
                 if self.is_private and handed.callee.name not in _ASKING_WORDS:
                     continue
                 is_written_to = handed.keyword == "file" and self.spelling in ("write", "flush")
@@ -1243,6 +1247,24 @@ class MemberUsage:
                         f"`{self.spelling}` of what it is given",
                         () if is_written_to else _ASKING_NOTHING,
                     )
+
+    def _becomes_own_of(self, file: LinkedFile, handed: Handed) -> str:
+        """The method of another class that takes what it is handed for an instance of its own; "" for none."""
+        if handed.position != 0 or handed.callee.sort is not OriginSort.ATTRIBUTE:
+            return ""
+        for value in self._evaluator.values(file, handed.callee):
+            if value.sort is not ValueSort.FUNCTION:
+                continue
+            there, record = self._evaluator.file(value.path), self._evaluator.function_record((value.path, value.number))
+            if record.owner < 0 or (value.path, record.owner) in self._reachable:
+                continue
+            if self._evaluator.borrowed.is_borrowed(there, value.number):
+                # What it calls its own is open for that.
+                continue
+            for parameter in self._evaluator.parameters_filled(there, value.number, file, handed):
+                if any(each.sort is OriginSort.OWN for each in there.links.sources.get(parameter.binding, ())):
+                    return record.name
+        return ""
 
     def _may_be_asked_for(self) -> bool:
         """Whether the library may ask what it is handed for an attribute of that name: things of its own have it."""

@@ -175,7 +175,7 @@ class Evaluator:
         self.modules_about = ModulesAbout(linkage, self.meanings)
         self._hierarchy = Hierarchy(self)
         self.bases_by_name = self._hierarchy.bases_by_name
-        self._borrowed = BorrowedMethods(self)
+        self.borrowed = BorrowedMethods(self)
         self._library_classes: dict[str, ClassKey | None] = {}
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
         self._holdings = Holdings(self)
@@ -352,7 +352,7 @@ class Evaluator:
         near = {path for path, _ in classes}
         paths = {path for written in _ways_to_write(name) for path in self.linkage.paths_writing_to_others(written)}
         paths |= near.intersection(self._paths_of_writes(name))
-        paths |= {path for written in _ways_to_write(name) for path in self._borrowed.paths_writing(written)}
+        paths |= {path for written in _ways_to_write(name) for path in self.borrowed.paths_writing(written)}
         if len(paths) > _MOST_FILES_FOR_ONE:
             return None
         return [(file, use) for path in sorted(paths) if (file := self.linkage.file(path)) is not None for use in _writes_of(file, name)]
@@ -407,7 +407,7 @@ class Evaluator:
         """Whether a binding is what a method calls its own instance that is called on others, too."""
         number, _ = file.parameter_by_binding.get(binding, (-1, None))
         is_own = number >= 0 and any(origin.sort is OriginSort.OWN for origin in file.links.sources.get(binding, ()))
-        return is_own and self._borrowed.is_borrowed(file, number)
+        return is_own and self.borrowed.is_borrowed(file, number)
 
     def _as_passed(self, file: LinkedFile, binding: int) -> Values | None:
         """What a parameter may be by its calls, where its annotation leaves that open, as a protocol does."""
