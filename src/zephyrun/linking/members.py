@@ -1250,9 +1250,12 @@ class MemberUsage:
 
     def _becomes_own_of(self, file: LinkedFile, handed: Handed) -> str:
         """The method of another class that takes what it is handed for an instance of its own; "" for none."""
-        if handed.position != 0 or handed.callee.sort is not OriginSort.ATTRIBUTE:
+        callee = handed.callee
+        if handed.position != 0 or callee.sort is not OriginSort.ATTRIBUTE:
             return ""
-        for value in self._evaluator.values(file, handed.callee):
+        if not any(value.sort is ValueSort.CLASS for value in self._evaluator.values(file, callee.parts[0])):
+            return ""
+        for value in self._evaluator.values(file, callee):
             if value.sort is not ValueSort.FUNCTION:
                 continue
             there, record = self._evaluator.file(value.path), self._evaluator.function_record((value.path, value.number))
