@@ -63,6 +63,7 @@ FOUND_BY_RUNNER = "the test runner does not find … by its name"
 _TEST_NAMES = ("test", "Test", "TEST")
 _OWN_ANNOTATIONS = lazy_pattern(r"(?<![\w.])__annotations__\b")
 _OF_MODULES = frozenset({BridgeSort.MODULE})
+_PATCHING = (b"patch", b"setattr", b"modules")
 # Sets several names of something at once, each by its keyword.
 _OF_PATCHERS = "multiple"
 _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
@@ -166,6 +167,7 @@ class GlobalUsage:
         first = self.homes[target.path]
         self._usage.label = f"`{self._name}` of {first.module or first.path}"
         self._note_attributes()
+        self._check_stand_ins()
         self._note_texts()
         self._note_fixture()
         self._check_readers()
@@ -384,6 +386,18 @@ class GlobalUsage:
                     )
                 elif UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE)):
                     self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _check_stand_ins(self) -> None:
+        """Doubts about files that put something in the place of a home, which then needs such a name, too."""
+        words = "|".join(map(re.escape, sorted(self._words_for_homes)))
+        replaced = re.compile(
+            rf"\b(?:object|setattr)\s*\([^()\n]*,\s*[\"'](?:{words})[\"']|\b(?:patch|setattr)\s*\(\s*[\"'][\w.]+\.(?:{words})[\"']"
+            rf"|\bmodules\b[^\n]*[\"'](?:[\w.]+\.)?(?:{words})[\"']\s*(?:\]\s*=(?!=)|,|:)"
+        )
+        for path in self._linkage.paths_mentioning(self._name) if words else ():
+            data = self._linkage.contents[path]
+            if isinstance(data, bytes) and any(word in data for word in _PATCHING) and replaced.search(data.decode("utf-8", "replace")):
+                self._usage.doubt_reader(f"what stands in for the module in {path} is not asked for `{self._name}`", path)
 
     def _is_called_like_home(self, file: LinkedFile, origin: Origin) -> bool:
         """Whether a value is called as a home is somewhere: what is none of these is one only where a home goes about."""

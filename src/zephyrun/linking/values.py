@@ -766,6 +766,8 @@ class Evaluator:
     def _constructed(self, callee: Value) -> Values:
         key = (callee.path, callee.number)
         # A `__new__` or a metaclass of the project's own may give anything.
+        if self.linkage.paths_writing("__new__"):
+            return _NOTHING_KNOWN
         for each in self.above(key):
             if self.binding_in(each, "__new__") is not None and self.file(each[0]).is_own:
                 return _NOTHING_KNOWN
