@@ -337,7 +337,8 @@ class ModuleUses(NamedTuple):
 
 class MemberTaken(NamedTuple):
     """A name behind a dotted one (`Hive.weigh`), which may be a method that is taken from its class: called with something, or
-    kept. It is called with the method's own instance in the class `within`; "" for anything else."""
+    kept; without an owner, of a class that is told by an instance. It is called with the method's own instance in the class
+    `within`; "" for anything else."""
 
     owner: Dotted
     name: str

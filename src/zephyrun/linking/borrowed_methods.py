@@ -62,6 +62,8 @@ class BorrowedMethods:
 
     def _is_called_on_instances(self, file: LinkedFile, taken: MemberTaken, key: ClassKey) -> bool:
         """Whether all that a file takes so is called there, on what is surely of the class."""
+        if not taken.owner:
+            return False
         uses = [use for use in file.links.attributes_by_name.get(taken.name, ()) if use.receiver.name == taken.owner[-1]]
         return all(use.end in file.links.called for use in uses) and all(
             self._is_instance(file, handed.value, key)
@@ -102,13 +104,25 @@ class BorrowedMethods:
 
     @cached_property
     def _method_names(self) -> set[str]:
-        seen = map(self._meanings.seen, self._evaluator.linkage.paths)
-        found = (names for each in seen if each is not None for names in each.methods.values())
-        return set[str]().union(*found)
+        return set(self._classes_with)
+
+    @cached_property
+    def _classes_with(self) -> dict[str, list[Named]]:
+        """The classes that define a method of each name."""
+        found: dict[str, list[Named]] = {}
+        for path in self._evaluator.linkage.paths:
+            seen = self._meanings.seen(path)
+            for title, names in seen.methods.items() if seen is not None else ():
+                for name in names:
+                    found.setdefault(name, []).append((path, title))
+        return found
 
     def _owners(self, path: str, taken: MemberTaken) -> Iterator[Named]:
         """The classes that a method may be of which is taken from a dotted name: the nearest that have it."""
         if self._meanings.seen(path) is None:
+            return
+        if not taken.owner:
+            yield from self._classes_with.get(taken.name, ())
             return
         rest = list(self._meanings.of_words(path, taken.owner, is_inside=False).classes or self._imported_inside(path, taken.owner))
         for each in rest:

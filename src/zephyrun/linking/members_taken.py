@@ -14,6 +14,9 @@ from zephyrun.patterns import lazy_pattern
 _NEAR = 60
 _OWN = ("self", "cls", "mcs", "super")
 _CALLED_WITH_OWN = lazy_pattern(r"\s*\(\s*(?:self|cls)\s*[,)]")
+# What is called of a class that is told by one of its instances.
+_OF_A_TYPE = lazy_pattern(r"(?:\btype\s*\((?:[^()\r\n]|\([^()\r\n]*\))*\)|(?:\bself\s*)?\.\s*__class__)\s*\.\s*([^\W\d]\w*)(?=\s*\()")
+_OWN_TYPE = lazy_pattern(r"type\s*\(\s*self\s*\)|self\s*\.")
 # What is called with nothing, what is gone on from, and a target.
 _NOT_TAKEN = lazy_pattern(r"\s*(?:\(\s*\)|=(?!=))")
 _CLASS = lazy_pattern(r"([ \t]*)(?:class[ \t]+(\w+))?")
@@ -28,6 +31,10 @@ def members_taken_in(data: bytes) -> frozenset[MemberTaken]:
 
 
 def _taken_in(code: str, modules: set[str]) -> Iterator[MemberTaken]:
+    for match in _OF_A_TYPE.finditer(code):
+        is_own = _OWN_TYPE.match(match[0]) is not None and _CALLED_WITH_OWN.match(code, match.end()) is not None
+        if not is_own and not _NOT_TAKEN.match(code, match.end()):
+            yield MemberTaken((), match[1], "")
     for words, start, end in dotted_names_in(code):
         is_of_module = len(words) == len(("yard", "weigh")) and words[0] in modules
         if len(words) == 1 or is_of_module or words[0] in _OWN or _NOT_TAKEN.match(code, end):

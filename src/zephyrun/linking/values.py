@@ -96,6 +96,7 @@ _PUTS_AMONG_MODULES = lazy_pattern(
     rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
     rb"sys\s*\.\s*modules[ \t]*(?:[\r\n;#]|\Z)|import\b[^\n]*\bmodules\b|setitem\b"
 )
+_PUT_AMONG_MODULES = lazy_pattern(rb"modules\s*(?:\[|\.\s*(?:setdefault|__setitem__)\s*\()\s*[\"']([\w.]+)[\"']\s*(?:\]\s*=(?!=)|,)")
 # What makes modules that are something more.
 _MODULE_CLASS = "ModuleType"
 _DERIVES_MODULES = lazy_pattern(rb"class\s+\w+\s*\([^()\n]*ModuleType")
@@ -519,6 +520,13 @@ class Evaluator:
         )
 
     @cached_property
+    def _modules_put(self) -> frozenset[str]:
+        """The names under which something is put among the loaded modules."""
+        contents = (self.linkage.contents[path] for path in self.linkage.paths_mentioning("modules"))
+        found = (name for data in contents if isinstance(data, bytes) for name in _PUT_AMONG_MODULES.findall(data))
+        return frozenset(name.decode() for name in found)
+
+    @cached_property
     def _are_modules_replaced(self) -> bool:
         """Whether anything is put where loaded modules are found, or a module may be an instance of the project's own."""
         return any(
@@ -565,7 +573,8 @@ class Evaluator:
         """The module of an absolute name, as a file would find it."""
         path = self.linkage.find_module(dotted, file.path)
         if path is not None:
-            return frozenset({Value(ValueSort.MODULE, path, name=dotted)})
+            module = frozenset({Value(ValueSort.MODULE, path, name=dotted)})
+            return module | _NOTHING_KNOWN if dotted in self._modules_put else module
         if self.linkage.is_package(dotted):
             return frozenset({Value(ValueSort.PACKAGE, name=dotted)})
         return frozenset({Value(ValueSort.FOREIGN, name=dotted)})
@@ -656,13 +665,15 @@ class Evaluator:
             binding = self.binding_in(each, name)
             if binding is not None:
                 found.append(self._of_class_binding(each, binding, sort))
-        writes = self.writes_in_reach(name, relatives)
+        # What a metaclass sets on its instances is an attribute of the class.
+        setting = [*relatives, *self._metaclasses_of(relatives)]
+        writes = self.writes_in_reach(name, setting)
         if writes is None:
             return _NOTHING_KNOWN
         given = [
             (file, use.value)
             for file, use in writes
-            if may_be_of(self.values(file, use.receiver), relatives)
+            if may_be_of(self.values(file, use.receiver), setting)
         ]
         found += [self._moved(*each) for each in given if each[1].sort is not OriginSort.GROWN]
         if not found:
@@ -673,6 +684,13 @@ class Evaluator:
         values = self._holdings.of_attribute(name, relatives, _union(found))
         # What is only ever set to nothing here is set to something by code that was not seen.
         return values if values != {NONE} else _NOTHING_KNOWN
+
+    def _metaclasses_of(self, keys: Iterable[ClassKey]) -> list[ClassKey]:
+        """The metaclasses of some classes that could be read, and what stands above these."""
+        named = ((self.file(key[0]), metaclass) for key in keys if (metaclass := self.class_record(key).metaclass) is not None)
+        values = (value for file, metaclass in named for value in self.values(file, metaclass))
+        found = {(value.path, value.number) for value in values if value.sort is ValueSort.CLASS}
+        return sorted({each for key in found for each in self.above(key)})
 
     def _moved(self, file: LinkedFile, origin: Origin) -> Values:
         """What an attribute is given: a collection that one name had until then is in sight as far as that one was."""
