@@ -1,6 +1,9 @@
 """What the suite says at its end: how much the near-misses show."""
 
 import gc
+import os
+import tempfile
+from pathlib import Path
 
 from hypothesis import settings
 
@@ -9,6 +12,9 @@ settings.register_profile("steady", deadline=None)
 settings.load_profile("steady")
 # Trees and facts hold no cycles, and the collector goes through them again and again: an eighth of the time.
 gc.set_threshold(200_000, 50, 100)
+
+# Nothing is left with what programs keep for the person who runs the suite.
+os.environ["XDG_STATE_HOME"] = str(Path(tempfile.gettempdir(), "zephyrun-tests-state"))
 
 _COUNTED = {
     "test_near_misses_are_not_the_same": "near-misses called the same",

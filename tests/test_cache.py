@@ -1,6 +1,7 @@
 """The cache: a survey that uses it says what one without it says, and nothing that goes wrong with it
 is ever more than lost time."""
 
+import os
 import pickle
 import random
 import shutil
@@ -28,8 +29,9 @@ from zephyrun.linking.set_by_name import names_set_in
 from zephyrun.linking.texts import begun_in, finds_by_text, read_frame_names, written_in
 from zephyrun.proof.quoted_lines import find_quoted_lines
 from zephyrun.project import kept_facts
+from zephyrun.project import own_key as own_key_module
 from zephyrun.project.cache import Cache, joint_key
-from zephyrun.project.kept_facts import KeptFacts
+from zephyrun.project.kept_facts import KeptFacts, own_kept_facts
 from zephyrun.project.settings import Settings
 
 
@@ -269,6 +271,32 @@ def test_nothing_in_the_cache_is_run(tmp_path):
         assert as_told(kept.recall(data)) == as_told(told)
         kept.save()
     assert not path.exists()
+
+
+def test_what_somebody_else_wrote_says_nothing(tmp_path, monkeypatch):
+    """A database that came with other people's files bears no mark of this person's key."""
+    data = real_source("shlex")
+    for mine, theirs in [(b"m" * 32, b"t" * 32), (b"m" * 32, None), (None, b"t" * 32)]:
+        monkeypatch.setattr(kept_facts, "own_key", lambda key=theirs: key)
+        Cache(tmp_path, "facts").put({kept_facts._key(data): kept_facts._packed(parse(data).facts, read_links(parse(data)))})
+        assert KeptFacts(tmp_path).recall(data) is not None
+        monkeypatch.setattr(kept_facts, "own_key", lambda key=mine: key)
+        assert KeptFacts(tmp_path).recall(data) is None
+        assert (own_kept_facts(tmp_path) is None) == (mine is None)
+
+
+def test_the_key_stays(tmp_path, monkeypatch):
+    """It is made once, for one person's eyes; where nothing can be kept there is none."""
+    monkeypatch.setattr(own_key_module, "_folder", lambda: tmp_path / "state")
+    own_key = own_key_module.own_key.__wrapped__
+    key = own_key()
+    assert len(key) == 32 and own_key() == key
+    [file] = (tmp_path / "state").iterdir()
+    assert os.name == "nt" or file.stat().st_mode & 0o077 == 0
+    file.write_bytes(b"short")
+    assert len(own_key()) == 32 and own_key() != key
+    monkeypatch.setattr(own_key_module, "_folder", lambda: file / "below")
+    assert own_key() is None
 
 
 LOOKS = (looks_up, names_set_in, begun_in, finds_by_text, read_frame_names, written_in, lambda data: find_quoted_lines({"log.py": data}))

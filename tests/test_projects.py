@@ -6,7 +6,7 @@ import subprocess
 
 import pytest
 
-from tests.helpers import document, zephyrun
+from tests.helpers import document, real_source, zephyrun
 from zephyrun.errors import UserError
 from zephyrun.project.left_out import reason_to_leave_out
 from zephyrun.project.settings import Settings, read_settings
@@ -92,6 +92,19 @@ def test_since_a_revision(tmp_path):
     assert "there is no revision no-such" in said
     said = zephyrun("survey", "hive", "--since", "--output=x", cwd=tmp_path, code=2).stderr
     assert "Traceback" not in said and not (tmp_path / "x").exists()
+
+
+def test_what_is_only_compared_keeps_nothing(tmp_path):
+    """Folders that are compared stay as they are; where one has a cache, it is of use and changes nothing that is said."""
+    for side in ("old", "new"):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "log.py").write_bytes(real_source("argparse").replace(b"_get_optional_kwargs", f"_get_{side}".encode()))
+    said = zephyrun("verify", "old", "new", cwd=tmp_path, code=3).stdout
+    assert not [*tmp_path.glob("*/.zephyrun")]
+    (tmp_path / "old/.zephyrun").mkdir()
+    again = [zephyrun("verify", "old", "new", cwd=tmp_path, code=3).stdout for _ in range(2)]
+    assert again == [said, said]
+    assert not (tmp_path / "new/.zephyrun").exists()
 
 
 def test_settings(tmp_path):

@@ -24,7 +24,7 @@ class BorrowedMethods:
     def __init__(self, evaluator: Evaluator) -> None:
         self._evaluator = evaluator
         self._meanings = evaluator.meanings
-        self._known: dict[tuple[str, int], bool] = {}
+        self._asked: set[tuple[str, int]] = set()
 
     def is_borrowed(self, file: LinkedFile, index: int) -> bool:
         """Whether a method may be called on something that is no instance of its class."""
@@ -32,13 +32,20 @@ class BorrowedMethods:
         if not file.is_own or record.owner < 0:
             return False
         key = file.path, index
-        if key not in self._known:
+        if key in self._asked:
             # Asked once more on the way, it is called on nothing else by that.
-            self._known[key] = False
-            name = file.links.classes[record.owner].name
-            taken = self._taken.get((file.path, name), {}).get(record.name, [])
-            self._known[key] = any(self._is_of_others(path, each, (file.path, record.owner)) for path, each in taken)
-        return self._known[key]
+            return False
+        self._asked.add(key)
+        try:
+            return self._evaluator.answers.once(("borrowed", key), lambda: self._find_whether_borrowed(file, index))
+        finally:
+            self._asked.discard(key)
+
+    def _find_whether_borrowed(self, file: LinkedFile, index: int) -> bool:
+        record = file.links.functions[index]
+        name = file.links.classes[record.owner].name
+        taken = self._taken.get((file.path, name), {}).get(record.name, [])
+        return any(self._is_of_others(path, each, (file.path, record.owner)) for path, each in taken)
 
     def paths_writing(self, name: str) -> list[str]:
         """The files in which a borrowed method may give what it is called on an attribute of that name."""
