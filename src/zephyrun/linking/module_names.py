@@ -18,7 +18,7 @@ from zephyrun.linking.references import (
     why_open,
 )
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.value_sorts import Value, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
@@ -60,6 +60,7 @@ class ModuleUsage:
             for use in file.links.imports:
                 self._usage.add(self._places_in_import(file, use))
             self._note_attributes(file)
+            self._note_taken_along(file)
             for text in file.links.texts:
                 self._note_text(file, text)
         self._note_packaging()
@@ -146,6 +147,27 @@ class ModuleUsage:
                 self._usage.places.add(place)
             elif leads_here:
                 self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+            elif UNKNOWN_VALUE in receivers and self._may_be_had:
+                self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+
+    def _note_taken_along(self, file: LinkedFile) -> None:
+        """The name where `import *` brings it."""
+        for index, record in enumerate(file.facts.bindings):
+            if not record.outside or record.name != self.name:
+                continue
+            values = self._evaluator.binding_values(file, index)
+            if not any(map(self._is_target, values)):
+                continue
+            if all(map(self._is_target, values)):
+                self._usage.add(place._replace(alone=True) for place in binding_places(file, index))
+            else:
+                self._usage.obstruct(f"`{self.name}` in {file.path} may come from elsewhere than the module", file.path)
+
+    @cached_property
+    def _may_be_had(self) -> bool:
+        """Whether something that holds the module goes about, so that code may have it of who knows what."""
+        about = self._evaluator.modules_about
+        return any(about.is_held(path) for path, module in self._linkage.modules.items() if module == self.dotted)
 
     @cached_property
     def _is_hidden(self) -> bool:
