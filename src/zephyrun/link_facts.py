@@ -322,19 +322,6 @@ class ClassHeads(NamedTuple):
     methods: dict[str, frozenset[str]]
 
 
-class ModuleUses(NamedTuple):
-    """What a file does with what it imports, at a glance: its imports in whatever scope (the name, the module, and what stands
-    in that, if anything); dotted names that stand as values by themselves; those that are asked what names they have, or for
-    names that are worked out, the file itself among them as `()`; the names that something is asked for by texts; and those
-    that are given names which are worked out, anything among them as `()`."""
-
-    imports: frozenset[tuple[str, str, str]]
-    standing: frozenset[Dotted]
-    listed: frozenset[Dotted]
-    asked: frozenset[str]
-    filled: frozenset[Dotted]
-
-
 class MemberTaken(NamedTuple):
     """A name behind a dotted one (`Hive.weigh`), which may be a method that is taken from its class: called with something, or
     kept; without an owner, of a class that is told by an instance. It is called with the method's own instance in the class
@@ -343,6 +330,20 @@ class MemberTaken(NamedTuple):
     owner: Dotted
     name: str
     within: str
+
+
+class ModuleUses(NamedTuple):
+    """What a file does with what it imports, at a glance: its imports in whatever scope (the name, the module, and what stands
+    in that, if anything); dotted names that stand as values by themselves; those that are asked what names they have, or for
+    names that are worked out, the file itself among them as `()`; the names that something is asked for by texts; and those
+    that are given names which are worked out, anything among them as `()`; and what is `taken` from what may be classes."""
+
+    imports: frozenset[tuple[str, str, str]]
+    standing: frozenset[Dotted]
+    listed: frozenset[Dotted]
+    asked: frozenset[str]
+    filled: frozenset[Dotted]
+    taken: frozenset[MemberTaken]
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 from zephyrun.link_facts import Dotted, MemberTaken, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.meanings import Named
-from zephyrun.linking.members_taken import members_taken_in
 from zephyrun.linking.module_uses import module_uses_in
 from zephyrun.linking.value_sorts import ClassKey, ValueSort
 
@@ -103,7 +102,7 @@ class BorrowedMethods:
         linkage = self._evaluator.linkage
         for path in linkage.paths:
             data = linkage.contents[path]
-            for taken in members_taken_in(data) if isinstance(data, bytes) else ():
+            for taken in module_uses_in(data).taken if isinstance(data, bytes) else ():
                 if taken.name in self._method_names:
                     for owner in self._owners(path, taken):
                         found.setdefault(owner, {}).setdefault(taken.name, []).append((path, taken))

@@ -3,20 +3,17 @@ for names."""
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import NamedTuple
-from unicodedata import normalize
 
 from zephyrun.link_facts import Dotted, ModuleUses
+from zephyrun.linking.dotted_names import as_names, dotted_names_in, heads_around, words_in_text
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_statements import find_imports
+from zephyrun.linking.members_taken import members_taken_in
 from zephyrun.linking.texts import without_texts
 from zephyrun.patterns import lazy_pattern
 
-_WORD = lazy_pattern(r"[^\W\d]\w*")
-_BETWEEN = r"(?:\s|\\\r?\n)*"
-_DOTTED = lazy_pattern(rf"(?<![.\w])[^\W\d]\w*(?:{_BETWEEN}\.{_BETWEEN}[^\W\d]\w*)*")
 _NAMESPACE = "__dict__"
 # What stands around a dotted name is looked for so far away.
 _NEAR = 80
@@ -30,10 +27,8 @@ _OF_NAMESPACE = lazy_pattern(r"[\s)]*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\
 # A target, what is called, and what is only asked whether it is there.
 _NO_VALUE = lazy_pattern(r"\s*(?:=(?!=)|\(|is\b)")
 _OWN_NAMESPACE = lazy_pattern(r"\b(?:(globals)|vars|dir|locals)\s*\(\s*\)")
-_HEAD = lazy_pattern(r"([ \t]*)(?:async[ \t]+)?(def\b)?")
 _RUNS = lazy_pattern(r"\b(?:eval|exec)\s*\([^\r\n]*,\s*\Z")
 _AMONG = lazy_pattern(r"\bin\s+\Z")
-_SETS = lazy_pattern(r"\s*(?:\.\s*(?:update|setdefault)\s*\(|\[[^\]\r\n]*\]\s*=(?!=))")
 _FILLS = lazy_pattern(r"[\s)]*(?:\.\s*(?:update|setdefault|__setitem__)\s*\(|\[[^\]\r\n]*\]\s*=(?!=))")
 _FILLING = r"(?:\.\s*(?:update|setdefault|__setitem__)\s*\(|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\r\n]*\]\s*=(?!=))"
 _FILLED = lazy_pattern(
@@ -59,12 +54,9 @@ def module_uses_in(data: bytes) -> ModuleUses:
         (as_names(each.name), each.origin, each.dotted.rpartition(".")[2]) if each.origin else (as_names(each.name), each.bound_to, "")
         for each in imported
     )
-    return ModuleUses(imports, frozenset(uses.standing), frozenset(uses.listed), frozenset(uses.asked), frozenset(uses.filled))
-
-
-def dotted_names_in(code: str) -> Iterator[tuple[Dotted, int, int]]:
-    """Each name of a code with those behind its dots, and where it begins and ends."""
-    return ((tuple(_WORD.findall(match[0])), match.start(), match.end()) for match in _DOTTED.finditer(code))
+    taken = members_taken_in(rest, {as_names(each.name) for each in imported if not each.origin})
+    standing, listed, asked, filled = frozenset(uses.standing), frozenset(uses.listed), frozenset(uses.asked), frozenset(uses.filled)
+    return ModuleUses(imports, standing, listed, asked, filled, frozenset(taken))
 
 
 class _Uses(NamedTuple):
@@ -81,11 +73,11 @@ class _Uses(NamedTuple):
             if words[0] in names or "*" in names:
                 self._note(words, code[max(start - _NEAR, 0) : start], code[end : end + _NEAR])
         for match in _FILLED.finditer(code):
-            filled = _WORD.findall(match[1] or match[2] or match[3] or "")
-            if not filled or (filled[0] not in names and filled != ["self"]):
+            filled = words_in_text(match[1] or match[2] or match[3] or "")
+            if not filled or (filled[0] not in names and filled != ("self",)):
                 self.filled.add(())
         for match in _OWN_NAMESPACE.finditer(code):
-            if match[1] or not _is_in_function(code, match.start()):
+            if match[1] or not any(sort == "def" for sort, _ in heads_around(code, match.start())):
                 before, after = code[max(match.start() - _NEAR, 0) : match.start()], code[match.end() : match.end() + _NEAR]
                 self._note_own(before, after)
 
@@ -118,30 +110,12 @@ class _Uses(NamedTuple):
             self.listed.add(words)
 
     def _note_own(self, before: str, after: str) -> None:
-        if not (_SETS.match(after) or _RUNS.search(before) or (_AMONG.search(before) and not after.startswith("."))):
+        if not (_FILLS.match(after) or _RUNS.search(before) or (_AMONG.search(before) and not after.startswith("."))):
             self._note_listed((), after)
-
-
-def _is_in_function(code: str, position: int) -> bool:
-    """Whether a place is in the body of a function, by the lines above that are indented less."""
-    *above, line = code[:position].splitlines()
-    depth = len(line) - len(line.lstrip())
-    for each in reversed(above):
-        head = _HEAD.match(each)
-        if head is not None and each.strip() and len(head[1]) < depth:
-            depth = len(head[1])
-            if head[2]:
-                return True
-    return False
 
 
 def _asked_in(code: str) -> Iterator[str]:
     for match in _ATTRIBUTE_ASKED.finditer(code):
-        yield from [match[1]] if match[1] else _WORD.findall(match[2])
+        yield from [match[1]] if match[1] else words_in_text(match[2])
     for match in _NAMESPACE_ASKED.finditer(code):
         yield match[1]
-
-
-def as_names(text: str) -> str:
-    """A text as the language compares names."""
-    return text if text.isascii() else normalize("NFKC", text)

@@ -33,7 +33,7 @@ from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
 from zephyrun.linking.linkage import LinkedFile, Linkage
-from zephyrun.linking.meanings import Meanings
+from zephyrun.linking.meanings import Meanings, Named
 from zephyrun.linking.modules_about import ModulesAbout
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
@@ -175,7 +175,6 @@ class Evaluator:
         self.meanings = Meanings(linkage)
         self.modules_about = ModulesAbout(linkage, self.meanings)
         self._hierarchy = Hierarchy(self)
-        self.bases_by_name = self._hierarchy.bases_by_name
         self.borrowed = BorrowedMethods(self)
         self._library_classes: dict[str, ClassKey | None] = {}
         self._writes: dict[str, list[tuple[LinkedFile, AttributeUse]]] = {}
@@ -305,6 +304,10 @@ class Evaluator:
                     found.append(each)
                     rest.append(each)
         return found
+
+    def bases_by_name(self, named: Named) -> set[Named]:
+        """The classes that the head of one names, by their files and names."""
+        return self._hierarchy.bases_by_name(named)
 
     def relatives(self, key: ClassKey) -> list[ClassKey]:
         """The classes that an instance of a class may have its attributes from or share them with."""
