@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 from zephyrun.link_facts import Dotted, MemberTaken, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.meanings import Named
-from zephyrun.linking.module_uses import module_uses_in
 from zephyrun.linking.value_sorts import ClassKey, ValueSort
 
 if TYPE_CHECKING:
@@ -58,6 +57,8 @@ class BorrowedMethods:
 
     def _is_of_others(self, path: str, taken: MemberTaken, key: tuple[str, int]) -> bool:
         """Whether what takes a method from a class calls it on anything but instances of that."""
+        if taken.is_example:
+            return True
         file = self._evaluator.linkage.file(path)
         if file is None:
             return False
@@ -99,10 +100,8 @@ class BorrowedMethods:
     def _taken(self) -> dict[Named, dict[str, list[tuple[str, MemberTaken]]]]:
         """For each class by file and name, and each of its methods: what takes it, and where."""
         found: dict[Named, dict[str, list[tuple[str, MemberTaken]]]] = {}
-        linkage = self._evaluator.linkage
-        for path in linkage.paths:
-            data = linkage.contents[path]
-            for taken in module_uses_in(data).taken if isinstance(data, bytes) else ():
+        for path, uses in self._evaluator.modules_about.uses.items():
+            for taken in uses.taken:
                 if taken.name in self._method_names:
                     for owner in self._owners(path, taken):
                         found.setdefault(owner, {}).setdefault(taken.name, []).append((path, taken))
@@ -125,12 +124,12 @@ class BorrowedMethods:
 
     def _owners(self, path: str, taken: MemberTaken) -> Iterator[Named]:
         """The classes that a method may be of which is taken from a dotted name: the nearest that have it."""
-        if self._meanings.seen(path) is None:
-            return
         if not taken.owner:
             yield from self._classes_with.get(taken.name, ())
             return
-        rest = list(self._meanings.of_words(path, taken.owner, is_inside=False).classes or self._imported_inside(path, taken.owner))
+        is_read = self._meanings.seen(path) is not None
+        named = self._meanings.of_words(path, taken.owner, is_inside=False).classes if is_read else frozenset[Named]()
+        rest = list(named | self._imported_inside(path, taken.owner))
         for each in rest:
             seen = self._meanings.seen(each[0])
             if seen is not None and taken.name in seen.methods.get(each[1], ()):
@@ -140,11 +139,9 @@ class BorrowedMethods:
 
     def _imported_inside(self, path: str, owner: Dotted) -> set[Named]:
         """The classes that a dotted name may mean by the imports of functions and the like."""
-        data = self._evaluator.linkage.contents[path]
-        imports = module_uses_in(data).imports if isinstance(data, bytes) else ()
         found = (
             self._meanings.behind(path, self._meanings.of_import(path, module, member), owner[1:])
-            for name, module, member in imports
+            for name, module, member in self._evaluator.modules_about.uses[path].imports
             if name == owner[0]
         )
         return set[Named]().union(*(meant.classes for meant in found))

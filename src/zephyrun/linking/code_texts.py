@@ -33,7 +33,8 @@ _CALLED = r"\b(<name>)\s*\("
 _BEHIND_DOT = r"(?<=[\w)\]}]\.)(<name>)\b"
 _DEFINED = r"\b(?:def|class)\s+(<name>)\b"
 _IMPORTED = r"\bimport\s+(?:[\w.]+\s*,\s*)*(<name>)\b"
-_GIVEN = r"\b(?:<called>)\s*\((?:[^()\n]*,)?\s*(<name>)\s*=(?!=)"
+_GIVEN = r"(?:<called>)\s*\((?:[^()\n]*,)?\s*(<name>)\s*=(?!=)"
+_ANYTHING = r"[\w)\]]"
 _FROM = r"\b(?:from|import)\s+(?:[\w.]*\.)?(<name>)\b"
 _BEFORE_DOT = r"\b(<name>)\.\w"
 _ANYWHERE = r"\b(<name>)\b"
@@ -43,6 +44,8 @@ _OUTPUT = lazy_pattern(EXAMPLE_OUTPUT)
 # The name as it stands in what shows things: `<function weigh at …>`, `Hive(kg=3)`, `hives.TooHeavy: …`, `'weigh'`.
 _SHOWN = r"(?<![\w])(<name>)(?=\(|=|:|>|'|\"| at (?:0x|\.\.\.)| object\b| of <)|(?<=['\".])(<name>)\b"
 _OWN_NAME = lazy_pattern(r"\s*\.\s*__(?:qual)?name__\b")
+# What examples are told names by.
+_TELLS_NAMES = lazy_pattern(r"__(?:qual)?name__|\b(?:vars|dir|signature|getmembers|help)\s*\(|__dict__")
 _POSITIONS = {
     TargetSort.GLOBAL: "|".join((_CALLED, _BEHIND_DOT, _DEFINED, _IMPORTED)),
     TargetSort.MEMBER: "|".join((_BEHIND_DOT, _DEFINED, _GIVEN)),
@@ -63,16 +66,19 @@ MeantThere = Callable[[LinkedFile, Text, int], bool | None]
 
 
 def note_code_texts(
-    linkage: Linkage, usage: Usage, name: str, called: Collection[str] = (), *, is_meant: MeantThere
+    linkage: Linkage, usage: Usage, name: str, called: Collection[str] = (), *, is_meant: MeantThere, goes_about: bool = False
 ) -> None:
     """Open each place where code in a text of the project may mean the name; of examples `is_meant` says it. A keyword
-    counts in calls of what is `called` so."""
+    counts in calls of what is `called` so, and in those of anything in examples where what takes it `goes_about`."""
     sort = usage.target.sort
     if sort not in _POSITIONS or (sort is TargetSort.PARAMETER and not called):
         return
-    callees = "|".join(map(re.escape, sorted(called))) or r"\w+"
+    callees = rf"\b(?:{'|'.join(map(re.escape, sorted(called)))})" if called else _ANYTHING
     position = _POSITIONS[sort].replace("<called>", callees)
-    _note_examples(linkage, usage, name, position, is_meant)
+    _note_examples(linkage, usage, name, _POSITIONS[sort].replace("<called>", _ANYTHING) if goes_about else position, is_meant)
+    if sort is not TargetSort.PARAMETER:
+        for path in linkage.paths_looking_up_in_examples:
+            usage.doubt(f"the examples in {path}, which look names up, do not look up `{name}`", path)
     for path in linkage.paths_where(name, code_words_in):
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
@@ -118,6 +124,7 @@ def _note_examples(linkage: Linkage, usage: Usage, name: str, position: str, is_
                 if place not in usage.places:
                     _note_in_example(usage, file, text, place, is_ours=is_ours, is_known=is_meant(file, text, place.start))
             is_ours |= any(place.path == path and text.start <= place.start < text.end for place in usage.places)
+            is_ours |= _TELLS_NAMES.search(file.source.text, text.start, text.end) is not None
             # What a parameter is called is not shown.
             if is_ours and usage.target.sort is not TargetSort.PARAMETER:
                 _note_output(usage, file, text, name)

@@ -76,10 +76,12 @@ def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
     is_error = LibraryBases(evaluator, [key]).have_instance(_ANY_ERROR)
     if is_error and any(map(evaluator.linkage.paths_mentioning, _GIVEN_ERRORS)):
         return True
+    names = {evaluator.class_record(each).name for each in family}
     return (
-        any(
+        any(map(evaluator.linkage.stands_alone_in_examples, names))
+        or any(
             _is_kept_in(evaluator, other, name) or _is_named_by_text(other, name)
-            for name in {evaluator.class_record(each).name for each in family}
+            for name in names
             for other in evaluator.linkage.mentioning(name)
         )
         or _is_led_to(evaluator, key)

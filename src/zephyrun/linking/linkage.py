@@ -39,7 +39,10 @@ from zephyrun.linking.texts import (
     names_members,
     defines_operators,
     derives_classes,
+    called_in_examples,
+    called_with_rest_in_examples,
     example_words_in,
+    examples_look_up,
     is_document,
     is_searched,
     read_frame_names,
@@ -48,6 +51,7 @@ from zephyrun.linking.texts import (
     shows_instructions,
     words_in,
     written_in,
+    standing_in_examples,
     written_in_examples,
 )
 from zephyrun.patterns import ends_of_word, lazy_pattern
@@ -541,6 +545,30 @@ class Linkage:
         """Whether examples in documentation, which run as tests, hold a word."""
         return word.encode() in self._words_in_examples
 
+    def stands_alone_in_examples(self, word: str) -> bool:
+        """Whether examples in documentation may hold a word that is not called there, and so goes on as a value."""
+        return self.stands_in_examples(word) and word.encode() in self._standing_in_examples
+
+    @cached_property
+    def _standing_in_examples(self) -> frozenset[bytes]:
+        return self._seen_in_examples(standing_in_examples)
+
+    def is_called_in_examples(self, word: str) -> bool:
+        """Whether examples in documentation may call something of a name."""
+        return self.stands_in_examples(word) and word.encode() in self._called_in_examples
+
+    @cached_property
+    def _called_in_examples(self) -> frozenset[bytes]:
+        return self._seen_in_examples(called_in_examples)
+
+    def is_called_with_rest_in_examples(self, word: str) -> bool:
+        """Whether examples in documentation may call something with a dictionary of keywords."""
+        return self.stands_in_examples(word) and word.encode() in self._called_with_rest_in_examples
+
+    @cached_property
+    def _called_with_rest_in_examples(self) -> frozenset[bytes]:
+        return self._seen_in_examples(called_with_rest_in_examples)
+
     @cached_property
     def _words_in_examples(self) -> frozenset[bytes]:
         return self._seen_in_examples(example_words_in)
@@ -555,9 +583,18 @@ class Linkage:
 
     def _seen_in_examples(self, look: Callable[[bytes], frozenset[bytes]]) -> frozenset[bytes]:
         """What a glance at the examples of all modules shows, and at those of documents where these run."""
-        modules = [data for _, data in self._modules_read]
-        documents = [data for path, data in self.texts_beside if is_document(path)] if self.runs_documents else []
-        return frozenset[bytes]().union(*map(look, [*modules, *documents]))
+        seen = [look(data) for some in (self._modules_read, self.documents_run) for _, data in some]
+        return frozenset[bytes]().union(*seen)
+
+    @cached_property
+    def documents_run(self) -> list[tuple[str, bytes]]:
+        """The documents whose examples run, and what they hold."""
+        return [(path, data) for path, data in self.texts_beside if b">>>" in data] if self.runs_documents else []
+
+    @cached_property
+    def paths_looking_up_in_examples(self) -> list[str]:
+        """The files with examples in documentation that look names up which they work out, or run texts."""
+        return [path for some in (self._modules_read, self.documents_run) for path, data in some if examples_look_up(data)]
 
     @cached_property
     def reads_documentation(self) -> bool:

@@ -10,7 +10,7 @@ from zephyrun.linking.code_texts import note_code_texts
 from zephyrun.linking.dotted_texts import note_dotted_texts
 from zephyrun.linking.examples import MeantInExamples
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.texts import example_words_in, is_document, word_in_text, words_in
+from zephyrun.linking.texts import example_words_in, is_document, word_in_text, words_in, words_printed_in
 from zephyrun.linking.usage import Place, PlaceSort, TargetSort, Usage
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
@@ -41,18 +41,19 @@ def note_mentions(
     is_data_read: bool = True,
     within: Mapping[str, Sequence[Span]] | None = None,
     called: Collection[str] = (),
+    goes_about: bool = False,
 ) -> None:
     """Note where else the name stands in the project.
 
     In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
     it, but not in a function that has such a name of its own; with `within`, only those in these parts of
-    files do. What takes keywords is `called` so. A file that is no Python or cannot be read leaves a doubt. With `only_near`, no other file
-    could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
+    files do. What takes keywords is `called` so, or anything in examples where it `goes_about`. A file that is no Python or
+    cannot be read leaves a doubt. With `only_near`, no other file could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
     of data or settings can get to the name.
     """
     linkage = evaluator.linkage
     if not only_near:
-        note_code_texts(linkage, usage, name, called, is_meant=MeantInExamples(evaluator, usage).is_meant)
+        note_code_texts(linkage, usage, name, called, is_meant=MeantInExamples(evaluator, usage).is_meant, goes_about=goes_about)
         is_global = usage.target.sort is TargetSort.GLOBAL
         words = evaluator.modules_about.words_for([path for path, _ in usage.homes]) if is_global else set[str]()
         note_dotted_texts(linkage, usage, name, words)
@@ -99,7 +100,7 @@ def note_mentions(
         if is_document(path):
             for match in pattern.finditer(source.text):
                 usage.mentions.add(Place(path, match.start(), match.end(), PlaceSort.DOCUMENT))
-            if encoded in example_words_in(data) and linkage.runs_documents:
+            if linkage.runs_documents and (encoded in example_words_in(data) or encoded in words_printed_in(data)):
                 usage.doubt(f"the examples in {path}, which are run, do not mean `{name}`", path)
         elif is_data_read and not any(place == path for place, _ in known):
             _doubt_unread(usage, path, name, source, pattern)

@@ -11,7 +11,7 @@ from zephyrun.linking.dotted_names import as_names, dotted_names_in, heads_aroun
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_statements import find_imports
 from zephyrun.linking.members_taken import members_taken_in
-from zephyrun.linking.texts import without_texts
+from zephyrun.linking.texts import example_lines_in, without_texts
 from zephyrun.patterns import lazy_pattern
 
 _NAMESPACE = "__dict__"
@@ -24,6 +24,8 @@ _PATCHES = lazy_pattern(r"\bobject\s*\(\s*\Z")
 _ASKS_ITSELF = lazy_pattern(r"\b(?:if|elif|not|while)\s+\Z")
 _FOR_TEXT = lazy_pattern(r"\s*,\s*[\"'](\w+)[\"']\s*[,)]")
 _OF_NAMESPACE = lazy_pattern(r"[\s)]*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
+# A name that is given to what has one, in a way that is seen on one line.
+_GIVEN_ANOTHER = lazy_pattern(r"(?m)^[ \t]*(\w+)[ \t]*=[ \t]*[\w.]+[ \t]*$|\bfor[ \t]+(\w+)[ \t]+in\b")
 # A target, what is called, and what is only asked whether it is there.
 _NO_VALUE = lazy_pattern(r"\s*(?:=(?!=)|\(|is\b)")
 _OWN_NAMESPACE = lazy_pattern(r"\b(?:(globals)|vars|dir|locals)\s*\(\s*\)")
@@ -41,15 +43,41 @@ _NAMESPACE_ASKED = lazy_pattern(rf"(?:\bvars\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\
 
 @glance
 def module_uses_in(data: bytes) -> ModuleUses:
-    """What a file does with what it imports."""
-    code = without_texts(data)
+    """What a file does with what it imports, examples in its documentation included."""
+    return _joint(_uses_of(without_texts(data)), example_uses_in(data))
+
+
+@glance
+def example_uses_in(data: bytes) -> ModuleUses:
+    """What examples in documentation do with what they import, and with the names of the module around them."""
+    code = without_texts(example_lines_in(data))
+    uses = _uses_of(code, knows_all=True)
+    renamed = {match[1] or match[2] for match in _GIVEN_ANOTHER.finditer(code.decode("utf-8", "replace"))}
+    taken = (each._replace(owner=() if each.owner[:1] and each.owner[0] in renamed else each.owner) for each in uses.taken)
+    return uses._replace(taken=frozenset(each._replace(within="", is_example=True) for each in taken))
+
+
+def _joint(some: ModuleUses, others: ModuleUses) -> ModuleUses:
+    return ModuleUses(
+        some.imports | others.imports,
+        some.standing | others.standing,
+        some.listed | others.listed,
+        some.asked | others.asked,
+        some.filled | others.filled,
+        some.taken | others.taken,
+    )
+
+
+def _uses_of(code: bytes, *, knows_all: bool = False) -> ModuleUses:
+    """What a code without its texts does; with `knows_all`, any name may be one of its imports."""
     statements = list(find_imports(code))
     imported = [each for _, _, found in statements for each in found]
     ends = [0, *(end for _, end, _ in statements)]
     starts = [*(start for start, _, _ in statements), len(code)]
     rest = as_names(b"\n".join(code[end:start] for end, start in zip(ends, starts, strict=True)).decode("utf-8", "replace"))
     uses = _Uses(set(), set(), set(_asked_in(rest)), set())
-    uses.read(rest, {as_names(each.name) for each in imported})
+    names = {as_names(each.name) for each in imported}
+    uses.read(rest, names | {"*"} if knows_all else names)
     imports = frozenset(
         (as_names(each.name), each.origin, each.dotted.rpartition(".")[2]) if each.origin else (as_names(each.name), each.bound_to, "")
         for each in imported

@@ -16,6 +16,11 @@ _PACKAGE_MARK = "__init__.py"
 STAR = lazy_pattern(rb"import(?:\s|\\)*\(?\s*\*")
 # Few files hold any of these words, by which modules are loaded or found while the program runs.
 LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
+# What puts something among the loaded modules under a name that is worked out, that of the module itself aside.
+_PUT_UNDER_ANY_NAME = lazy_pattern(
+    rb"modules\s*(?:\[(?!\s*(?:[\"'][\w.]+[\"']|__name__)\s*\])[^\]\n]*\]\s*=(?!=)"
+    rb"|\.\s*(?:(?:setdefault|__setitem__)\s*\((?!\s*(?:[\"'][\w.]+[\"']|__name__)\s*,)|update\s*\())"
+)
 TEST_FOLDERS = frozenset({"test", "tests", "testing"})
 
 
@@ -84,3 +89,8 @@ def is_test(path: str) -> bool:
     name = pure.stem
     is_named_so = name.startswith("test_") or name.endswith("_test") or name in ("conftest", "tests")
     return is_named_so or not TEST_FOLDERS.isdisjoint(pure.parts[:-1])
+
+
+def puts_modules_anywhere(data: bytes) -> bool:
+    """Whether a file puts something among the loaded modules under a name that is worked out, at a glance."""
+    return _PUT_UNDER_ANY_NAME.search(data) is not None

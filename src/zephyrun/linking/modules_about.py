@@ -14,7 +14,7 @@ from zephyrun.facts import Role
 from zephyrun.link_facts import Dotted, ModuleUses, Origin, OriginSort, Use
 from zephyrun.linking.linkage import FINDING_WORDS, LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, union
-from zephyrun.linking.module_uses import module_uses_in
+from zephyrun.linking.module_uses import example_uses_in, module_uses_in
 from zephyrun.linking.modules import LOADING_WORDS
 from zephyrun.patterns import lazy_pattern
 
@@ -65,12 +65,12 @@ class ModulesAbout:
 
     @cached_property
     def _filled(self) -> set[str]:
-        chains = ((path, words) for path, uses in self._uses.items() for words in uses.filled - {()})
+        chains = ((path, words) for path, uses in self.uses.items() for words in uses.filled - {()})
         return set[str]().union(*(self._reached(path, words) for path, words in chains))
 
     @cached_property
     def _is_anything_filled(self) -> bool:
-        return any(() in uses.filled for uses in self._uses.values())
+        return any(() in uses.filled for uses in self.uses.values())
 
     def may_be(self, path: str, origin: Origin, *, is_loaded: bool) -> bool:
         """Whether a value of which nothing is known may be a module; with `is_loaded`, one that somebody loads and gives on
@@ -99,15 +99,35 @@ class ModulesAbout:
         return bool(self._linkage.finding_paths) and bool(self._linkage.paths_matching(last, is_text))
 
     @cached_property
-    def _uses(self) -> dict[str, ModuleUses]:
+    def uses(self) -> dict[str, ModuleUses]:
+        """What each file does with what it imports, and each document whose examples run."""
         contents = ((path, self._linkage.contents[path]) for path in self._linkage.paths)
-        return {path: module_uses_in(data) for path, data in contents if isinstance(data, bytes)}
+        modules = {path: module_uses_in(data) for path, data in contents if isinstance(data, bytes)}
+        return modules | {path: example_uses_in(data) for path, data in self._linkage.documents_run}
+
+    def handed_in_examples(self, path: str) -> list[str]:
+        """The files with examples in which a module stands as a value."""
+        return [there for there, uses in self._example_uses.items() if path in self._meant(there, uses.standing)]
+
+    def listed_in_examples(self, path: str) -> list[str]:
+        """The files with examples that go through the names of a module, or look some up that they work out."""
+        return [
+            there
+            for there, uses in self._example_uses.items()
+            if path in self._meant(there, uses.listed - {()}) or (there == path and () in uses.listed)
+        ]
+
+    @cached_property
+    def _example_uses(self) -> dict[str, ModuleUses]:
+        contents = ((path, self._linkage.contents[path]) for path in self.uses)
+        seen = {path: example_uses_in(data) for path, data in contents if isinstance(data, bytes) and b">>>" in data}
+        return {path: uses for path, uses in seen.items() if uses.standing or uses.listed}
 
     @cached_property
     def _imports_by_word(self) -> dict[str, set[tuple[str, str]]]:
         """The imports of all files, by file and the name that they give, by the last word of what they take."""
         found: dict[str, set[tuple[str, str]]] = {}
-        for path, uses in self._uses.items():
+        for path, uses in self.uses.items():
             for name, module, member in uses.imports:
                 found.setdefault(member or module.rpartition(".")[2], set()).add((path, name))
         return found
@@ -127,7 +147,7 @@ class ModulesAbout:
         """The modules that a name may be which a file imports, in whatever scope."""
         key = path, name
         if key not in self._known:
-            imports = [each for each in self._uses[path].imports if each[0] == name] if path in self._uses else []
+            imports = [each for each in self.uses[path].imports if each[0] == name] if path in self.uses else []
             meant = union(self._meanings.of_import(path, module, member) for _, module, member in imports)
             self._known[key] = self._paths_of(path, self._meanings.followed(meant).modules)
         return self._known[key]
@@ -142,22 +162,22 @@ class ModulesAbout:
     @cached_property
     def _asked_for(self) -> set[str]:
         """The modules of whose names one is a text by which something is asked for an attribute."""
-        asked = frozenset[str]().union(*(uses.asked for uses in self._uses.values()))
+        asked = frozenset[str]().union(*(uses.asked for uses in self.uses.values()))
         asked &= self._all_words
         imported = (self._imported(path, name) for found in self._imports_by_word.values() for path, name in found if name in asked)
-        return {path for path in self._uses if self._name_of(path).rpartition(".")[2] in asked}.union(*imported)
+        return {path for path in self.uses if self._name_of(path).rpartition(".")[2] in asked}.union(*imported)
 
     @cached_property
     def _handed_about(self) -> set[str]:
         """The modules that stand as values, or that something asks for by a text."""
-        found = (module for path, uses in self._uses.items() for module in self._meant(path, uses.standing))
+        found = (module for path, uses in self.uses.items() for module in self._meant(path, uses.standing))
         return {*found, *self._asked_for}
 
     @cached_property
     def _standing(self) -> set[str]:
         """Those, and the ones whose names are looked through."""
-        own = (path for path, uses in self._uses.items() if () in uses.listed)
-        found = (module for path, uses in self._uses.items() for module in self._meant(path, uses.listed - {()}))
+        own = (path for path, uses in self.uses.items() if () in uses.listed)
+        found = (module for path, uses in self.uses.items() for module in self._meant(path, uses.listed - {()}))
         return self._handed_about.union(own, found)
 
     @cached_property
@@ -198,7 +218,7 @@ class ModulesAbout:
     def _reached(self, path: str, words: Dotted) -> set[str]:
         """The modules that a dotted name of a file may mean."""
         modules = self._imported(path, words[0])
-        if not modules and any(name == "*" for name, _, _ in self._uses[path].imports):
+        if not modules and any(name == "*" for name, _, _ in self.uses[path].imports):
             modules = self._paths_of(path, self._meanings.of_words(path, words[:1], is_inside=False).modules)
         for word in words[1:]:
             modules = {inner for each in modules for inner in self._member(each, word)}
@@ -211,7 +231,7 @@ class ModulesAbout:
 
     def _inside(self, path: str) -> set[str]:
         """The modules that one holds by its names: those that it imports, and those that lie in a package."""
-        names = {name for name, _, _ in self._uses[path].imports if name != "*"} if path in self._uses else set[str]()
+        names = {name for name, _, _ in self.uses[path].imports if name != "*"} if path in self.uses else set[str]()
         children = self._children.get(self._name_of(path), set())
         return children.union(*(self._imported(path, name) for name in names))
 

@@ -143,6 +143,7 @@ class ParameterUsage:
             is_data_read=bool(self._usage.doubts or self._usage.open_places),
             within=self._spans(),
             called=self._called_names(self.functions),
+            goes_about=takes_keyword and self._linkage.stands_in_examples(self.name) and self._goes_about,
         )
 
     def _spans(self) -> dict[str, list[Span]]:
@@ -512,6 +513,11 @@ class ParameterUsage:
 
     def _note_rests(self) -> None:
         """Calls with `**`: what keys it holds may not be known."""
+        for name in sorted(self._called_names(self.functions)):
+            if self._linkage.is_called_with_rest_in_examples(name):
+                self._usage.doubt(
+                    f"what `**` hands to {name} in examples holds no `{self.name}`", self._usage.target.path
+                )
         for file, rest in self._rests_to(self.functions):
             if rest.keys is not None and self.name in rest.keys:
                 self._note_key(file, rest)

@@ -39,7 +39,7 @@ from zephyrun.linking.going_about import MAKING_METHODS
 from zephyrun.linking.import_graph import knows
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
-from zephyrun.linking.modules import imports_everything, is_private_module, is_test
+from zephyrun.linking.modules import imports_everything, is_private_module, is_test, puts_modules_anywhere
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.texts import word_in_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -167,6 +167,7 @@ class GlobalUsage:
         first = self.homes[target.path]
         self._usage.label = f"`{self._name}` of {first.module or first.path}"
         self._note_attributes()
+        self._doubt_imports_of_what_is_put()
         self._check_stand_ins()
         self._note_texts()
         self._note_fixture()
@@ -294,6 +295,15 @@ class GlobalUsage:
                 else:
                     self._note_local_import(file, use.binding)
 
+    def _doubt_imports_of_what_is_put(self) -> None:
+        """Doubts about imports of the name out of modules that are not there, where something may be put among the loaded ones."""
+        for file in self._linkage.mentioning(self._name) if self._evaluator.are_modules_put else ():
+            for use in file.links.imports:
+                module = self._linkage.module_of_import(file, use) if use.name == self._name else ""
+                if module and self._linkage.find_module(module, file.path) is None and self._evaluator.may_be_put(module):
+                    what = f"what is put in the place of {module} holds another `{self._name}`, which {file.path} imports"
+                    self._usage.doubt(what, file.path, use.start)
+
     def _paths_of_importers(self, home: LinkedFile) -> list[str]:
         """The files that may import something of a home, at a glance: they speak of the module by its own
         name, or stand in the package that it is, and hold the name or a star."""
@@ -398,6 +408,11 @@ class GlobalUsage:
             data = self._linkage.contents[path]
             if isinstance(data, bytes) and any(word in data for word in _PATCHING) and replaced.search(data.decode("utf-8", "replace")):
                 self._usage.doubt_reader(f"what stands in for the module in {path} is not asked for `{self._name}`", path)
+        quoted = rb"[\"'](?:[\w.]+\.)?(?:%b)[\"']" % words.encode()
+        for path in self._linkage.paths_mentioning("modules") if words else ():
+            data = self._linkage.contents[path]
+            if isinstance(data, bytes) and puts_modules_anywhere(data) and re.search(quoted, data) is not None:
+                self._usage.doubt_reader(f"what may stand in for the module in {path} is not asked for `{self._name}`", path)
 
     def _is_called_like_home(self, file: LinkedFile, origin: Origin) -> bool:
         """Whether a value is called as a home is somewhere: what is none of these is one only where a home goes about."""
@@ -430,9 +445,20 @@ class GlobalUsage:
                 may_be_home = is_loose or self._is_called_like_home(file, use.receiver)
                 if may_be_home and any(map(self._is_home, self._evaluator.values(file, use.receiver))):
                     self._doubt_listing(file, use.start)
+        is_loose |= self._is_handed_in_examples()
         if is_loose:
             self._check_listings()
         return is_loose
+
+    def _is_handed_in_examples(self) -> bool:
+        """Whether examples in documentation hand a home on as a value; doubts about these, and those that list its names."""
+        about = self._evaluator.modules_about
+        handing = {path for home in self.homes for path in about.handed_in_examples(home)}
+        for path in sorted(handing):
+            self._usage.doubt(f"what takes the module in examples in {path} does not look up `{self._name}` in it", path)
+        for path in sorted({path for home in self.homes for path in about.listed_in_examples(home)}):
+            self._usage.doubt(f"what goes through the module's names in examples in {path} does not look for `{self._name}`", path)
+        return bool(handing)
 
     def _check_listings(self) -> None:
         """Doubts about what lists the names of who knows what, which may be a home that goes about."""

@@ -127,6 +127,13 @@ _DOTTED_TEXT = lazy_pattern(rb"([\"'])[\w.:]*\1")
 # A line of an example in documentation, which runs.
 EXAMPLE_LINE = r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$"
 _EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE.encode())
+_IMPORTS = lazy_pattern(rb"\s*(?:from|import)\b")
+_STANDING = lazy_pattern(rb"\b([^\W\d]\w*)\b(?!\s*(?:[(.]|=(?!=)))")
+_LOOKS_UP_IN_EXAMPLE = lazy_pattern(
+    rb"\b[ghsd]\w{2}attr\s*\([^\n]*?,\s*(?![rbu]?[\"'][\w.]*[\"']\s*[,)])|\b(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]*[\"']\s*[,)])"
+    rb"|\b(?:eval|exec)\s*\(|(?:\b(?:globals|locals|vars)\s*\([^()\n]*\)|__dict__)\s*(?:\[(?!\s*[\"']\w*[\"']\s*\])|\.\s*(?:get|pop)\s*\((?!\s*[\"']))"
+)
+_CALLED = lazy_pattern(rb"\b([^\W\d]\w*)\s*\(")
 # What an example prints, behind its last line: all up to an empty line or the next example.
 EXAMPLE_OUTPUT = r"(?:\r?\n(?![ \t]*(?:\r?\n|>>>|\.\.\.[ \t]|\"\"\"|'''|\Z))[^\r\n]*)+"
 _EXAMPLE_OUTPUT = lazy_pattern(EXAMPLE_OUTPUT.encode())
@@ -323,6 +330,33 @@ def example_words_in(data: bytes) -> frozenset[bytes]:
 
 
 @glance
+def standing_in_examples(data: bytes) -> frozenset[bytes]:
+    """The words of examples in documentation that may stand for a value which goes on: they are not called, not looked
+    into, not bound and not imported. Seen at a glance."""
+    lines = (line for line in example_lines_in(data).splitlines() if not _IMPORTS.match(line))
+    return frozenset(word for line in lines for word in _STANDING.findall(line))
+
+
+@glance
+def called_in_examples(data: bytes) -> frozenset[bytes]:
+    """The words that examples in documentation call, at a glance."""
+    return frozenset(_CALLED.findall(example_lines_in(data)))
+
+
+@glance
+def called_with_rest_in_examples(data: bytes) -> frozenset[bytes]:
+    """The words that examples in documentation call with `**`, at a glance: all that are called on such a line."""
+    lines = (line for line in example_lines_in(data).splitlines() if b"**" in line)
+    return frozenset(word for line in lines for word in _CALLED.findall(line))
+
+
+@glance
+def examples_look_up(data: bytes) -> bool:
+    """Whether examples in documentation look names up that they work out, or run texts, at a glance."""
+    return _LOOKS_UP_IN_EXAMPLE.search(example_lines_in(data)) is not None
+
+
+@glance
 def words_printed_in(data: bytes) -> frozenset[bytes]:
     """The words of what examples in documentation print, at a glance."""
     if b">>>" not in data:
@@ -337,6 +371,11 @@ def written_in_examples(data: bytes) -> frozenset[bytes]:
     if b">>>" not in data:
         return frozenset()
     return frozenset(name for line in _EXAMPLE_LINE.findall(data) for name in _WRITTEN.findall(line))
+
+
+def example_lines_in(data: bytes) -> bytes:
+    """The lines of code that seem to be examples in documentation, at a glance, without their prompts."""
+    return b"\n".join(_EXAMPLE_LINE.findall(data)) if b">>>" in data else b""
 
 
 def texts_in(data: bytes) -> Iterator[tuple[int, bytes]]:

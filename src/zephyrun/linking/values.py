@@ -34,6 +34,7 @@ from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, Named
+from zephyrun.linking.modules import puts_modules_anywhere
 from zephyrun.linking.modules_about import ModulesAbout
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
 from zephyrun.linking.texts import registering_in
@@ -529,6 +530,25 @@ class Evaluator:
         found = (name for data in contents if isinstance(data, bytes) for name in _PUT_AMONG_MODULES.findall(data))
         return frozenset(name.decode() for name in found)
 
+    @property
+    def are_modules_put(self) -> bool:
+        """Whether something is put among the loaded modules, under whatever name."""
+        return bool(self._modules_put) or self._are_modules_put_anywhere
+
+    @cached_property
+    def _are_modules_put_anywhere(self) -> bool:
+        """Whether something is put among the loaded modules under names that are worked out."""
+        contents = (self.linkage.contents[path] for path in self.linkage.paths_mentioning("modules"))
+        return any(isinstance(data, bytes) and puts_modules_anywhere(data) for data in contents)
+
+    def may_be_put(self, dotted: str) -> bool:
+        """Whether something may be had under the name of a module that is not there: a text that ends with its last word
+        tells."""
+        if dotted in self._modules_put:
+            return True
+        last = dotted.rpartition(".")[2]
+        return self._are_modules_put_anywhere and bool(self.linkage.paths_matching(last, rb"\b%b[\"']" % re.escape(last).encode()))
+
     @cached_property
     def _are_modules_replaced(self) -> bool:
         """Whether anything is put where loaded modules are found, or a module may be an instance of the project's own."""
@@ -580,7 +600,8 @@ class Evaluator:
             return module | _NOTHING_KNOWN if dotted in self._modules_put else module
         if self.linkage.is_package(dotted):
             return frozenset({Value(ValueSort.PACKAGE, name=dotted)})
-        return frozenset({Value(ValueSort.FOREIGN, name=dotted)})
+        foreign = frozenset({Value(ValueSort.FOREIGN, name=dotted)})
+        return foreign | _NOTHING_KNOWN if self.may_be_put(dotted) else foreign
 
     def module_attribute(self, file: LinkedFile, dotted: str, name: str) -> Values:
         """What a name of a module stands for."""
@@ -592,7 +613,8 @@ class Evaluator:
                 return self.module_values(file, inner)
             if self.linkage.is_package(dotted):
                 return _NOTHING_KNOWN
-            return frozenset({Value(ValueSort.FOREIGN, name=inner)})
+            foreign = frozenset({Value(ValueSort.FOREIGN, name=inner)})
+            return foreign | _NOTHING_KNOWN if self.may_be_put(dotted) or self.may_be_put(inner) else foreign
         there = self.linkage.file(path)
         if there is None:
             return _NOTHING_KNOWN

@@ -339,7 +339,7 @@ class _Pursuit:
 
     def _leave_module(self, file: LinkedFile, slot: _Slot) -> None:
         paths = self._linkage.paths_mentioning(slot.name)
-        if _takes_globals(file) or len(paths) > _MOST_FILES_FOR_ONE:
+        if self._goes_on_in_examples(slot) or _takes_globals(file) or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
         offering = self._modules_offering(file)
         for path in offering:
@@ -359,6 +359,14 @@ class _Pursuit:
                 else:
                     self._put(other, use.binding, slot.way)
 
+    def _goes_on_in_examples(self, slot: _Slot) -> bool:
+        """Whether examples in documentation may have it from what bears a name, and hand it on or call it."""
+        linkage = self._linkage
+        if linkage.stands_alone_in_examples(slot.name):
+            return True
+        is_used = linkage.is_called_in_examples if slot.way[:1] == _CALLED else linkage.stands_in_examples
+        return slot.way != _THE_THING and is_used(slot.name)
+
     def _modules_offering(self, file: LinkedFile) -> list[str]:
         """A module, and those that take everything of it along (`from weights import *`), by their paths."""
         found = [file.path]
@@ -377,6 +385,8 @@ class _Pursuit:
     def _leave_attribute(self, slot: _Slot) -> None:
         """Every place that reads an attribute of that name."""
         name = slot.name
+        if self._goes_on_in_examples(slot):
+            raise _Lost
         for path in self._linkage.lookup_paths:
             if (file := self._linkage.file(path)) is not None:
                 self._leave_by_lookups(file, slot)
