@@ -157,6 +157,25 @@ def test_nobody_outside_is_asked_for_a_twin():
     assert sorted(asked) == ["f", "h", "zq"]
 
 
+SECOND_MEANINGS = {
+    "two things": (function("d = len(hives)", "log(d)", "d = {}", "return d"), "a dict, and a number since line 2"),
+    "two branches": (function("if hive:", "    d = len(hives)", "    log(d)", "else:", "    d = {}", "return d"), ""),
+    "one made of the other": (function("d = 'kg'", "log(d)", "d = [d]", "return d"), ""),
+    "nobody needs the first": (function("d = [3]", "d = 'kg'", "return d"), ""),
+    "nobody needs the second": (function("d = [3]", "log(d)", "d = 'kg'"), ""),
+    "who knows what between": (function("d = 'kg'", "log(d)", "d = hive()", "log(d)", "d = {}", "return d"), ""),
+    "the same sort": (function("d = 3", "log(d)", "d = 0.5", "return d"), ""),
+    "in an inner block": (function("if hive:", "    d = [3]", "    log(d)", "    d = 'kg'", "    log(d)"), "a str, and a list since line 3"),
+}
+
+
+@pytest.mark.parametrize(("code", "message"), SECOND_MEANINGS.values(), ids=SECOND_MEANINGS)
+def test_one_name_for_two_things(code, message):
+    """What bears it one after the other, of two sorts; no one name would do for both."""
+    told = found("muddled-names", code)
+    assert bool(told) == bool(message) and all(message in each.message and each.remedy == "none" for each in told.values())
+
+
 MASKING = {
     "builtin": ("def f(hive):\n    list = hive.all\n    return list\nx = list(3)\n", ["list"]),
     "builtin that nobody needs": ("def f(hive):\n    list = hive.all\n    return list\n", []),
@@ -270,6 +289,21 @@ SHORT = {
     "short for a word of the project": (
         "def f(old, new):\n    wght_old = old()\n    log(wght_old)\n\n\ndef g(weight):\n    return weight\n", {"wght_old": ""},
     ),
+    "cut short beside a whole word": (
+        "def f(old, new):\n    wei_old = old()\n    log(wei_old)\n\n\ndef g(weight):\n    return weight\n", {},
+    ),
+    "reckoned with": ("def f(kg, day):\n    q = kg * 3\n    r = q - day\n    log()\n    s = r / q\n" + "    log()\n" * 30 + "    return q * s - r\n", {}),
+    "hardly reckoned with": (
+        "def f(kg, day):\n    q = kg * 3\n    r = q - day\n" + "    log(q, r)\n" * 16 + "    return q, r\n", {"q": "", "r": ""}
+    ),
+    "a number of many in a formula": (
+        "def f(kg, day):\n" + "".join(f"    zre = kg * {n} - day / {n}\n    log(zre * day - kg * {n})\n" for n in range(3, 9)), {}
+    ),
+    "put together of texts": ("def f(kg, day):\n    q = kg + 'kg'\n" + "    q = q + day + '-'\n" * 16 + "    return q\n", {"q": ""}),
+    "a capital letter": ("def f(hive):\n    N = hive()\n" + "    log(N)\n" * 16, {}),
+    "two directions": ("def f(hive):\n    ax = hive()\n    ay = hive()\n" + "    log(ax, ay)\n" * 16, {}),
+    "a word of the documentation": ("def f(line):\n    'Give the rqz of it.'\n    rqz = line()\n" + "    log(rqz)\n" * 9, {}),
+    "a word of the documentation that is quoted": ("def f(line):\n    'Give `rqz` of it.'\n    rqz = line()\n" + "    log(rqz)\n" * 9, {"rqz": ""}),
     "many numbered parts": ("def f(scale):\n    p0, p1, p2, p3 = scale\n" + "    log(p0, p1, p2, p3)\n" * 9, {}),
     "two numbered parts": ("def f(scale):\n    p0, p1 = scale\n" + "    log(p0, p1)\n" * 9, {"p0": "", "p1": ""}),
     "many numbered ones apart": (

@@ -38,10 +38,10 @@ _AT_A_GLANCE = 3
 _LETTERS = 2
 _BESIDE_ITS_VALUE = 2
 _LONG_SPAN = 15
-_VERY_LONG_SPAN = 30
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
 _THRONG = 3
+_SURELY = 0.8
 _VERY_LIKELY = 0.55
 _LIKELY = 0.5
 _FAIRLY_LIKELY = 0.4
@@ -71,6 +71,7 @@ class _Judged(NamedTuple):
     n_lines: int
     is_seen_at_a_glance: bool
     is_one_letter: bool
+    is_of_a_block: bool
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -136,14 +137,15 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON, Shortness.STUMP):
         return ANY_NAME
     if judged.shortness is Shortness.TRADE_FORM:
-        return Wanted(_LIKELY, only_said=True) if judged.n_lines >= _VERY_LONG_SPAN else None
+        return None
     if judged.shortness is Shortness.GLUED:
         return Wanted(_LIKELY, only_said=True)
     if judged.shortness in (Shortness.COMPOUND, Shortness.TERM):
         # The whole word carries the other one: only one that is said nearby would be better.
         return Wanted(_FAIRLY_LIKELY, only_said=True, unless_short=judged.shortness is Shortness.COMPOUND)
     if judged.is_seen_at_a_glance and n_in_crowd < _THRONG:
-        return Wanted(_VERY_LIKELY, only_said=True)
+        # What a loop goes through, and what is opened, stands on the line above.
+        return None if judged.is_of_a_block and judged.is_one_letter else Wanted(_VERY_LIKELY, only_said=True)
     if is_long:
         return ANY_NAME
     if n_in_crowd >= _CROWD or not judged.is_one_letter:
@@ -156,10 +158,9 @@ def _wanted_for_others(judged: _Judged) -> Wanted | None:
     """The same for a name by which others may know the thing: a parameter, or a variable of a module or class."""
     if judged.shortness is Shortness.TRADE_FORM:
         return None
-    if judged.is_seen_at_a_glance:
-        return Wanted(_VERY_LIKELY, only_said=True)
+    # Who calls a function reads what it is given, too: only what is surely better is worth a word.
     is_plain = judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON)
-    return Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True)
+    return Wanted(_VERY_LIKELY if is_plain else _SURELY, only_said=True)
 
 
 def _judge(view: FileView, binding: int) -> _Judged | None:
@@ -176,7 +177,7 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     if is_in_comprehension and n_lines <= _COMPREHENSION_LINES:
         return None
     contexts = view.contexts.by_binding.get(binding, ())
-    if is_conventional(facts, binding, name, roles, n_lines, contexts):
+    if is_conventional(facts, binding, name, roles, n_lines, contexts) or view.formulas.is_symbol(binding):
         return None
     shortness = shortness_of(name, view.words_with_terms)
     if shortness is None:
@@ -185,7 +186,8 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     weight = view.words_with_terms.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)
     glance = _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
     is_seen_at_a_glance = shortness is Shortness.LETTER and (n_lines <= glance or is_initial(name, n_lines, contexts))
-    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1)
+    is_of_a_block = bool(roles & {Role.LOOP, Role.WITH})
+    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1, is_of_a_block)
 
 
 def _as_a_term(view: FileView, name: str, shortness: Shortness) -> Shortness:

@@ -11,6 +11,7 @@ from string import digits
 
 from zephyrun.facts import FileFacts
 from zephyrun.fences import fence_of
+from zephyrun.findings.formulas import Formulas
 from zephyrun.languages.python.contexts import Contexts, read_contexts
 from zephyrun.languages.python.reading import ParsedFile
 from zephyrun.languages.python.scanner import Scan
@@ -30,6 +31,8 @@ from zephyrun.source import Place, SourceText
 
 _ID_LENGTH = 10
 _TERM = lazy_pattern(r"\b[A-Z]{2,6}\b")
+# A word of three letters or more between two others, or at the end of a sentence.
+_IN_PROSE = lazy_pattern(r"(?<=[a-z,] )([a-z]{3,})(?=\s+[a-z(]|[.,;:)]\s)")
 
 
 class Remedy(StrEnum):
@@ -109,13 +112,20 @@ class FileView:
 
     @cached_property
     def words_with_terms(self) -> WordChoices:
-        """What the team says about words, and what the file itself writes in capitals in comments and texts (`PDU`): whoever
-        works on it has met these as terms."""
+        """What the team says about words, and what the file itself writes in capitals in comments and texts (`PDU`), or among
+        the words of its documentation: whoever works on it has met these as terms."""
         spans = (*self.marks.comments, *self.marks.texts)
         terms = {
             word.lower() for start, end in spans for word in _TERM.findall(self.source.text, start, end)
         }
-        return replace(self.words, fine=self.words.fine | terms)
+        documentation = ((text.start, text.end) for text in self.facts.texts if text.use == "documentation")
+        prose = {word for start, end in documentation for word in _IN_PROSE.findall(self.source.text, start, end)}
+        return replace(self.words, fine=self.words.fine | terms | prose)
+
+    @cached_property
+    def formulas(self) -> Formulas:
+        """Where the file reckons."""
+        return Formulas(self.source, self.facts, self.contexts.by_binding)
 
     @cached_property
     def names_by_word(self) -> Mapping[str, Set[str]]:

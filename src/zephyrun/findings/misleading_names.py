@@ -13,6 +13,7 @@ from zephyrun.findings.about_names import (
     spelling_of,
 )
 from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.made_values import sort_made, with_article
 from zephyrun.languages.python.answers import Answer, Given
 from zephyrun.naming.questions import Wanted
 from zephyrun.naming.words import plural, singular, split_name
@@ -22,7 +23,6 @@ _DENYING = (("not",), ("no",), ("non",), ("is", "not"), ("has", "no"), ("without
 _WEIGHT_OF_A_FUNCTION = 3.0
 _WEIGHT_OF_A_VARIABLE = 1.0
 _WEIGHT_OF_A_CHECK = 1.5
-_YES_AND_NO = frozenset({"=True", "=False", "=None", "=0", "=1"})
 _PLAIN_TESTS = 2
 _SAID = Wanted(only_said=True)
 # Functions whose names begin so leave everything as it is.
@@ -32,12 +32,7 @@ _MEANING_EFFECTS = frozenset("or and create make new then".split())
 # With these behind it, a check says what its yes means.
 _ASKING_CHECKS = frozenset("if whether is has can".split())
 
-# Words for types at the end of a name, and what a variable of that name is not made from.
-_SORTS_OF_VALUES = {
-    "List()": "list", "List": "list", "ListComp": "list", "Dict()": "dict", "Dict": "dict", "DictComp": "dict",
-    "Set": "set", "SetComp": "set", "Tuple": "tuple", "Tuple()": "tuple", "JoinedStr": "str",
-}  # fmt: skip
-_SORTS_OF_CALLS = {"list": "list", "dict": "dict", "set": "set", "tuple": "tuple", "str": "str", "int": "int", "float": "float"}
+# Words for types at the end of a name, and what a variable of that name is.
 _TYPE_WORDS = {
     "list": "list", "dict": "dict", "set": "set", "tuple": "tuple", "str": "str", "string": "str", "int": "int",
     "float": "float",
@@ -45,7 +40,6 @@ _TYPE_WORDS = {
 _PREPOSITIONS = frozenset("from to by in as with without for of".split())
 # One of these holds several things.
 _COLLECTIVE = frozenset("batch chunk group page slice window block bunch part".split())
-_ARTICLES = {"int": "an int"}
 
 # Units by what they measure. Single letters are none by themselves: `s`, `m` and `g` may be anything.
 _UNITS = {
@@ -151,12 +145,12 @@ def _said_of_variable(name: str, contexts: tuple[Context, ...]) -> str:
 
 
 def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> str:
-    sorts = {sort for each in contexts if (sort := _sort_made(each)) is not None}
+    sorts = {sort for each in contexts if (sort := sort_made(each)) is not None}
     if words and words[0] in _ASKING and len(words) > 1:
         # A list may hold one answer for each of many things.
         wrong = sorts - {"bool", "list", "tuple"}
         if wrong and "bool" not in sorts:
-            return f"`{name}` asks yes or no, and holds {_with_article(min(wrong))}."
+            return f"`{name}` asks yes or no, and holds {with_article(min(wrong))}."
         return ""
     # What is behind a preposition is something else: `args_from_dict`.
     may_say = len(words) > 1 and not (_PREPOSITIONS | _ASKING) & set(words)
@@ -164,29 +158,7 @@ def _wrong_type(name: str, words: list[str], contexts: tuple[Context, ...]) -> s
     if said is None or not sorts or said in sorts or sorts == {"bool"}:
         # What `is_set` may well be `version_set`, and `generate_list` says whether to.
         return ""
-    return f"`{name}` calls itself {_with_article(said)}, and is {_with_article(min(sorts))}."
-
-
-def _sort_made(context: Context) -> str | None:
-    """Which sort of thing an assignment surely makes, `None` where it does not say."""
-    if context.sort is ContextSort.FROM_TEST:
-        return "bool" if context.name.partition(":")[0] in _TESTS else None
-    if context.sort is ContextSort.FROM_CALL:
-        return _SORTS_OF_CALLS.get(context.name)
-    if context.sort is not ContextSort.FROM_LITERAL:
-        return None
-    if context.name in _YES_AND_NO:
-        return "bool" if context.name in ("=True", "=False") else None
-    if context.name.startswith(("='", '="', "=str")):
-        return "str"
-    return _SORTS_OF_VALUES.get(context.name)
-
-
-_TESTS = frozenset("Eq NotEq Lt LtE Gt GtE Is IsNot In NotIn Not".split())
-
-
-def _with_article(sort: str) -> str:
-    return _ARTICLES.get(sort, f"a {sort}")
+    return f"`{name}` calls itself {with_article(said)}, and is {with_article(min(sorts))}."
 
 
 def _wrong_number(name: str, contexts: tuple[Context, ...]) -> str:

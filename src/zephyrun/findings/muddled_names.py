@@ -1,14 +1,16 @@
-"""`muddled-names`: two variables of one function that a reader takes for each other, and one idea under two names."""
+"""`muddled-names`: two variables of one function that a reader takes for each other, one idea under two names, and one name
+for two things."""
 
 from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Iterable, Iterator
-from itertools import combinations
+from itertools import chain, combinations
 from math import log2
 
 from zephyrun.findings.about_names import about_variable, lines_of, spelling_of
 from zephyrun.findings.finding import FileView, Finding
+from zephyrun.findings.second_meanings import find_second_meanings
 from zephyrun.findings.short_names import Shortness, shortness_of
 from zephyrun.languages.python.reserved import RESERVED
 from zephyrun.naming.features import is_variable
@@ -29,9 +31,18 @@ _SURELY = 0.5
 
 
 def find_muddled_names(view: FileView) -> Iterator[Finding]:
+    """Of each variable, the first thing that is found: a second meaning, a word to avoid, one cut short, one like another's."""
+    ways = (find_second_meanings(view), _find_words_to_avoid(view), _find_twins(view), _find_pairs(view))
+    told: set[tuple[str, str, int]] = set()
+    for finding in chain(*ways):
+        address = finding.scope, finding.subject, finding.ordinal
+        if address not in told:
+            told.add(address)
+            yield finding
+
+
+def _find_pairs(view: FileView) -> Iterator[Finding]:
     """Judge every pair of variables of each function; the later one of a pair is what is found."""
-    yield from _find_words_to_avoid(view)
-    yield from _find_twins(view)
     facts = view.facts
     to_name = set(view.variables_to_name)
     by_group: defaultdict[str, list[int]] = defaultdict(list)

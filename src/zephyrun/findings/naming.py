@@ -16,6 +16,7 @@ from zephyrun.naming.answers import answer
 from zephyrun.naming.features import is_good, is_variable
 from zephyrun.naming.file_usage import FileUsage, UsageOfFiles, usage_of
 from zephyrun.naming.glossary import NamedThing, things_in
+from zephyrun.naming.letters import skeleton
 from zephyrun.naming.offers import Derived, offers_of
 from zephyrun.naming.questions import (
     ANY_NAME,
@@ -189,12 +190,15 @@ def _own_words_of(project: UsageOfFiles) -> Callable[[Question], bool]:
 
 
 def _easing(project: UsageOfFiles) -> Callable[[Finding], Finding]:
-    """What lets any name be an answer where a short word is no term, but short for a word of the project."""
+    """What lets any name be an answer where a short word is no term, but the bones of a word of the project."""
     is_short = cache(project.is_short_for_another)
 
     def ease(finding: Finding) -> Finding:
         question = finding.question
-        if question is None or not (question.wanted.unless_short and all(map(is_short, question.wanted.short_words))):
+        if question is None or not question.wanted.unless_short:
+            return finding
+        bones = [word for word in question.wanted.short_words if skeleton(word) == word]
+        if len(bones) < len(question.wanted.short_words) or not all(map(is_short, bones)):
             return finding
         wanted = ANY_NAME._replace(short_words=question.wanted.short_words)
         return replace(finding, question=replace(question, wanted=wanted))

@@ -12,7 +12,7 @@ from zephyrun.patterns import lazy_pattern
 _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
-    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 30)),
+    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 40)),
     "e": (frozenset({Role.CATCH, Role.PARAMETER}), 60),
     **dict.fromkeys(("ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
     **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
@@ -28,7 +28,7 @@ _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
 # Short names for what certain calls give.
 _OF_CALLS = {
     "m": frozenset({"match", "search", "fullmatch", "finditer", "divmod"}),
-    "f": frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split()),
+    **dict.fromkeys("fg", frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split())),
     "st": frozenset({"stat", "lstat", "fstat"}),
     **dict.fromkeys(("af", "sa"), frozenset({"getaddrinfo"})),
     **dict.fromkeys("qrdhs", frozenset({"divmod"})),
@@ -47,7 +47,7 @@ _OF_TYPES = {
 _CAUGHT_LINES = 20
 # What a text is taken apart into, where it is held against single characters.
 _CHARACTER = lazy_pattern(r"""(?:Not)?(?:Eq:=(?:'(?:[^'\\]|\\.)'|"'")|In:=['"])""")
-_CHARACTER_LINES = 25
+_CHARACTER_LINES = 40
 # Where these are called, letters stand for what they stand for in the formula.
 _MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
 _FORMULA_LINES = 15
@@ -63,6 +63,8 @@ _COEFFICIENTS = 3
 _NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
 _COORDINATES = frozenset("xyz")
 _COORDINATE = lazy_pattern(r"([xyz])_?\d")
+# `ax`, `ay` and `az`, or `dx1` beside `dy1`: something in each direction.
+_DIRECTED = lazy_pattern(r"([a-z]{1,2}_?)([xyz])(_?\d?)")
 _COORDINATE_LINES = 60
 # So many letters of the alphabet that are taken out of one thing are its parts, as those of a matrix are.
 _LETTERS_OF_PARTS = 3
@@ -81,6 +83,7 @@ _GIVEN = _FROM_CALLS | {ContextSort.PART_OF}
 # So many letters of what was called are more than a chance end of it.
 _SHORTEST_END = 3
 _LETTERS = 2
+_DIGITS = "0123456789_"
 
 
 def is_conventional(
@@ -107,6 +110,8 @@ def is_conventional(
         return True
     if any(name in letters and _names_beside(facts, binding) >= {*letters} for letters in _COLOURS):
         return True
+    if _is_symbol_of_mathematics(name) or _is_directed(facts, binding, name):
+        return True
     if is_coordinate(name):
         directions = {each[:1] for each in _names_beside(facts, binding) if is_coordinate(each)}
         return len(directions) > 1 and n_lines <= _COORDINATE_LINES
@@ -116,6 +121,20 @@ def is_conventional(
         return n_lines <= _CAUGHT_LINES
     allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
     return binding_roles <= allowed and n_lines <= most_lines
+
+
+def _is_symbol_of_mathematics(name: str) -> bool:
+    """Whether a name in a function begins with a capital and is no longer than two letters: a matrix, a number of things."""
+    return name[:1].isupper() and name.replace("_", "").isalpha() and len(name.replace("_", "")) <= _LETTERS
+
+
+def _is_directed(facts: FileFacts, binding: int, name: str) -> bool:
+    """Whether a name stands beside one that differs from it in its direction alone."""
+    directed = _DIRECTED.fullmatch(name)
+    if directed is None:
+        return False
+    others = {f"{directed[1]}{each}{directed[3]}" for each in _COORDINATES if each != directed[2]}
+    return not others.isdisjoint(_names_beside(facts, binding))
 
 
 def _is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
@@ -193,7 +212,7 @@ def _is_of_a_formula(facts: FileFacts, binding: int, name: str, contexts: Sequen
         if len(like) >= _COEFFICIENTS:
             return True
     function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
-    if function is None or len(name.rstrip("0123456789_")) != 1:
+    if function is None or len(name.rstrip(_DIGITS)) != 1:
         return False
     if not any(call.rpartition(".")[2] in _MATHEMATICS for call in function.calls):
         return False

@@ -1,0 +1,71 @@
+"""Formulas: functions that reckon, in which letters stand for what they stand for in mathematics."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+
+from zephyrun.facts import Context, ContextSort, FileFacts, Role
+from zephyrun.naming.words import split_name
+from zephyrun.source import SourceText
+
+# Operators of numbers alone; those with which texts and lists are put together count only beside these.
+_OF_NUMBERS = frozenset("Sub Mult Div FloorDiv Pow MatMult USub".split())
+_OF_OTHERS_TOO = frozenset({"Add"})
+_RECKONING = frozenset({ContextSort.FROM_OPERATOR, ContextSort.OPERAND, ContextSort.GROWS_BY})
+_LETTERS = 2
+_LONGEST_SYMBOL = 3
+# Where so much is reckoned that a reader needs the formula beside the code.
+_FEW_OPERATIONS = 3
+_MANY_OPERATIONS = 8
+_LINES_FOR_AN_OPERATION = 3
+_MOSTLY = 0.5
+
+
+class Formulas:
+    """How much the functions of one file reckon."""
+
+    def __init__(self, source: SourceText, facts: FileFacts, contexts: Mapping[int, Sequence[Context]]) -> None:
+        self._source = source
+        self._facts = facts
+        self._contexts = contexts
+
+    def is_symbol(self, binding: int) -> bool:
+        """Whether a short name stands for something in a formula: a letter or two that is mostly reckoned with, or three in a
+        function that does little else."""
+        record = self._facts.bindings[binding]
+        words = [word for word in split_name(record.name) if not word.isdigit()]
+        own = {operation for operation, _ in self._operations(binding)}
+        if not own or max(map(len, words), default=0) > _LONGEST_SYMBOL:
+            return False
+        owner = self._facts.owner(record.scope)
+        n_operations = self._n_by_function.get(owner, 0)
+        is_mostly = len(own) >= _MOSTLY * len(record.references)
+        is_letter = len("".join(words)) <= _LETTERS
+        if is_letter and is_mostly and n_operations >= _FEW_OPERATIONS:
+            return True
+        around = self._facts.scopes[owner]
+        n_lines = self._source.line_of(max(around.end - 1, around.start)) - self._source.line_of(around.start) + 1
+        is_dense = n_operations >= _MANY_OPERATIONS and n_operations * _LINES_FOR_AN_OPERATION >= n_lines
+        return is_dense and (is_letter or is_mostly)
+
+    @cached_property
+    def _n_by_function(self) -> Mapping[int, int]:
+        """The number of operations of each function, by its scope."""
+        plain: dict[int, set[int]] = {}
+        others: dict[int, set[int]] = {}
+        for binding in self._contexts:
+            if binding >= 0 and Role.READ in self._facts.roles(binding):
+                owner = self._facts.owner(self._facts.bindings[binding].scope)
+                for start, is_of_numbers in self._operations(binding):
+                    (plain if is_of_numbers else others).setdefault(owner, set()).add(start)
+        return {owner: len(found) + min(len(found), len(others.get(owner, ()))) for owner, found in plain.items()}
+
+    def _operations(self, binding: int) -> set[tuple[int, bool]]:
+        """Where a variable is reckoned with or worked out, and whether by what only numbers know."""
+        return {
+            (each.start, operator in _OF_NUMBERS)
+            for each in self._contexts.get(binding, ())
+            if each.sort in _RECKONING
+            and (operator := each.name.rstrip("<>:=~").partition(":")[0].rstrip("<>=~")) in _OF_NUMBERS | _OF_OTHERS_TOO
+        }
