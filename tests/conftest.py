@@ -22,6 +22,11 @@ _COUNTED = {
 }
 
 
+def pytest_xdist_auto_num_workers():
+    """One more than there are processors: tests of commands wait for what they start."""
+    return (os.cpu_count() or 1) + 1
+
+
 def pytest_terminal_summary(terminalreporter):
     """By the rule of three: none of n bounds the rate below 3/n, with 95 % confidence."""
     for test, what in _COUNTED.items():
