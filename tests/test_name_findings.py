@@ -292,7 +292,10 @@ SHORT = {
     "cut short beside a whole word": (
         "def f(old, new):\n    wei_old = old()\n    log(wei_old)\n\n\ndef g(weight):\n    return weight\n", {},
     ),
-    "reckoned with": ("def f(kg, day):\n    q = kg * 3\n    r = q - day\n    log()\n    s = r / q\n" + "    log()\n" * 30 + "    return q * s - r\n", {}),
+    "reckoned with": ("def f(kg, day):\n    q = kg * 3\n    r = q - day\n" + "    log()\n    q = q / r - q\n" * 9 + "    return q * r\n", {}),
+    "reckoned with now and then": (
+        "def f(kg, day):\n    q = kg * 3\n    r = q - day\n" + "    log()\n" * 16 + "    return q * r\n", {"q": "", "r": ""}
+    ),
     "hardly reckoned with": (
         "def f(kg, day):\n    q = kg * 3\n    r = q - day\n" + "    log(q, r)\n" * 16 + "    return q, r\n", {"q": "", "r": ""}
     ),

@@ -13,13 +13,14 @@ from zephyrun.source import SourceText
 _OF_NUMBERS = frozenset("Sub Mult Div FloorDiv Pow MatMult USub".split())
 _OF_OTHERS_TOO = frozenset({"Add"})
 _RECKONING = frozenset({ContextSort.FROM_OPERATOR, ContextSort.OPERAND, ContextSort.GROWS_BY})
-_LETTERS = 2
 _LONGEST_SYMBOL = 3
 # Where so much is reckoned that a reader needs the formula beside the code.
-_FEW_OPERATIONS = 3
 _MANY_OPERATIONS = 8
-_LINES_FOR_AN_OPERATION = 3
+_LINES_FOR_AN_OPERATION = 4
 _MOSTLY = 0.5
+
+# Where an operation starts and ends.
+Span = tuple[int, int]
 
 
 class Formulas:
@@ -31,8 +32,8 @@ class Formulas:
         self._contexts = contexts
 
     def is_symbol(self, binding: int) -> bool:
-        """Whether a short name stands for something in a formula: a letter or two that is mostly reckoned with, or three in a
-        function that does little else."""
+        """Whether a short name stands for something in a formula: it is mostly reckoned with, in a function that does little
+        else. What is worked out in a line or two says no more of its letters than any other code."""
         record = self._facts.bindings[binding]
         words = [word for word in split_name(record.name) if not word.isdigit()]
         own = {operation for operation, _ in self._operations(binding)}
@@ -40,31 +41,28 @@ class Formulas:
             return False
         owner = self._facts.owner(record.scope)
         n_operations = self._n_by_function.get(owner, 0)
-        is_mostly = len(own) >= _MOSTLY * len(record.references)
-        is_letter = len("".join(words)) <= _LETTERS
-        if is_letter and is_mostly and n_operations >= _FEW_OPERATIONS:
-            return True
+        if len(own) < _MOSTLY * len(record.references) or n_operations < _MANY_OPERATIONS:
+            return False
         around = self._facts.scopes[owner]
         n_lines = self._source.line_of(max(around.end - 1, around.start)) - self._source.line_of(around.start) + 1
-        is_dense = n_operations >= _MANY_OPERATIONS and n_operations * _LINES_FOR_AN_OPERATION >= n_lines
-        return is_dense and (is_letter or is_mostly)
+        return n_operations * _LINES_FOR_AN_OPERATION >= n_lines
 
     @cached_property
     def _n_by_function(self) -> Mapping[int, int]:
         """The number of operations of each function, by its scope."""
-        plain: dict[int, set[int]] = {}
-        others: dict[int, set[int]] = {}
+        plain: dict[int, set[Span]] = {}
+        others: dict[int, set[Span]] = {}
         for binding in self._contexts:
             if binding >= 0 and Role.READ in self._facts.roles(binding):
                 owner = self._facts.owner(self._facts.bindings[binding].scope)
-                for start, is_of_numbers in self._operations(binding):
-                    (plain if is_of_numbers else others).setdefault(owner, set()).add(start)
+                for operation, is_of_numbers in self._operations(binding):
+                    (plain if is_of_numbers else others).setdefault(owner, set()).add(operation)
         return {owner: len(found) + min(len(found), len(others.get(owner, ()))) for owner, found in plain.items()}
 
-    def _operations(self, binding: int) -> set[tuple[int, bool]]:
+    def _operations(self, binding: int) -> set[tuple[Span, bool]]:
         """Where a variable is reckoned with or worked out, and whether by what only numbers know."""
         return {
-            (each.start, operator in _OF_NUMBERS)
+            ((each.start, each.end), operator in _OF_NUMBERS)
             for each in self._contexts.get(binding, ())
             if each.sort in _RECKONING
             and (operator := each.name.rstrip("<>:=~").partition(":")[0].rstrip("<>=~")) in _OF_NUMBERS | _OF_OTHERS_TOO
