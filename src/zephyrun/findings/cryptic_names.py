@@ -102,9 +102,7 @@ def _variables(view: FileView) -> Iterator[Finding]:
         and _is_asked(view, binding)
         and (each := _judge(view, binding)) is not None
     ]
-    crowds = Counter(
-        group_of(facts, view.path, each.binding) for each in judged if each.shortness is not Shortness.TRADE_FORM
-    )
+    crowds = Counter(group_of(facts, view.path, each.binding) for each in judged)
     for each in judged:
         n_in_crowd = crowds[group_of(facts, view.path, each.binding)]
         is_wide = not is_local_variable(facts, each.binding)
@@ -136,8 +134,6 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
     if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON, Shortness.STUMP):
         return ANY_NAME
-    if judged.shortness is Shortness.TRADE_FORM:
-        return None
     if judged.shortness is Shortness.GLUED:
         return Wanted(_LIKELY, only_said=True)
     if judged.shortness in (Shortness.COMPOUND, Shortness.TERM):
@@ -154,10 +150,8 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     return Wanted(_FAIRLY_LIKELY, only_said=is_short)
 
 
-def _wanted_for_others(judged: _Judged) -> Wanted | None:
+def _wanted_for_others(judged: _Judged) -> Wanted:
     """The same for a name by which others may know the thing: a parameter, or a variable of a module or class."""
-    if judged.shortness is Shortness.TRADE_FORM:
-        return None
     # Who calls a function reads what it is given, too: only what is surely better is worth a word.
     is_plain = judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON)
     return Wanted(_VERY_LIKELY if is_plain else _SURELY, only_said=True)
@@ -180,7 +174,7 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     if is_conventional(facts, binding, name, roles, n_lines, contexts) or view.formulas.is_symbol(binding):
         return None
     shortness = shortness_of(name, view.words_with_terms)
-    if shortness is None:
+    if shortness in (None, Shortness.TRADE_FORM):
         return None
     shortness = _as_a_term(view, name, shortness)
     weight = view.words_with_terms.crypticness(name) * (log2(1 + n_lines) + log2(1 + len(record.references)) / 2)

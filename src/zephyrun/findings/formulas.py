@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from functools import cached_property
 
 from zephyrun.facts import Context, ContextSort, FileFacts, Role
 from zephyrun.naming.words import split_name
+from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
 # Operators of numbers alone; those with which texts and lists are put together count only beside these.
 _OF_NUMBERS = frozenset("Sub Mult Div FloorDiv Pow MatMult USub".split())
-_OF_OTHERS_TOO = frozenset({"Add"})
+_OPERATORS = _OF_NUMBERS | {"Add"}
+_OPERATOR = lazy_pattern(r"[A-Za-z]+")
 _RECKONING = frozenset({ContextSort.FROM_OPERATOR, ContextSort.OPERAND, ContextSort.GROWS_BY})
 _LONGEST_SYMBOL = 3
 # Where so much is reckoned that a reader needs the formula beside the code.
@@ -20,7 +23,7 @@ _LINES_FOR_AN_OPERATION = 4
 _MOSTLY = 0.5
 
 # Where an operation starts and ends.
-Span = tuple[int, int]
+_Span = tuple[int, int]
 
 
 class Formulas:
@@ -36,12 +39,13 @@ class Formulas:
         else. What is worked out in a line or two says no more of its letters than any other code."""
         record = self._facts.bindings[binding]
         words = [word for word in split_name(record.name) if not word.isdigit()]
-        own = {operation for operation, _ in self._operations(binding)}
-        if not own or max(map(len, words), default=0) > _LONGEST_SYMBOL:
+        if max(map(len, words), default=0) > _LONGEST_SYMBOL:
+            return False
+        if len(self._operations(binding)) < _MOSTLY * len(record.references):
             return False
         owner = self._facts.owner(record.scope)
         n_operations = self._n_by_function.get(owner, 0)
-        if len(own) < _MOSTLY * len(record.references) or n_operations < _MANY_OPERATIONS:
+        if n_operations < _MANY_OPERATIONS:
             return False
         around = self._facts.scopes[owner]
         n_lines = self._source.line_of(max(around.end - 1, around.start)) - self._source.line_of(around.start) + 1
@@ -50,20 +54,21 @@ class Formulas:
     @cached_property
     def _n_by_function(self) -> Mapping[int, int]:
         """The number of operations of each function, by its scope."""
-        plain: dict[int, set[Span]] = {}
-        others: dict[int, set[Span]] = {}
+        plain: defaultdict[int, set[_Span]] = defaultdict(set)
+        others: defaultdict[int, set[_Span]] = defaultdict(set)
         for binding in self._contexts:
             if binding >= 0 and Role.READ in self._facts.roles(binding):
                 owner = self._facts.owner(self._facts.bindings[binding].scope)
-                for operation, is_of_numbers in self._operations(binding):
-                    (plain if is_of_numbers else others).setdefault(owner, set()).add(operation)
-        return {owner: len(found) + min(len(found), len(others.get(owner, ()))) for owner, found in plain.items()}
+                for span, operator in self._operations(binding).items():
+                    (plain if operator in _OF_NUMBERS else others)[owner].add(span)
+        return {owner: len(found) + min(len(found), len(others[owner])) for owner, found in plain.items()}
 
-    def _operations(self, binding: int) -> set[tuple[Span, bool]]:
-        """Where a variable is reckoned with or worked out, and whether by what only numbers know."""
+    def _operations(self, binding: int) -> dict[_Span, str]:
+        """Where a variable is reckoned with or worked out, and by which operator."""
         return {
-            ((each.start, each.end), operator in _OF_NUMBERS)
+            (each.start, each.end): operator[0]
             for each in self._contexts.get(binding, ())
             if each.sort in _RECKONING
-            and (operator := each.name.rstrip("<>:=~").partition(":")[0].rstrip("<>=~")) in _OF_NUMBERS | _OF_OTHERS_TOO
+            and (operator := _OPERATOR.match(each.name)) is not None
+            and operator[0] in _OPERATORS
         }

@@ -8,7 +8,7 @@ from dataclasses import replace
 from math import log2
 from typing import NamedTuple
 
-from zephyrun.facts import ContextSort, Role
+from zephyrun.facts import Context, ContextSort, Role
 from zephyrun.findings.about_names import about_variable, lines_of, spelling_of
 from zephyrun.findings.finding import FileView, Finding, Remedy
 from zephyrun.findings.made_values import sort_made, with_article
@@ -34,14 +34,14 @@ class _Given(NamedTuple):
 
 def find_second_meanings(view: FileView) -> Iterator[Finding]:
     """Variables of functions that are given things of two sorts, one behind the other, where no branch lies between."""
-    twice = {binding for binding in view.variables_to_name if _is_made_in_two_ways(view, binding)}
+    sorts = {binding: made for binding in view.variables_to_name if len(set((made := _sorts_made(view, binding)).values())) > 1}
     found: set[int] = set()
-    for block in _blocks(view.parsed.tree) if twice else ():
+    for block in _blocks(view.parsed.tree) if sorts else ():
         last: dict[int, _Given] = {}
         for statement in block:
             binding = _binding_given(view, statement)
-            if binding in twice:
-                given = _given(view, statement, binding)
+            if binding in sorts:
+                given = _given(view, statement, sorts[binding])
                 before = last.get(binding)
                 if before is not None and binding not in found and _is_another(view, binding, before, given, block[-1]):
                     found.add(binding)
@@ -49,22 +49,23 @@ def find_second_meanings(view: FileView) -> Iterator[Finding]:
                 last[binding] = given
 
 
-def _is_made_in_two_ways(view: FileView, binding: int) -> bool:
-    """The cheap question first: hardly any variable is made of two sorts of things."""
-    return len({_sort_at(view, binding, each.start) for each in view.contexts.by_binding.get(binding, ())} - {""}) > 1
-
-
-def _sort_at(view: FileView, binding: int, start: int) -> str:
-    """What sort of thing a variable is given by a value that begins at an offset, "" where that is not known."""
+def _sorts_made(view: FileView, binding: int) -> dict[int, str]:
+    """What sorts of things a variable is given, by where their values begin; hardly any is given two."""
+    found: dict[int, str] = {}
     for each in view.contexts.by_binding.get(binding, ()):
-        if each.start == start:
-            if each.sort is ContextSort.FROM_CALL and each.name in _OF_CALLS:
-                return _OF_CALLS[each.name]
-            if each.sort is ContextSort.FROM_LITERAL and _NUMBER.fullmatch(each.name):
-                return "" if each.name in _NUMBERS_THAT_ANSWER else "number"
-            if (sort := sort_made(each)) is not None:
-                return _ALIKE.get(sort, sort)
-    return ""
+        if sort := _sort_of(each):
+            found.setdefault(each.start, sort)
+    return found
+
+
+def _sort_of(context: Context) -> str:
+    """What sort of thing a context says that a variable is given, "" where it does not."""
+    if context.sort is ContextSort.FROM_CALL and context.name in _OF_CALLS:
+        return _OF_CALLS[context.name]
+    if context.sort is ContextSort.FROM_LITERAL and _NUMBER.fullmatch(context.name):
+        return "" if context.name in _NUMBERS_THAT_ANSWER else "number"
+    sort = sort_made(context) or ""
+    return _ALIKE.get(sort, sort)
 
 
 def _blocks(tree: ast.Module) -> Iterator[list[ast.stmt]]:
@@ -82,11 +83,11 @@ def _binding_given(view: FileView, statement: ast.stmt) -> int:
     return -1
 
 
-def _given(view: FileView, statement: ast.stmt, binding: int) -> _Given:
+def _given(view: FileView, statement: ast.stmt, sorts: dict[int, str]) -> _Given:
     assert isinstance(statement, ast.Assign), "it gives a variable a value"
     value_start = view.parsed.start_of(statement.value)
     end = view.parsed.end_of(statement)
-    return _Given(view.parsed.start_of(statement), value_start, end, _sort_at(view, binding, value_start))
+    return _Given(view.parsed.start_of(statement), value_start, end, sorts.get(value_start, ""))
 
 
 def _is_another(view: FileView, binding: int, before: _Given, after: _Given, last: ast.stmt) -> bool:
