@@ -7,8 +7,10 @@ from collections.abc import Iterator
 
 from zephyrun.link_facts import FunctionRecord, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.value_sorts import Values
 from zephyrun.linking.values import Evaluator, decorator_callee
+from zephyrun.patterns import lazy_pattern
 
 _SHARED_FILE = "conftest.py"
 _FIXTURE = "fixture"
@@ -20,6 +22,8 @@ _TAKES_PARAMETERS = "parametrize"
 _NAMING_PARAMETERS = (b"parametrize", b"fixture(")
 # Where this stands, under names that are worked out, too.
 _FILLING_ALL = "pytest_generate_tests"
+_WORD = lazy_pattern(r"\w+")
+_NAMED_FIXTURE = lazy_pattern(r"(\w+)\s*=\s*[\w.]*fixture\(")
 _FIXTURES = frozenset({"pytest.fixture", "_pytest.fixtures.fixture"})
 
 
@@ -75,7 +79,7 @@ def given_by_fixture(evaluator: Evaluator, file: LinkedFile, record: FunctionRec
         return None
     given: list[Values] = []
     for there in evaluator.linkage.mentioning(name):
-        if _fills_otherwise(there, name):
+        if _fills_otherwise(evaluator, there, name):
             return None
         for each in there.links.functions:
             if each.name != name or all(evaluator.is_harmless(there, decorator) for decorator in each.decorators):
@@ -106,19 +110,21 @@ def _is_in_reach(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord,
 
 def _may_be_called(evaluator: Evaluator, name: str) -> bool:
     """Whether a test may be called by somebody other than who runs the tests: its name stands not only behind `def`."""
-    elsewhere = re.compile(rf"(?<!\w)(?<!def ){re.escape(name)}(?!\w)")
+    elsewhere = re.compile(rf"{name}(?<!\w{name})(?<!def {name})(?!\w)")
     return any(elsewhere.search(file.source.text) for file in evaluator.linkage.mentioning(name))
 
 
-def _fills_otherwise(file: LinkedFile, name: str) -> bool:
+def _fills_otherwise(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
     """Whether a text of a file may name a parameter that is to be filled, or another name for a fixture."""
-    if not any(word in file.data for word in _NAMING_PARAMETERS):
-        return False
-    if re.search(rf"(?<!\w){re.escape(name)}\s*=\s*[\w.]*fixture\(", file.source.text):
-        return True
-    return any(
-        name in re.split(r"\W+", text.words) and text.use != "documentation" for text in file.facts.texts
-    )
+    return any(word in file.data for word in _NAMING_PARAMETERS) and name in _filling_words(evaluator, file.path)
+
+
+@once_a_version
+def _filling_words(evaluator: Evaluator, path: str) -> frozenset[str]:
+    """The words of a file's texts, and the names that its fixtures are given by assignments."""
+    file = evaluator.file(path)
+    texts = " ".join(each.words for each in file.facts.texts if each.use != "documentation")
+    return frozenset([*_WORD.findall(texts), *_NAMED_FIXTURE.findall(file.source.text)])
 
 
 def users_of(

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import AttributeUse, Handed, Origin, OriginSort, Put
+from zephyrun.linking.glances import glance
 from zephyrun.linking.texts import OF_OPERATORS
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, Values, ValueSort, may_be_of
 from zephyrun.patterns import lazy_pattern
@@ -50,8 +51,8 @@ _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN, ValueSort.UN
 _HOLDING = (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING)
 _RUNNING_IT_ALONE = frozenset({"staticmethod", "classmethod"})
 _LOOKUPS = frozenset({"getattr", "setattr", "attrgetter"})
-_RUNS_TEXTS = lazy_pattern(r"\b(?:exec|eval|__dict__|vars|globals|locals)\s*\(|\b__dict__\b")
-_NAMESPACES = lazy_pattern(r"\b(?:__dict__|vars|globals|locals)\b")
+_RUNS_TEXTS = lazy_pattern(rb"\b(?:exec|eval|__dict__|vars|globals|locals)\s*\(|\b__dict__\b")
+_NAMESPACES = lazy_pattern(rb"\b(?:__dict__|vars|globals|locals)\b")
 
 
 class _Place(NamedTuple):
@@ -183,7 +184,7 @@ class Holdings:
     def _find_lookup(self, name: str) -> bool:
         return any(
             name in text.words.split(".")
-            and (text.callee.name in _LOOKUPS or _NAMESPACES.search(file.source.text) is not None)
+            and (text.callee.name in _LOOKUPS or _has_namespaces(file.data))
             for file in self._evaluator.linkage.mentioning(name)
             for text in file.links.texts
         )
@@ -270,10 +271,23 @@ class Holdings:
         )
 
 
+@glance
+def _has_namespaces(data: bytes) -> bool:
+    """Whether a file seems to have namespaces in its hands."""
+    return _NAMESPACES.search(data) is not None
+
+
+@glance
+def _runs_texts(data: bytes) -> bool:
+    """Whether a file seems to run texts, or to call for namespaces."""
+    return _RUNS_TEXTS.search(data) is not None
+
+
 def _may_be_named_by_text(file: LinkedFile, name: str) -> bool:
     """Whether a file that runs texts, or has namespaces in its hands, has a text with a name in it."""
-    text = file.source.text
-    return _RUNS_TEXTS.search(text) is not None and re.search(rf"[\"'][^\"'\n]*\b{re.escape(name)}\b", text) is not None
+    if not _runs_texts(file.data):
+        return False
+    return re.search(rf"[\"'][^\"'\n]*\b{re.escape(name)}\b", file.source.text) is not None
 
 
 def is_mutable(value: Value) -> bool:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from zephyrun.link_facts import OriginSort
 from zephyrun.linking.exports import is_exported
+from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, Values, ValueSort
 from zephyrun.patterns import lazy_pattern
@@ -19,10 +20,11 @@ if TYPE_CHECKING:
 _NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
 # A module that sets its own names by what it works out, or by code that it runs.
 _SETS_OWN = lazy_pattern(
-    r"\b(?:globals|locals|vars)\s*\(\s*\)\s*(?:\.\s*(?:update|setdefault|__setitem__)\b|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))"
-    r"|\bexec\s*\([^\n]*(?:\bglobals\s*\(|\b__dict__\b)|^exec\s*\([^,\n]*\)\s*(?:#.*)?$",
+    rb"\b(?:globals|locals|vars)\s*\(\s*\)\s*(?:\.\s*(?:update|setdefault|__setitem__)\b|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))"
+    rb"|\bexec\s*\([^\n]*(?:\bglobals\s*\(|\b__dict__\b)|^exec\s*\([^,\n]*\)\s*(?:#.*)?$",
     re.MULTILINE,
 )
+_WORDS_SETTING_OWN = (b"globals", b"locals", b"vars", b"exec")
 
 
 def values_from_elsewhere(evaluator: Evaluator, file: LinkedFile, name: str) -> Values:
@@ -69,6 +71,10 @@ def _is_set_by_worked_out_name(evaluator: Evaluator, file: LinkedFile) -> bool:
     """Whether something sets names of a module that it works out, at all."""
     if not file.is_own:
         return False
-    if evaluator.answers.once(("sets own names", file.path), lambda: _SETS_OWN.search(file.source.text) is not None):
-        return True
-    return evaluator.modules_about.is_filled(file.path)
+    return _sets_own(file.data) or evaluator.modules_about.is_filled(file.path)
+
+
+@glance
+def _sets_own(data: bytes) -> bool:
+    """Whether a module seems to set names of its own that it works out."""
+    return any(word in data for word in _WORDS_SETTING_OWN) and _SETS_OWN.search(data) is not None

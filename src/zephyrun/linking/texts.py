@@ -35,6 +35,7 @@ OF_OPERATORS = frozenset(
 )
 _DEFINES_OPERATOR = lazy_pattern(rb"def\s+(?:%b)\s*[(\[]" % "|".join(sorted(OF_OPERATORS)).encode())
 _CLASS_HEAD = lazy_pattern(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
+_BEFORE_QUOTE = lazy_pattern(rb"([\w\x80-\xff]+)[\"']")
 _WRITTEN = lazy_pattern(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
 _MAKES_CLASSES = tuple(
     (word, lazy_pattern(pattern))
@@ -217,6 +218,12 @@ def _words_before(data: bytes, position: int) -> Iterator[bytes]:
 def written_in(data: bytes) -> frozenset[bytes]:
     """The names of attributes to which a file may give a value, at a glance."""
     return frozenset(_WRITTEN.findall(data))
+
+
+@glance
+def words_ending_texts_in(data: bytes) -> frozenset[bytes]:
+    """The words with which a text may end: those that stand right before a quote, at a glance."""
+    return frozenset(_BEFORE_QUOTE.findall(data))
 
 
 @glance

@@ -36,8 +36,9 @@ from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, Named
 from zephyrun.linking.modules import puts_modules_anywhere
 from zephyrun.linking.modules_about import ModulesAbout
+from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
-from zephyrun.linking.texts import registering_in
+from zephyrun.linking.texts import registering_in, words_ending_texts_in
 from zephyrun.linking.value_sorts import (
     OR_BELOW,
     UNKNOWN_VALUE,
@@ -389,7 +390,7 @@ class Evaluator:
             return _NOTHING_KNOWN
         record = file.facts.bindings[binding]
         if record.outside:
-            return self._of_outside_name(file, record.name)
+            return self._of_outside_name(file.path, record.name)
         return self.answers.all_of((file.path, binding), lambda: without_depths(self._find_binding_values(file, binding)))
 
     def _find_binding_values(self, file: LinkedFile, binding: int) -> Values:
@@ -547,7 +548,7 @@ class Evaluator:
         if dotted in self._modules_put:
             return True
         last = dotted.rpartition(".")[2]
-        return self._are_modules_put_anywhere and bool(self.linkage.paths_matching(last, rb"\b%b[\"']" % re.escape(last).encode()))
+        return self._are_modules_put_anywhere and bool(self.linkage.paths_where(last, words_ending_texts_in))
 
     @cached_property
     def _are_modules_replaced(self) -> bool:
@@ -558,31 +559,50 @@ class Evaluator:
             for path in self.linkage.paths_mentioning(word)
         )
 
-    def _of_outside_name(self, file: LinkedFile, name: str) -> Values:
-        stars = [use for use in file.links.imports if use.name == "*"]
-        if name in BUILTINS and not self._may_be_taken_along(file, name):
+    @once_a_version
+    def _of_outside_name(self, path: str, name: str) -> Values:
+        file, is_builtin = self.file(path), name in BUILTINS
+        if is_builtin and not self._may_be_taken_along(file, name):
             return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{name}")})
-        for use in stars:
-            values = self.module_attribute(file, self.linkage.module_of_import(file, use), name)
-            if UNKNOWN_VALUE not in values:
+        for there, module in self._taking_along(path):
+            # What a module inside takes along for a builtin is not looked for.
+            values = self._bound_in_module(there, module, name) if there is file or not is_builtin else None
+            if values is not None and UNKNOWN_VALUE not in values:
                 return values
         return _NOTHING_KNOWN
 
     def _may_be_taken_along(self, file: LinkedFile, name: str) -> bool:
         """Whether a file may have a name from an import of everything, of modules that do so, too."""
-        rest, seen = [file], {file.path}
-        for each in rest:
-            for use in each.links.imports:
-                if use.name != "*":
-                    continue
-                path = self.linkage.find_module(self.linkage.module_of_import(each, use), each.path)
-                there = self.linkage.file(path) if path is not None else None
-                if there is None or name in there.module_bindings:
-                    return True
-                if there.path not in seen:
-                    seen.add(there.path)
-                    rest.append(there)
+        for each, module in self._taking_along(file.path):
+            there = self._module_file(each, module)
+            if there is None or name in there.module_bindings:
+                return True
         return False
+
+    @once_a_version
+    def _taking_along(self, path: str) -> list[tuple[LinkedFile, str]]:
+        """The imports of everything that a file makes, each followed by those of the module that it leads to: the file with
+        the import, and the module that it names."""
+        found: list[tuple[LinkedFile, str]] = []
+        seen = {path}
+        rest = self._imports_of_all(self.file(path))
+        while rest:
+            found.append(rest.pop())
+            there = self._module_file(*found[-1])
+            if there is not None and there.path not in seen:
+                seen.add(there.path)
+                rest += self._imports_of_all(there)
+        return found
+
+    def _imports_of_all(self, file: LinkedFile) -> list[tuple[LinkedFile, str]]:
+        """The imports of everything in a file, the last one first."""
+        uses = [use for use in file.links.imports if use.name == "*"]
+        return [(file, self.linkage.module_of_import(file, use)) for use in reversed(uses)]
+
+    def _module_file(self, file: LinkedFile, dotted: str) -> LinkedFile | None:
+        """The file of a module, as another file would find it."""
+        path = self.linkage.find_module(dotted, file.path)
+        return self.linkage.file(path) if path is not None else None
 
     def _of_import(self, file: LinkedFile, index: int) -> Values:
         use = file.links.imports[index]
@@ -605,6 +625,14 @@ class Evaluator:
 
     def module_attribute(self, file: LinkedFile, dotted: str, name: str) -> Values:
         """What a name of a module stands for."""
+        values = self._bound_in_module(file, dotted, name)
+        if values is not None:
+            return values
+        there = self._module_file(file, dotted)
+        return self._of_outside_name(there.path, name) if there is not None and name not in BUILTINS else _NOTHING_KNOWN
+
+    def _bound_in_module(self, file: LinkedFile, dotted: str, name: str) -> Values | None:
+        """As `module_attribute`; `None` where a module has a name, if at all, from an import of everything."""
         path = self.linkage.find_module(dotted, file.path)
         inner = f"{dotted}.{name}" if dotted else name
         is_inner = self.linkage.is_package(inner)
@@ -625,9 +653,7 @@ class Evaluator:
             return values | self.module_values(file, inner) if is_inner else values
         if is_inner:
             return self.module_values(file, inner)
-        if not there.is_own:
-            return frozenset({Value(ValueSort.FOREIGN, name=inner)})
-        return self._of_outside_name(there, name) if name not in BUILTINS else _NOTHING_KNOWN
+        return None if there.is_own else frozenset({Value(ValueSort.FOREIGN, name=inner)})
 
     def _of_attribute(self, file: LinkedFile, origin: Origin) -> Values:
         receivers = self.values(file, origin.parts[0])
