@@ -23,6 +23,7 @@ class BorrowedMethods:
         self._evaluator = evaluator
         self._meanings = evaluator.meanings
         self._asked: set[tuple[str, int]] = set()
+        self._taken_by_path: dict[str, list[int]] = {}
 
     def is_borrowed(self, file: LinkedFile, index: int) -> bool:
         """Whether a method may be called on something that is no instance of its class."""
@@ -50,10 +51,21 @@ class BorrowedMethods:
         return [path for path in self._evaluator.linkage.paths_writing(name) if self._has_borrowed(path)]
 
     def _has_borrowed(self, path: str) -> bool:
-        if path not in self._paths:
+        if path not in self._titles_taken_of:
             return False
         file = self._evaluator.linkage.file(path)
-        return file is not None and any(self.is_borrowed(file, index) for index, each in enumerate(file.links.functions) if each.owner >= 0)
+        return file is not None and any(self.is_borrowed(file, index) for index in self._methods_taken(file))
+
+    def _methods_taken(self, file: LinkedFile) -> list[int]:
+        """The functions of a file that something takes from their class."""
+        if file.path not in self._taken_by_path:
+            taken = {title: self._taken[file.path, title] for title in self._titles_taken_of[file.path]}
+            self._taken_by_path[file.path] = [
+                index
+                for index, record in enumerate(file.links.functions)
+                if record.owner >= 0 and record.name in taken.get(file.links.classes[record.owner].name, ())
+            ]
+        return self._taken_by_path[file.path]
 
     def _is_of_others(self, path: str, taken: MemberTaken, key: tuple[str, int]) -> bool:
         """Whether what takes a method from a class calls it on anything but instances of that."""
@@ -93,8 +105,12 @@ class BorrowedMethods:
         )
 
     @cached_property
-    def _paths(self) -> set[str]:
-        return {path for path, _ in self._taken}
+    def _titles_taken_of(self) -> dict[str, list[str]]:
+        """The names of the classes of each file of which something takes methods."""
+        found: dict[str, list[str]] = {}
+        for path, title in self._taken:
+            found.setdefault(path, []).append(title)
+        return found
 
     @cached_property
     def _taken(self) -> dict[Named, dict[str, list[tuple[str, MemberTaken]]]]:

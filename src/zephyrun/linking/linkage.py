@@ -200,6 +200,12 @@ class LinkedFile:
         )
 
     @cached_property
+    def taking_last(self) -> dict[int, int]:
+        """The functions by the bindings of their last parameters."""
+        functions = enumerate(self.links.functions)
+        return {record.parameters[-1].binding: number for number, record in functions if record.parameters}
+
+    @cached_property
     def handed_by_call(self) -> dict[int, list[Handed]]:
         """What each call is handed."""
         return _by_call(self.links.handed)
@@ -454,10 +460,10 @@ class Linkage:
                 found.append(path)
         return found
 
-    def has_rests(self, path: str) -> bool:
-        """Whether a file seems to hand dictionaries of keywords on, at a glance."""
-        data = self.contents[path]
-        return isinstance(data, bytes) and any(mark in data for mark in _REST_MARKS)
+    @cached_property
+    def paths_with_rests(self) -> frozenset[str]:
+        """The modules that seem to hand dictionaries of keywords on, at a glance."""
+        return frozenset(path for path, data in self._modules_read if any(mark in data for mark in _REST_MARKS))
 
     def _paths_seen(self, look: Callable[[bytes], bool]) -> list[str]:
         """The project's modules of which a glance says yes, in order of their paths."""

@@ -534,7 +534,7 @@ class MemberUsage:
         """Doubts about dictionaries of keywords that make records, or replace fields of some."""
         if not any(map(self._has_field, self.family)):
             return
-        for path in filter(self._linkage.has_rests, self._linkage.paths):
+        for path in sorted(self._linkage.paths_with_rests):
             file = self._linkage.file(path)
             for rest in file.links.rests if file is not None else ():
                 assert file is not None, "it has calls"

@@ -94,6 +94,9 @@ class ParameterUsage:
         self.name = usage.target.name
         self.functions: list[FunctionKey] = []
         self._known_as_given: dict[FunctionKey, bool] = {}
+        # Functions that take any keywords, and are never given the name as one, or may be.
+        self._given_without: set[FunctionKey] = set()
+        self._given_with: set[FunctionKey] = set()
         self._known_as_attribute: dict[str, bool] = {}
 
     def note(self) -> None:
@@ -521,7 +524,7 @@ class ParameterUsage:
         for file, rest in self._rests_to(self.functions):
             if rest.keys is not None and self.name in rest.keys:
                 self._note_key(file, rest)
-            elif rest.keys is None and not self._is_forwarded_without(file, rest, set()):
+            elif rest.keys is None and not self._is_forwarded_without(file, rest):
                 self._usage.doubt(
                     f"what `**` hands on in {file.path} holds no `{self.name}`", file.path, rest.start
                 )
@@ -566,8 +569,9 @@ class ParameterUsage:
         loading = self._loading_paths(functions)
         paths.update(loading)
         paths.update(path for key in functions for path, _ in self._followed(key).rests)
-        for path in self._linkage.paths if are_kept else sorted(paths):
-            file = self._linkage.file(path) if self._linkage.has_rests(path) else None
+        with_rests = self._linkage.paths_with_rests
+        for path in sorted(with_rests if are_kept else with_rests & paths):
+            file = self._linkage.file(path)
             for rest in file.links.rests if file is not None else ():
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
@@ -639,40 +643,46 @@ class ParameterUsage:
     def _runs_one_of(self, value: Value, functions: list[FunctionKey]) -> bool:
         return any(key in functions for key in functions_called(self._evaluator, value))
 
-    def _is_forwarded_without(
-        self, file: LinkedFile, rest: RestUse, seen: set[FunctionKey]
-    ) -> bool:
+    def _is_forwarded_without(self, file: LinkedFile, rest: RestUse) -> bool:
         """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
+        seen = set(self._given_without)
+        is_without = self._goes_without(file, rest, seen)
+        if is_without:
+            self._given_without = seen
+        return is_without
+
+    def _goes_without(self, file: LinkedFile, rest: RestUse, seen: set[FunctionKey]) -> bool:
+        """As `_is_forwarded_without`, with the functions that are taken to be given no such keyword: those of which that is
+        known, and those that led here."""
         if rest.value.sort is not OriginSort.NAME:
             return False
         is_handed_on, is_left = handed_on_and_left(file, rest.value.binding, self.name)
         if not is_left or (is_handed_on and self._may_be_key):
             # It may be put into the dictionary on the way.
             return False
-        for number, record in enumerate(file.links.functions):
-            last = record.parameters[-1] if record.parameters else None
-            if last is None or last.binding != rest.value.binding:
-                continue
-            if last.sort is not ParameterSort.REST_KEYWORDS or len(
-                file.links.sources.get(last.binding, ())
-            ) != 1:
-                return False
-            if any(each.name == self.name and each.sort in BY_KEYWORD for each in record.parameters):
-                # What is given under that name goes to the parameter, and is not among the rest.
-                return True
-            key = (file.path, number)
-            if key in seen:
-                return True
+        number = file.taking_last.get(rest.value.binding)
+        if number is None:
+            # What else is a variable holds the keys that are written out where it is set.
+            keys = keys_set(file, rest.value.binding)
+            return keys is not None and self.name not in keys and not is_handed_on
+        record = file.links.functions[number]
+        last = record.parameters[-1]
+        if last.sort is not ParameterSort.REST_KEYWORDS or len(file.links.sources.get(last.binding, ())) != 1:
+            return False
+        if any(each.name == self.name and each.sort in BY_KEYWORD for each in record.parameters):
+            # What is given under that name goes to the parameter, and is not among the rest.
+            return True
+        key = (file.path, number)
+        if key not in seen and key not in self._given_with:
             seen.add(key)
-            if self._linkage.is_library and is_public_function(self._evaluator, file, record):
-                return False
-            return not self._is_given(key) and all(
-                inner.keys is None and self._is_forwarded_without(other, inner, seen)
-                for other, inner in self._rests_to([key])
-            )
-        # What else is a variable holds the keys that are written out where it is set.
-        keys = keys_set(file, rest.value.binding)
-        return keys is not None and self.name not in keys and not is_handed_on
+            is_public = self._linkage.is_library and is_public_function(self._evaluator, file, record)
+            if is_public or self._is_given(key) or not self._are_given_without(key, seen):
+                self._given_with.add(key)
+        return key not in self._given_with
+
+    def _are_given_without(self, key: FunctionKey, seen: set[FunctionKey]) -> bool:
+        """Whether the dictionaries of keywords with which a function may be run are without the name."""
+        return all(rest.keys is None and self._goes_without(file, rest, seen) for file, rest in self._rests_to([key]))
 
     def _is_given(self, key: FunctionKey) -> bool:
         """Whether some call that may run a function has the name as a keyword. Of one that goes about as a
