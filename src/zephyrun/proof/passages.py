@@ -64,21 +64,37 @@ class PutBack(NamedTuple):
     assumed: tuple[str, ...]
 
 
-def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content], world: World) -> PutBack | None:
-    """One version with the functions written out that the other one has not; `None` where there are none, or
-    where something might notice. The surroundings in `world` are by the paths of this version."""
+class Apart(NamedTuple):
+    """A file of one version, and the dotted names of its functions that the other version of it has not."""
+
+    parsed: ParsedFile
+    names: frozenset[str]
+
+
+def functions_apart(parsed: ParsedFile, other: ParsedFile) -> Apart:
+    """The functions that only the first of two versions of a file has."""
+    facts, beside = parsed.facts, other.facts
+    there = {beside.dotted(each.inner_scope) for each in beside.definitions}
+    functions = {facts.dotted(each.inner_scope) for each in facts.definitions if each.sort is ScopeKind.FUNCTION}
+    return Apart(parsed, frozenset(functions - there))
+
+
+def put_back_passages(files: Mapping[str, Content], apart: Mapping[str, Apart], world: World) -> PutBack | None:
+    """One version with the functions written out that the other one has not, which are given by the paths of their files;
+    `None` where there are none, or where something might notice. The surroundings in `world` are by the paths of this
+    version."""
     if any(asks_for_callers(data) for path, data in files.items() if is_python(path) and isinstance(data, bytes)):
         return None
     current, counts, assumed = dict(files), dict[str, int](), dict[str, None]()
     lines: dict[str, tuple[int, ...]] = {}
-    beside = {path: _names_beside(data, other.get(path)) for path, data in files.items()}
-    names = {path: each for path, each in beside.items() if each}
+    rest = {path: each for path, each in apart.items() if each.names}
     for _ in range(_MOST_ROUNDS):
-        found = _put_one_back(world.evaluator(current), current, names, world)
+        found = _put_one_back(world.evaluator(current), rest, world)
         if found is None:
             break
         path, written, rests_on = found
         current[path] = written.data
+        rest[path] = rest[path]._replace(parsed=written.parsed)
         counts[path] = counts.get(path, 0) + 1
         before = lines.get(path)
         lines[path] = written.lines if before is None else tuple(before[line - 1] for line in written.lines)
@@ -86,36 +102,14 @@ def put_back_passages(files: Mapping[str, Content], other: Mapping[str, Content]
     return PutBack(current, counts, lines, tuple(assumed)) if counts else None
 
 
-def has_functions_beside(files: Mapping[str, Content], other: Mapping[str, Content]) -> bool:
-    """Whether some file has a function that its other version has not."""
-    return any(_names_beside(data, other.get(path)) for path, data in files.items())
-
-
-def _names_beside(data: Content, other: Content | None) -> frozenset[str]:
-    """The dotted names of the functions that only the first of two versions of a file has."""
-    if not isinstance(data, bytes) or not isinstance(other, bytes) or data == other:
-        return frozenset()
-    try:
-        with deep_recursion():
-            facts, beside = parse(data).facts, parse(other).facts
-    except (UnreadableSource, RecursionError):
-        return frozenset()
-    there = {beside.dotted(each.inner_scope) for each in beside.definitions}
-    functions = {facts.dotted(each.inner_scope) for each in facts.definitions if each.sort is ScopeKind.FUNCTION}
-    return frozenset(functions - there)
-
-
 def _put_one_back(
-    evaluator: Evaluator, files: Mapping[str, Content], names: Mapping[str, frozenset[str]], world: World
+    evaluator: Evaluator, files: Mapping[str, Apart], world: World
 ) -> tuple[str, _Written, list[str]] | None:
     """A path, its text with one function of those names written out at its calls, and what that rests on."""
-    for path, asked in names.items():
-        data = files[path]
-        assert isinstance(data, bytes), "only code has functions"
-        parsed = parse(data)
+    for path, (parsed, names) in files.items():
         around = world.surroundings.get(path, Surroundings())
         for definition in parsed.facts.definitions:
-            if parsed.facts.dotted(definition.inner_scope) in asked:
+            if parsed.facts.dotted(definition.inner_scope) in names:
                 passage = _Passage.found(evaluator, path, parsed, definition.name_start, around)
                 written = passage.written_out() if passage is not None else None
                 if passage is not None and written is not None:
@@ -124,9 +118,10 @@ def _put_one_back(
 
 
 class _Written(NamedTuple):
-    """The text of a file with a function written out, and the line from which each of its lines comes."""
+    """The text of a file with a function written out, what it says, and the line from which each of its lines comes."""
 
     data: bytes
+    parsed: ParsedFile
     lines: tuple[int, ...]
 
 
@@ -197,10 +192,10 @@ class _Passage:
                 self._check_call(call)
                 edits.append(self._edit(call))
             data = EditSet(edits).apply(self._parsed.source)
-            parse(data)
+            parsed = parse(data)
         except (_Refused, UnreadableSource, UnreadableText):
             return None
-        return _Written(data, tuple(self._lines_of(edits)))
+        return _Written(data, parsed, tuple(self._lines_of(edits)))
 
     def _lines_of(self, edits: list[Edit]) -> Iterator[int]:
         """The line from which each line of the edited text comes; what is written out comes from the function."""

@@ -53,13 +53,16 @@ class Guess(NamedTuple):
 
 
 def align_files(
-    old: Mapping[str, Content], new: Mapping[str, Content], moved: Mapping[str, str]
+    old: Mapping[str, Content], new: Mapping[str, Content], moved: Mapping[str, str], known: Mapping[str, AlignedFile]
 ) -> dict[str, AlignedFile]:
-    """The changed Python files that both versions have and that can be read, by their old paths."""
+    """The changed Python files that both versions have and that can be read, by their old paths. What is `known` is taken
+    as it is."""
     found = {}
     for path, before in old.items():
         after = new.get(moved.get(path, path))
-        if before != after and is_python(path) and isinstance(before, bytes) and isinstance(after, bytes):
+        if path in known:
+            found[path] = known[path]
+        elif before != after and is_python(path) and isinstance(before, bytes) and isinstance(after, bytes):
             try:
                 with deep_recursion():
                     found[path] = _align(parse(before), parse(after))

@@ -13,9 +13,9 @@ from zephyrun.proof.comparison import NO_CALLS_KNOWN, NOTHING_RESPELLED, Respell
 from zephyrun.proof.guessed_renames import Reason, find_renames
 from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.moved_files import find_moved
-from zephyrun.proof.passages import PASSAGE, PutBack, has_functions_beside, put_back_passages
+from zephyrun.proof.passages import PASSAGE, Apart, PutBack, functions_apart, put_back_passages
 from zephyrun.proof.remains import Surroundings
-from zephyrun.proof.rename_map import align_files
+from zephyrun.proof.rename_map import AlignedFile, align_files
 from zephyrun.proof.renames import World, judge_text
 from zephyrun.proof.surroundings import Content
 from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
@@ -74,14 +74,24 @@ def compare_trees(
         code = (name for name, data in sorted(new.items()) if is_python(name) and isinstance(data, bytes))
         return TreeProof(Verdict.SAME, tuple((name, FileProof(Verdict.SAME)) for name in code))
     question = _Question(strict, code_only, reason_against, run_all, world)
-    proof = _compare(old, new, question)
+    moved = find_moved(old, new)
+    files = align_files(old, new, moved, {})
+    proof = _compare(old, new, moved, files, question)
     if proof.verdict is Verdict.SAME:
         return proof
-    put_back = [_put_back(*versions, question) for versions in ((old, new), (new, old))]
+    # Of what lies elsewhere no passages are put back.
+    aligned = {path: each for path, each in files.items() if path not in moved}
+    apart = [
+        {path: functions_apart(each.old, each.new) for path, each in aligned.items()},
+        {path: functions_apart(each.new, each.old) for path, each in aligned.items()},
+    ]
+    put_back = [_put_back(version, apart[number], question.world) for number, version in enumerate((old, new))]
     if put_back == [None, None]:
         return proof
-    versions = [each.files if each is not None else files for each, files in zip(put_back, (old, new), strict=True)]
-    other = _compare(versions[0], versions[1], question)
+    before, after = (each.files if each is not None else version for each, version in zip(put_back, (old, new), strict=True))
+    changed = {path for each in put_back if each is not None for path in each.counts}
+    kept = {path: each for path, each in files.items() if path not in changed}
+    other = _compare(before, after, moved, align_files(before, after, moved, kept), question)
     return _with_passages(proof, other, put_back, question)
 
 
@@ -96,12 +106,11 @@ class _Question:
     world: World
 
 
-def _put_back(files: Mapping[str, Content], other: Mapping[str, Content], question: _Question) -> PutBack | None:
+def _put_back(files: Mapping[str, Content], apart: Mapping[str, Apart], world: World) -> PutBack | None:
     """One version with the passages put back that the other one has not in functions of their own."""
-    if not has_functions_beside(files, other):
+    if not any(each.names for each in apart.values()):
         return None
-    world = question.world
-    return put_back_passages(files, other, replace(world, surroundings=world.look_around(files)))
+    return put_back_passages(files, apart, replace(world, surroundings=world.look_around(files)))
 
 
 def _with_passages(
@@ -146,13 +155,17 @@ def _at_real_lines(path: str, proof: FileProof, put_back: Sequence[PutBack | Non
     return replace(proof, differences=differences)
 
 
-def _compare(old: Mapping[str, Content], new: Mapping[str, Content], question: _Question) -> TreeProof:
-    """Judge two trees as they are."""
+def _compare(
+    old: Mapping[str, Content],
+    new: Mapping[str, Content],
+    moved: Mapping[str, str],
+    files: Mapping[str, AlignedFile],
+    question: _Question,
+) -> TreeProof:
+    """Judge two trees as they are, with the files of which both versions are there, aligned, by their old paths."""
     world = question.world
     surroundings = world.look_around(old)
-    moved = find_moved(old, new)
     before = {name: name for name in new} | {new_path: path for path, new_path in moved.items()}
-    files = align_files(old, new, moved)
     renames = find_renames(old, new, replace(world, surroundings=surroundings), files, moved)
     changed = {name for name in new if old.get(before.get(name, name)) != new[name]}
     pairs = [
