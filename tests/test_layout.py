@@ -497,6 +497,8 @@ KEPT_WHOLE = {
     "import": f"from hive.log import {'a' * 30} as b, {'c' * 30}\n",
     "star import": f"from {'hive.' * 20}log import *\n",
     "annotated": f"w: dict[{'a' * 30}, {'b' * 30}] = {'c' * 20}\n",
+    "yield from": f"def f():\n    yield from {'a' * 40}({'b' * 20}) | {'c' * 20}\n",
+    "await before an operator": f"async def f():\n    await {'a' * 40}({'b' * 20}) | {'c' * 20}\n",
     "await": f"async def f():\n    return await {'a' * 40}({'b' * 20}, {'c' * 20})\n",
     "yield": f"def f():\n    w = yield {'a' * 40}({'b' * 20}, {'c' * 20})\n",
     "with": f"with {'a' * 30}({'b' * 20}) as c, {'d' * 20}() as e:\n    pass\n",

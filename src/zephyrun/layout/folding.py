@@ -30,8 +30,9 @@ _OPERATORS = (
 _CLAUSE = lazy_pattern(r"(?<![\w.])(?:async[ \t]+for|(?<!async )for|if)\b")
 _LOOP = lazy_pattern(r"(?<![\w.])for\b")
 _BRANCH = lazy_pattern(r"(?<![\w.])(?:if|else)\b")
+# What stands behind `await` may be less than all that follows.
 _VALUE_HEADS = lazy_pattern(
-    r"(?:return|yield|await|if|elif|while|assert|(?:async[ \t]+)?for\b.*?\bin)\b[ \t]*"
+    r"(?:return|yield(?:[ \t]+from)?|if|elif|while|assert|(?:async[ \t]+)?for\b.*?\bin)\b[ \t]*"
 )
 _IMPORT_HEAD = lazy_pattern(r"from[ \t]+[\w.]+[ \t]+import[ \t]+")
 _ASSIGNED = lazy_pattern(r"(?<![=!<>:])(?:[-+*/%&|^@]|//|\*\*|>>|<<)?=(?!=)[ \t]*")
@@ -197,7 +198,7 @@ def value_range(piece: Piece) -> tuple[int, int] | None:
     if match := _VALUE_HEADS.match(flat):
         if flat.startswith("assert") and "," in flat:
             return None
-        if not flat.startswith(("return", "yield", "await", "assert")):
+        if not flat.startswith(("return", "yield", "assert")):
             head, _, body = flat.partition(":")
             if "lambda" in flat or ":=" in flat or body.strip():
                 # The body of the block stands behind its head.

@@ -9,6 +9,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import Binding, Role
 from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.proof.python_versions import GENERIC_BUILTINS, JOINED_CLASSES, NEW_BUILTINS, PythonVersion
 
@@ -122,7 +123,7 @@ def _annotates(tree: ast.Module) -> bool:
         isinstance(each, ast.AnnAssign)
         or (isinstance(each, ast.arg) and each.annotation is not None)
         or (isinstance(each, _FUNCTIONS) and each.returns is not None)
-        for each in ast.walk(tree)
+        for each in nodes_in(tree)
     )
 
 

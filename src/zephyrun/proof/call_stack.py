@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.patterns import lazy_pattern
 
 # What leads to frames, or shows them. Source: library reference.
@@ -29,7 +30,7 @@ def asks_for_callers(data: bytes) -> bool:
         tree = ast.parse(data)
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         return True
-    return any(_asks_for_level(node) for node in ast.walk(tree))
+    return any(_asks_for_level(node) for node in nodes_in(tree))
 
 
 def _asks_for_level(node: ast.AST) -> bool:

@@ -27,6 +27,7 @@ from functools import cached_property
 from typing import Any
 
 from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.proof.annotations import DropSureAnnotations
 from zephyrun.proof.conditions import Conditions
 from zephyrun.proof.constant_locals import ConstantLocals
@@ -150,7 +151,7 @@ class Canonical:
     @cached_property
     def _name_starts(self) -> dict[int, int]:
         """Where the names of definitions stand whose `def` or `class` begins at an offset."""
-        nodes = [each for each in ast.walk(self._parsed.tree) if isinstance(each, (*_FUNCTIONS, ast.ClassDef))]
+        nodes = [each for each in self._parsed.nodes if isinstance(each, (*_FUNCTIONS, ast.ClassDef))]
         return {
             self._parsed.start_of(each): self._parsed.places[id(each), "name"][0]
             for each in nodes
@@ -281,7 +282,7 @@ class Canonical:
         """Leave out what does nothing beside other statements: it may stand between two that belong together."""
         if "pass" not in self._parsed.source.text:
             return
-        for node in ast.walk(tree):
+        for node in nodes_in(tree):
             for field in ("body", "orelse", "finalbody"):
                 block = getattr(node, field, None)
                 if isinstance(block, list) and any(isinstance(each, ast.Pass) for each in block):
@@ -417,7 +418,7 @@ class _DropAnnotations(ast.NodeTransformer):
     def visit_AnnAssign(self, node: ast.AnnAssign) -> ast.stmt:
         if not self._is_in_function or node.value is None or not node.simple:
             return node
-        if not all(map(self._is_plain, ast.walk(node.annotation))):
+        if not all(map(self._is_plain, nodes_in(node.annotation))):
             return node
         self.n_dropped += 1
         return ast.copy_location(ast.Assign([node.target], node.value), node)

@@ -101,7 +101,7 @@ def compare_files(
                 _canonical(version, surroundings, calls)
                 for version, calls in zip(versions, known_calls, strict=True)
             ]
-            rewritten = _compare(*versions, question, rewriting)
+            rewritten = _compare(_afresh(versions[0]), _afresh(versions[1]), question, rewriting)
             return proof if _tells_more(proof, rewritten) else rewritten
     except UnreadableSource as problem:
         return FileProof(Verdict.UNPROVEN, differences=(Difference(0, 0, str(problem)),))
@@ -162,6 +162,11 @@ def _canonical(version: Version, surroundings: Surroundings, known_calls: KnownC
     canonical = Canonical(version, surroundings, known_calls)
     canonical.rewrite(version.parsed.tree)
     return canonical
+
+
+def _afresh(version: Version) -> Version:
+    """A version whose tree was rewritten, with nothing that is known of it from before."""
+    return replace(version, parsed=replace(version.parsed))
 
 
 def _parse_side(data: bytes, side: str) -> ParsedFile:

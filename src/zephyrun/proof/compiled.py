@@ -23,6 +23,7 @@ from collections.abc import Callable, Mapping, Sequence
 from types import CodeType
 from typing import NamedTuple
 
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.named_constants import without_names
 from zephyrun.proof.normal_form import DOCUMENTED, constant_key, without_documentation
@@ -84,7 +85,7 @@ def compiled_difference(
 def _drop_documentation(tree: ast.Module) -> None:
     """Leave documentation out. A statement that does nothing stands first everywhere, so that no other text
     becomes documentation."""
-    for node in ast.walk(tree):
+    for node in nodes_in(tree):
         if isinstance(node, DOCUMENTED):
             nothing = ast.Pass(lineno=1, col_offset=0, end_lineno=1, end_col_offset=0)
             node.body = [nothing, *without_documentation(node.body)]
@@ -107,13 +108,13 @@ def _called_names(tree: ast.Module) -> list[tuple[str, bool]]:
     variable is one of an inner function that only has the same name."""
     imported = {
         each.asname or each.name.partition(".")[0]
-        for node in ast.walk(tree)
+        for node in nodes_in(tree)
         if isinstance(node, ast.Import | ast.ImportFrom)
         for each in node.names
     }
     return [
         (node.func.value.id, node.func.value.id in imported)
-        for node in ast.walk(tree)
+        for node in nodes_in(tree)
         if isinstance(node, ast.Call)
         and isinstance(node.func, ast.Attribute)
         and isinstance(node.func.value, ast.Name)
@@ -130,7 +131,7 @@ def _compiled(module: ast.Module) -> CodeType:
     tree: ast.AST = module
     if sys.version_info >= (3, 12):
         tree = _KeepComprehensionsApart().visit(tree)
-    for number, node in enumerate(ast.walk(tree), 1):
+    for number, node in enumerate(nodes_in(tree), 1):
         if hasattr(node, "lineno"):
             node.lineno = node.end_lineno = number  # type: ignore[attr-defined]
             node.col_offset = node.end_col_offset = 0  # type: ignore[attr-defined]

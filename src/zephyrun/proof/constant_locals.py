@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 
 from zephyrun.facts import Role
 from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.proof.named_constants import constant_at, is_constant
 from zephyrun.proof.normal_form import Version, is_own_variable, is_text_statement
 
@@ -34,9 +35,8 @@ class ConstantLocals:
     def take_out(self, tree: ast.Module) -> None:
         """Change a tree of the file's text in place, and count anew."""
         self.counts = {CONSTANT_LOCAL: 0, UNUSED: 0}
-        parents = {id(child): node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
-        for function in [each for each in ast.walk(tree) if isinstance(each, _FUNCTIONS)]:
-            constants = dict(self._constants(function, parents))
+        for function in [each for each in nodes_in(tree) if isinstance(each, _FUNCTIONS)]:
+            constants = dict(self._constants(function))
             for statement in [each for each in function.body if self._stands_for(each) in constants]:
                 self._remove(function.body, statement, CONSTANT_LOCAL)
             if constants:
@@ -66,23 +66,23 @@ class ConstantLocals:
 
     # -- constants ---------------------------------------------------------------------------
 
-    def _constants(
-        self, function: ast.FunctionDef | ast.AsyncFunctionDef, parents: dict[int, ast.AST]
-    ) -> Iterator[tuple[int, ast.expr]]:
+    def _constants(self, function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[tuple[int, ast.expr]]:
         """The variables of a function that stand for one constant wherever they are read, with it."""
-        reads: dict[int, list[ast.Name]] = {}
-        for node in ast.walk(function):
+        given = {
+            binding: statement.value
+            for statement in function.body
+            if (binding := self._stands_for(statement)) is not None and isinstance(statement, ast.Assign)
+        }
+        if not given:
+            return
+        read: set[int] = set()
+        for node in nodes_in(function):
             if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
-                reads.setdefault(self._parsed.binding_of(node), []).append(node)
-        for statement in function.body:
-            binding = self._stands_for(statement)
-            if binding is None:
-                continue
-            assert isinstance(statement, ast.Assign), "it gives a variable a constant"
-            uses = reads.get(binding, ())
-            # A text by itself would be documentation.
-            if uses and not any(isinstance(parents[id(each)], ast.Expr) for each in uses):
-                yield binding, statement.value
+                read.add(self._parsed.binding_of(node))
+            elif isinstance(node, ast.Expr) and isinstance(node.value, ast.Name):
+                # A text by itself would be documentation.
+                given.pop(self._parsed.binding_of(node.value), None)
+        yield from ((binding, value) for binding, value in given.items() if binding in read)
 
     def _stands_for(self, statement: ast.stmt) -> int | None:
         """The variable that a statement gives a constant, if nothing else gives it anything, and only its own

@@ -16,6 +16,7 @@ from heapq import heapify, heappop, heappush
 from typing import NamedTuple
 
 from zephyrun.facts import FileFacts, Role
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.proof.python_versions import NEW_MODULES
 
@@ -270,7 +271,7 @@ def _is_constant(statement: ast.stmt) -> bool:
         and len(statement.targets) == 1
         and isinstance(statement.targets[0], ast.Name)
         and not statement.targets[0].id.startswith("__")
-        and all(isinstance(each, _PLAIN_VALUES) for each in ast.walk(statement.value))
+        and all(isinstance(each, _PLAIN_VALUES) for each in nodes_in(statement.value))
     )
 
 
@@ -294,7 +295,7 @@ def _is_plain(expression: ast.expr, known: _Known) -> bool:
         return True
     return all(
         each.id in known.harmless if isinstance(each, ast.Name) else isinstance(each, _PLAIN)
-        for each in ast.walk(expression)
+        for each in nodes_in(expression)
     )
 
 
@@ -332,7 +333,7 @@ def _read_at_once(statement: ast.stmt) -> Iterator[str]:
     """The names that a statement reads when it runs; those in the bodies of functions are read later."""
     if isinstance(statement, _FUNCTIONS):
         for part in [*statement.decorator_list, *_evaluated(statement)]:
-            yield from (each.id for each in ast.walk(part) if isinstance(each, ast.Name))
+            yield from (each.id for each in nodes_in(part) if isinstance(each, ast.Name))
     elif isinstance(statement, ast.ClassDef):
         for each in statement.body:
             yield from _read_at_once(each)

@@ -13,6 +13,7 @@ from typing import Any, NamedTuple
 
 from zephyrun.facts import Role
 from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.proof.plain_values import PlainValues
 
 OPERATORS_ASSUMPTION = "comparison and arithmetic operators are not overloaded against their meaning"
@@ -60,7 +61,7 @@ class Explaining:
         target = first.targets[0]
         if not isinstance(target, ast.Name) or self._plain.kind(first.value) is None:
             return None
-        reads = [each for each in ast.walk(second) if isinstance(each, ast.Name) and each.id == target.id]
+        reads = [each for each in nodes_in(second) if isinstance(each, ast.Name) and each.id == target.id]
         if len(reads) != 1 or not isinstance(reads[0].ctx, ast.Load):
             return None
         if isinstance(second, ast.Expr) and second.value is reads[0]:
@@ -75,7 +76,7 @@ class Explaining:
         """Whether to work a value out calls nothing and looks nothing up but what a function was given."""
         return all(
             isinstance(each, _QUIET) or (isinstance(each, ast.Name) and self.is_given(each))
-            for each in ast.walk(value)
+            for each in nodes_in(value)
         )
 
     # -- the reader --------------------------------------------------------------------------
@@ -85,7 +86,7 @@ class Explaining:
         for slot, child in _evaluated(node):
             if child is read:
                 return slot
-            if any(each is read for each in ast.walk(child)):
+            if any(each is read for each in nodes_in(child)):
                 return self._first_read(child, read, is_quiet=is_quiet)
             if not self._does_nothing(child, is_quiet=is_quiet):
                 return None

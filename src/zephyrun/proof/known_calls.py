@@ -37,7 +37,7 @@ def differ_in_keywords(aligned: AlignedFile) -> bool:
     """Whether calls have keywords in one of two versions that they have not in the other."""
     counts = [
         Counter(
-            len(call.keywords) for call in ast.walk(version.tree) if isinstance(call, ast.Call) and call.keywords
+            len(call.keywords) for call in version.nodes if isinstance(call, ast.Call) and call.keywords
         )
         for version in (aligned.old, aligned.new)
     ]

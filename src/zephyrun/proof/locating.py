@@ -225,7 +225,15 @@ class _UnitComparison:
             return 0
         return int(heads[min(index, len(heads) - 1)].node.lineno)
 
+    def _have_like_locals(self, old_head: _Head, new_head: _Head) -> bool:
+        """Whether the locals of two statements of one shape are those that were paired."""
+        pairs = zip(old_head.form.order, new_head.form.order, strict=True)
+        return all(self._old_of.get(after) == before for before, after in pairs)
+
     def _compare_heads(self, old_head: _Head, new_head: _Head) -> Difference | None:
+        is_of_one_shape = old_head.shape == new_head.shape and not old_head.is_documentation
+        if is_of_one_shape and self._have_like_locals(old_head, new_head):
+            return None
         old_form = _form_of(self.old, old_head, lambda binding: binding)
         new_form = _form_of(
             self.new, new_head, lambda binding: self._old_of.get(binding, ("new", binding))

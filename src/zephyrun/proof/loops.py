@@ -11,6 +11,7 @@ import ast
 from collections.abc import Callable, Iterator
 
 from zephyrun.facts import FileFacts, Reference, Role
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.proof.normal_form import Version, is_own_variable
 from zephyrun.proof.plain_values import Kind, PlainValues
 
@@ -41,8 +42,10 @@ class Loops:
     def rewrite(self, tree: ast.Module) -> None:
         """Change a tree of the file's text in place, and count anew."""
         self.n_rewritten = 0
-        parents = {id(child): node for node in ast.walk(tree) for child in ast.iter_child_nodes(node)}
-        for loop in [each for each in ast.walk(tree) if isinstance(each, ast.For)]:
+        nodes = nodes_in(tree)
+        loops = [each for each in nodes if isinstance(each, ast.For)]
+        parents = {id(child): node for node in nodes for child in ast.iter_child_nodes(node)} if loops else {}
+        for loop in loops:
             things = self._looped_by_index(loop)
             if things is not None and self._stays(things, loop, parents):
                 self._loop_over_things(loop, things)
@@ -125,7 +128,7 @@ class Loops:
             return False
         is_repeated = any(isinstance(each, _LOOPS) for each in _around(loop, parents))
         names = [
-            each for each in ast.walk(self._function_around(loop, parents))
+            each for each in nodes_in(self._function_around(loop, parents))
             if isinstance(each, ast.Name) and isinstance(each.ctx, ast.Load) and self._parsed.binding_of(each) == self._parsed.binding_of(things)
         ]  # fmt: skip
         return all(
@@ -139,7 +142,7 @@ class Loops:
         """What a variable is given, if only one statement gives it anything."""
         if any(each.role is not (Role.READ if number else Role.ASSIGN) for number, each in enumerate(references)):
             return None
-        for node in ast.walk(self._function_around(inside, parents)):
+        for node in nodes_in(self._function_around(inside, parents)):
             if isinstance(node, ast.Assign) and len(node.targets) == 1 and isinstance(node.targets[0], ast.Name):
                 if self._parsed.start_of(node.targets[0]) == references[0].start:
                     return node.value

@@ -17,6 +17,7 @@ from typing import NamedTuple, TypeGuard
 
 from zephyrun.facts import FileFacts, Role
 from zephyrun.languages.python import ParsedFile
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation, Surroundings, namespace_reservation
@@ -70,7 +71,7 @@ def constants_beside(other: FileFacts, parsed: ParsedFile) -> dict[int, NamedCon
 def _told_apart(tree: ast.Module, names: Collection[str]) -> Iterator[str]:
     """The names of texts that do not do what the texts would: a text by itself is documentation, and whether two
     texts are one is left to the interpreter."""
-    for node in ast.walk(tree):
+    for node in nodes_in(tree):
         if isinstance(node, ast.Expr):
             asked = [node.value]
         elif isinstance(node, ast.Compare) and any(isinstance(each, ast.Is | ast.IsNot) for each in node.ops):
@@ -121,7 +122,7 @@ def namespace_reservations(
 def _imports_everything(statement: ast.stmt) -> bool:
     """Whether a statement may bring names that nobody wrote down, the constant's among them."""
     return any(
-        isinstance(node, ast.ImportFrom) and node.names[0].name == "*" for node in ast.walk(statement)
+        isinstance(node, ast.ImportFrom) and node.names[0].name == "*" for node in nodes_in(statement)
     )
 
 

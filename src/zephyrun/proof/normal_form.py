@@ -38,7 +38,14 @@ _LOCAL_HOMES = frozenset({ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPRE
 DOCUMENTED = (ast.Module, ast.ClassDef, ast.FunctionDef, ast.AsyncFunctionDef)
 # Fields that never decide what a program does: comments about types, and the `u` of a text.
 _SILENT_FIELDS = frozenset({"type_comment", "kind", "type_ignores"})
+_FIELDS_TOLD = {
+    sort: tuple(field for field in sort._fields if field not in _SILENT_FIELDS)
+    for sort in vars(ast).values()
+    if isinstance(sort, type) and issubclass(sort, ast.AST)
+}
 _ANNOTATIONS = frozenset({"annotation", "returns"})
+# What a node has not that was made without a field.
+_NO_FIELD = object()
 
 
 class Spelling(NamedTuple):
@@ -103,6 +110,17 @@ class Version:
         """What the version's text says."""
         return self.parsed.facts
 
+    @cached_property
+    def _locality(self) -> dict[int, bool]:
+        return {}
+
+    def is_local(self, binding: int) -> bool:
+        """As `is_local_variable`, asked once for each variable."""
+        is_local = self._locality.get(binding)
+        if is_local is None:
+            is_local = self._locality[binding] = is_local_variable(self.facts, binding)
+        return is_local
+
     @property
     def statements(self) -> list[ast.stmt]:
         """The statements at the top level, without the definitions of constants."""
@@ -121,7 +139,7 @@ class Version:
         by where the name stands, -1 for the module."""
         form = NormalForm(self)
         found: dict[int, tuple[Hashable, int]] = {}
-        for node in ast.walk(self.parsed.tree):
+        for node in self.parsed.nodes:
             if isinstance(node, DOCUMENTED):
                 start = -1 if isinstance(node, ast.Module) else self.parsed.places[id(node), "name"][0]
                 first = node.body[0] if node.body else None
@@ -138,7 +156,7 @@ class Version:
         are_postponed = "__future__.annotations" in self.facts.imports
         variables = self._annotated_variables()
         found: dict[int, tuple[Hashable, int]] = {-1: ((are_postponed and bool(variables), self._written(variables)), 1)}
-        for node in ast.walk(self.parsed.tree):
+        for node in self.parsed.nodes:
             if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
                 start = self.parsed.places[id(node), "name"][0]
                 arguments = node.args
@@ -227,13 +245,12 @@ class NormalForm:
         self._respelled = version.respelled
         self._respelled_starts = sorted(version.respelled)
         self._literal_parts: dict[int, object] = {}
-        self._movable: dict[int, bool] = {}
         self._numbers_scopes = numbers_scopes
         self._scopes: dict[int, int] = {}
         self._where = 0
         self._in_annotation = False
         self._in_customised_class = False
-        self._leaves_out: Callable[[ast.AST, str], bool] = lambda node, field: False
+        self._leaves_out: Callable[[ast.AST, str], bool] | None = None
 
     def _number_of(self, binding: int) -> Hashable:
         if self._given_number is not None:
@@ -273,36 +290,40 @@ class NormalForm:
         return self._parsed.start_of(node)
 
     def _node(self, node: ast.AST) -> None:
+        # A file has nodes by the ten thousand.
+        sort = type(node)
         if hasattr(node, "lineno"):
             self._where = self._offset(node)
-        if isinstance(node, ast.Name) and (constant := self._constant_for(self._where)) is not None:
+        if sort is ast.Name and (constant := self._constant_for(self._where)) is not None:
             self._emit_constant(constant)
             return
-        self._emit("node", type(node).__name__)
-        if isinstance(node, ast.JoinedStr):
-            self._note_quoted(node)
-            self._note_literal_parts(node)
+
+        self._emit("node", sort.__name__)
+        if isinstance(node, ast.Name):
+            # Whether it is read, written or deleted shows in where it stands.
+            self._name(self._where, node.id)
+            return
         if isinstance(node, ast.Constant):
             if isinstance(node.value, str | bytes):
                 self._note_quoted(node)
             self._emit("constant", constant_key(self._constant_value(node)))
             return
-
-        if isinstance(node, ast.Name):
-            # Whether it is read, written or deleted shows in where it stands.
-            self._name(self._where, node.id)
-            return
         if isinstance(node, ast.alias):
             self._alias(node)
             return
+        if isinstance(node, ast.JoinedStr):
+            self._note_quoted(node)
+            self._note_literal_parts(node)
+
         around = self._in_annotation, self._in_customised_class
         if isinstance(node, ast.ClassDef):
             self._in_customised_class = bool(node.bases or node.keywords)
-        for field, value in ast.iter_fields(node):
-            if field in _SILENT_FIELDS:
+        for field in _FIELDS_TOLD[sort]:
+            value = getattr(node, field, _NO_FIELD)
+            if value is _NO_FIELD:
                 continue
             self._in_annotation = around[0] or field in _ANNOTATIONS
-            if self._leaves_out(node, field):
+            if self._leaves_out is not None and self._leaves_out(node, field):
                 self._emit("definition", field)
             else:
                 self._field(node, field, value)
@@ -472,11 +493,8 @@ class NormalForm:
 
     def _name(self, start: int, spelling: str) -> None:
         binding = self._facts.reference_by_start[start].binding
-        movable = self._movable.get(binding)
-        if movable is None:
-            movable = self._movable[binding] = is_local_variable(self._facts, binding)
         record = self._facts.bindings[binding]
-        if movable:
+        if self._version.is_local(binding):
             self._emit_named("local", (self._number_of(binding), self._scope(record.scope)), start)
         else:
             name = record.name

@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterator, Mapping
 
 from zephyrun.facts import FileFacts
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.languages.python.reading import nodes_on_lines, tree_of
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
@@ -138,7 +139,7 @@ def _goes_on(
             name, function = _local_set_by(outer, around)
             if function is None or name in followed:
                 return True
-            within = {inner: each for each in ast.walk(function) for inner in ast.iter_child_nodes(each)}
+            within = {inner: each for each in nodes_in(function) for inner in ast.iter_child_nodes(each)}
             reads = (each for each in within if isinstance(each, ast.Name) and each.id == name)
             return any(
                 _goes_on(each, within, is_first_word, followed | {name})
@@ -161,7 +162,7 @@ def _local_set_by(
             if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
                 is_open = any(
                     name in each.names if isinstance(each, ast.Global | ast.Nonlocal) else _last_name(each) in _READS_NAMES
-                    for each in ast.walk(function)
+                    for each in nodes_in(function)
                     if isinstance(each, ast.Global | ast.Nonlocal | ast.Name | ast.Attribute)
                 )
                 return name, None if is_open else function

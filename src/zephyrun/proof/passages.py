@@ -17,6 +17,7 @@ from typing import Any, NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.documentation_readers import RUN_EXAMPLE
@@ -151,7 +152,7 @@ class _Passage:
         are_builtins_set = around.are_builtins_set or sets_builtins(parsed.source.to_bytes())
         self._plain = PlainValues(Version(parsed), are_builtins_set=are_builtins_set)
         self._parents = {
-            id(child): each for each in ast.walk(parsed.tree) for child in ast.iter_child_nodes(each)
+            id(child): each for each in parsed.nodes for child in ast.iter_child_nodes(each)
         }
         self._holder = self._parents[id(node)]
         self._body = node.body[1:] if is_text_statement(node.body[0]) else node.body
@@ -163,7 +164,7 @@ class _Passage:
     ) -> _Passage | None:
         """The function whose name stands at an offset, if only plain calls in its file name it."""
         nodes = [
-            each for each in ast.walk(parsed.tree)
+            each for each in parsed.nodes
             if isinstance(each, ast.FunctionDef) and parsed.places[id(each), "name"][0] == name_start
         ]  # fmt: skip
         try:
@@ -219,7 +220,7 @@ class _Passage:
     def _takes(self, reads: list[int]) -> bool:
         """Find the calls of the function; whether every place at which it is named is one."""
         by_place = {}
-        for each in ast.walk(self._parsed.tree):
+        for each in self._parsed.nodes:
             if isinstance(each, ast.Call) and isinstance(each.func, ast.Name):
                 by_place[self._parsed.start_of(each.func)] = each
             elif isinstance(each, ast.Call) and isinstance(each.func, ast.Attribute):
@@ -281,7 +282,7 @@ class _Passage:
         """Whether the function is a method or one of the module that only does what stands in it, and takes what
         it is given by name or place."""
         node, arguments = self._node, self._node.args
-        inside = [each for statement in node.body for each in ast.walk(statement)]
+        inside = [each for statement in node.body for each in nodes_in(statement)]
         names = {each.id for each in inside if isinstance(each, ast.Name)}
         words = {node.name, *names, *(each.attr for each in inside if isinstance(each, ast.Attribute))}
         is_method = isinstance(self._holder, ast.ClassDef)
@@ -326,7 +327,7 @@ class _Passage:
                 targets = statement.targets if isinstance(statement, ast.Assign) else [statement.target]
                 if any(isinstance(each, ast.Name) and self._parsed.start_of(each) == first for each in targets):
                     # On the right the old value would be read.
-                    names = [each for each in ast.walk(statement.value) if isinstance(each, ast.Name)]
+                    names = [each for each in nodes_in(statement.value) if isinstance(each, ast.Name)]
                     is_read = any(self._parsed.binding_of(each) == binding for each in names)
                     return -1 if is_read else index
         return -1
@@ -371,7 +372,7 @@ class _Passage:
         # What the function reads from the module must not be something else at the call.
         taken = {facts.bindings[each].name for scope in scopes for each in self._bound_in(scope)}
         own = set(self._own_bindings())
-        names = [each for statement in self._body for each in ast.walk(statement) if isinstance(each, ast.Name)]
+        names = [each for statement in self._body for each in nodes_in(statement) if isinstance(each, ast.Name)]
         inner = {
             facts.bindings[self._parsed.binding_of(each)].name
             for each in names
@@ -560,7 +561,7 @@ class _Passage:
         results = given_back.elts if isinstance(given_back, ast.Tuple) else [given_back]
         own = set(self._locals())
         are_own = all(isinstance(each, ast.Name) and self._parsed.binding_of(each) in own for each in results)
-        n_returns = sum(isinstance(each, ast.Return) for statement in self._body for each in ast.walk(statement))
+        n_returns = sum(isinstance(each, ast.Return) for statement in self._body for each in nodes_in(statement))
         if len(names) == len(targets) == len(results) and are_own and n_returns == 1:
             bindings = [self._parsed.binding_of(each) for each in results if isinstance(each, ast.Name)]
             if len(set(bindings)) == len(bindings) and len({each.id for each in names}) == len(names):
@@ -601,7 +602,7 @@ class _Passage:
                 continue
             first = facts.references[facts.bindings[binding].references[0]]
             names = [
-                each for statement in self._body for each in ast.walk(statement)
+                each for statement in self._body for each in nodes_in(statement)
                 if isinstance(each, ast.Name) and self._parsed.start_of(each) == first.start
             ]  # fmt: skip
             if not names or self._plain.kind(names[0]) is None or self._first_setting(binding) < 0:
@@ -630,7 +631,7 @@ class _Passage:
         facts = self._parsed.facts
         scopes = self._scopes_around(call)
         taken = {facts.bindings[each].name for scope in scopes for each in self._bound_in(scope)}
-        read = {each.id for each in ast.walk(call.caller or self._node) if isinstance(each, ast.Name)}
+        read = {each.id for each in nodes_in(call.caller or self._node) if isinstance(each, ast.Name)}
         is_free = name not in taken | read and name not in BUILTINS
         if is_free:
             return name
@@ -680,7 +681,7 @@ def _targets(statement: ast.AST) -> list[ast.Name]:
             found = [each.optional_vars for each in items if each.optional_vars is not None]
         case _:
             found = []
-    parts = [part for each in found for part in ast.walk(each)]
+    parts = [part for each in found for part in nodes_in(each)]
     return [each for each in parts if isinstance(each, ast.Name) and isinstance(each.ctx, ast.Store)]
 
 
@@ -693,7 +694,7 @@ def _leaves(block: list[ast.stmt]) -> bool:
 
 
 def _returns(node: ast.AST) -> bool:
-    return any(isinstance(each, ast.Return) for each in ast.walk(node))
+    return any(isinstance(each, ast.Return) for each in nodes_in(node))
 
 
 def _evaluated(result: ast.expr) -> list[ast.stmt]:

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from enum import StrEnum
 
 from zephyrun.facts import Role, ScopeKind
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.proof.normal_form import Version
 
@@ -124,7 +125,7 @@ class PlainValues:
 
     def _all_given(self, tree: ast.Module) -> Iterator[tuple[int, _Given]]:
         """What each name that alone is given something is given, by where it stands."""
-        for node in ast.walk(tree):
+        for node in nodes_in(tree):
             match node:
                 case ast.Assign(targets=[ast.Name() as target], value=value):
                     yield self._parsed.start_of(target), (None, value)

@@ -50,7 +50,7 @@ def _unreadable(parsed: ParsedFile, oldest: PythonVersion) -> Iterator[tuple[int
         )
     if oldest < _FREE_TEXTS:
         yield from ((line, _FREE_TEXTS) for line in _freely_filled_texts(text))
-    for node in ast.walk(parsed.tree):
+    for node in parsed.nodes:
         match node:
             case ast.ExceptHandler(type=ast.Tuple() as caught) if oldest < _FREE_HANDLERS:
                 if text[parsed.start_of(caught)] != "(":

@@ -15,6 +15,7 @@ from functools import cached_property
 from typing import Any
 
 from zephyrun.facts import Comment, Exposure, FileFacts
+from zephyrun.languages.python.nodes import nodes_in
 from zephyrun.languages.python.scanner import NESTED_QUOTES, Scan, scan
 from zephyrun.languages.python.scopes import ScopeTable
 from zephyrun.languages.python.walk import Walk
@@ -48,6 +49,11 @@ class ParsedFile:
     facts: FileFacts
     places: dict[tuple[int, str], tuple[int, ...]]
     marks: Scan
+
+    @cached_property
+    def nodes(self) -> list[ast.AST]:
+        """All nodes of the tree."""
+        return nodes_in(self.tree)
 
     def start_of(self, node: Any) -> int:
         """Where in the text a node begins that has a place."""
