@@ -23,7 +23,9 @@ class BorrowedMethods:
         self._evaluator = evaluator
         self._meanings = evaluator.meanings
         self._asked: set[tuple[str, int]] = set()
+        self._taken: dict[str, dict[Named, list[tuple[str, MemberTaken]]]] = {}
         self._taken_by_path: dict[str, list[int]] = {}
+        self._may_have_borrowed: dict[str, bool] = {}
 
     def is_borrowed(self, file: LinkedFile, index: int) -> bool:
         """Whether a method may be called on something that is no instance of its class."""
@@ -43,7 +45,7 @@ class BorrowedMethods:
     def _find_whether_borrowed(self, file: LinkedFile, index: int) -> bool:
         record = file.links.functions[index]
         name = file.links.classes[record.owner].name
-        taken = self._taken.get((file.path, name), {}).get(record.name, [])
+        taken = self._taken_of(record.name).get((file.path, name), ())
         return any(self._is_of_others(path, each, (file.path, record.owner)) for path, each in taken)
 
     def paths_writing(self, name: str) -> list[str]:
@@ -51,19 +53,24 @@ class BorrowedMethods:
         return [path for path in self._evaluator.linkage.paths_writing(name) if self._has_borrowed(path)]
 
     def _has_borrowed(self, path: str) -> bool:
-        if path not in self._titles_taken_of:
-            return False
-        file = self._evaluator.linkage.file(path)
+        if path not in self._may_have_borrowed:
+            seen = self._meanings.seen(path)
+            self._may_have_borrowed[path] = seen is not None and any(
+                (path, title) in self._taken_of(name)
+                for title, names in seen.methods.items()
+                for name in names
+                if name in self._takes
+            )
+        file = self._evaluator.linkage.file(path) if self._may_have_borrowed[path] else None
         return file is not None and any(self.is_borrowed(file, index) for index in self._methods_taken(file))
 
     def _methods_taken(self, file: LinkedFile) -> list[int]:
         """The functions of a file that something takes from their class."""
         if file.path not in self._taken_by_path:
-            taken = {title: self._taken[file.path, title] for title in self._titles_taken_of[file.path]}
             self._taken_by_path[file.path] = [
                 index
                 for index, record in enumerate(file.links.functions)
-                if record.owner >= 0 and record.name in taken.get(file.links.classes[record.owner].name, ())
+                if record.owner >= 0 and (file.path, file.links.classes[record.owner].name) in self._taken_of(record.name)
             ]
         return self._taken_by_path[file.path]
 
@@ -104,28 +111,24 @@ class BorrowedMethods:
             value.sort is ValueSort.CLASS and key in self._evaluator.above((value.path, value.number)) for value in values
         )
 
-    @cached_property
-    def _titles_taken_of(self) -> dict[str, list[str]]:
-        """The names of the classes of each file of which something takes methods."""
-        found: dict[str, list[str]] = {}
-        for path, title in self._taken:
-            found.setdefault(path, []).append(title)
-        return found
+    def _taken_of(self, name: str) -> dict[Named, list[tuple[str, MemberTaken]]]:
+        """What takes a method of that name, and where, for each class by file and name."""
+        if name not in self._taken:
+            found: dict[Named, list[tuple[str, MemberTaken]]] = {}
+            for path, taken in self._takes.get(name, ()):
+                for owner in self._owners(path, taken):
+                    found.setdefault(owner, []).append((path, taken))
+            self._taken[name] = found
+        return self._taken[name]
 
     @cached_property
-    def _taken(self) -> dict[Named, dict[str, list[tuple[str, MemberTaken]]]]:
-        """For each class by file and name, and each of its methods: what takes it, and where."""
-        found: dict[Named, dict[str, list[tuple[str, MemberTaken]]]] = {}
+    def _takes(self) -> dict[str, list[tuple[str, MemberTaken]]]:
+        """What may take a method from a class, and where, by the name of the method."""
+        found: dict[str, list[tuple[str, MemberTaken]]] = {}
         for path, uses in self._evaluator.modules_about.uses.items():
             for taken in uses.taken:
-                if taken.name in self._method_names:
-                    for owner in self._owners(path, taken):
-                        found.setdefault(owner, {}).setdefault(taken.name, []).append((path, taken))
+                found.setdefault(taken.name, []).append((path, taken))
         return found
-
-    @cached_property
-    def _method_names(self) -> set[str]:
-        return set(self._classes_with)
 
     @cached_property
     def _classes_with(self) -> dict[str, list[Named]]:

@@ -59,7 +59,7 @@ from zephyrun.source import SourceText
 
 LIBRARY = "<library>/"
 _MOST_FILES_KEPT = 2048
-_MANY_WORDS = 64
+_MANY_WORDS = 12
 
 # What stands before the name of a method, or of an attribute that instances get.
 _BEFORE_MEMBER = lazy_pattern(rb"(?m)^[ \t]+(?:async[ \t]+)?def[ \t]+\Z|\bself\.\Z")
@@ -211,6 +211,14 @@ class LinkedFile:
         return _by_call(self.links.handed)
 
     @cached_property
+    def handed_by_callee(self) -> dict[str, list[Handed]]:
+        """What calls are handed, by the last names of what is called."""
+        found: dict[str, list[Handed]] = {}
+        for handed in self.links.handed:
+            found.setdefault(handed.callee.name, []).append(handed)
+        return found
+
+    @cached_property
     def keywords_by_call(self) -> dict[int, list[KeywordUse]]:
         """The keywords of each call."""
         return _by_call(self.links.keywords)
@@ -320,9 +328,15 @@ class Linkage:
         self._libraries: dict[str, str] = {}
         self._mentioning: dict[str, list[str]] = {}
         self._quoted: dict[str, bool] = {}
+        self._imported: dict[str, frozenset[str]] = {}
 
     def imported_by(self, path: str) -> frozenset[str]:
         """The files of the project that a file imports, those around them included, at a glance."""
+        if path not in self._imported:
+            self._imported[path] = self._find_imported(path)
+        return self._imported[path]
+
+    def _find_imported(self, path: str) -> frozenset[str]:
         data = self.contents.get(path)
         names = {self.absolute(path, name) for name in names_imported(data)} if isinstance(data, bytes) else set()
         found = (self.find_module(each, path) for name in names for each in (name, *packages_around(name)))

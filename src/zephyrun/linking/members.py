@@ -124,7 +124,7 @@ _COPIES_ALL_AFTER = lazy_pattern(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
 _HELD_AGAINST = lazy_pattern(r"\)\s*[=!]=\s*vars\(\s*\Z")
 # Two instances of one class, or of one and one below it, have the same names.
 _HELD_AGAINST_LIKE = lazy_pattern(
-    r"\bisinstance\(\s*(\w+)\s*,\s*(?:self\.__class__|type\(self\))\s*\)(?:\s+and\s+|[ \t]*:\s*return\s+)"
+    r"isinstance(?<!\wisinstance)\(\s*(\w+)\s*,\s*(?:self\.__class__|type\(self\))\s*\)(?:\s+and\s+|[ \t]*:\s*return\s+)"
     r"(?:self\.__dict__\s*[=!]=\s*\1\.__dict__|\1\.__dict__\s*[=!]=\s*self\.__dict__)(?!\s*[.\[])"
 )
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")

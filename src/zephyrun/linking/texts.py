@@ -177,7 +177,7 @@ def is_own_document(data: bytes) -> bool:
     return b"zephyrun." in data and _OWN_DOCUMENT.search(data) is not None
 
 
-@lru_cache(maxsize=_MOST_FILES_KEPT)
+@glance
 def words_in(data: bytes) -> frozenset[bytes]:
     """Every word of a file. Kept, since it is asked again whenever another file changes; most words stand
     in many files, and are kept once."""

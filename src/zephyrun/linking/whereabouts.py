@@ -1041,9 +1041,8 @@ def _namespaces_taken(file: LinkedFile, name: str, is_unwritten: bool) -> Iterat
         is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
         if looked_into["name"] == name if looked_into is not None else not is_asked:
             yield use.receiver, use.start - 1
-    for handed in file.links.handed:
-        if handed.callee.name == "vars":
-            yield handed.value, handed.end
+    for handed in file.handed_by_callee.get("vars", ()):
+        yield handed.value, handed.end
 
 
 def _takes_globals(file: LinkedFile) -> bool:
