@@ -38,10 +38,17 @@ def test_the_table_of_places_is_complete():
     assert written == HABITS.read_text("utf-8")
 
 
+def files_of(example):
+    """The files of one version: the first one, and those that begin with `# in …`."""
+    first, *others = re.split(r"(?m)^# in (?=\S+\.py$)", example)
+    named = (each.split("\n", 1) for each in others)
+    return {"hives.py": first.encode(), **{name: code.encode() for name, code in named}}
+
+
 @pytest.mark.parametrize(("verdict", "old", "new"), EXAMPLES)
 def test_what_same_means_is_what_is_said(verdict, old, new):
     """Each example of the page gets the answer that it stands for."""
-    proof = compare_trees({"hives.py": old.encode()}, {"hives.py": new.encode()}, world=World(library=read_library))
+    proof = compare_trees(files_of(old), files_of(new), world=World(library=read_library))
     assert (proof.verdict is Verdict.SAME) == (verdict == "same"), proof
 
 

@@ -52,13 +52,13 @@ def settle_order(
     an import leads to the standard library, and `read_as` how the name that a statement binds is to be read; where
     something `shows_names` of the module, or members of classes, their order shows, too."""
     body = [each for statement in tree.body for each in _one_by_one(statement, is_of_library)]
-    imports = _Sorting(lambda each: _is_plain_import(each, is_of_library), _imported_names, read_as)
+    imports = _Sorting(lambda each: is_plain_import(each, is_of_library), imported_names, read_as)
     settled = imports.sort(body)
     orders: list[list[int]] = []
     if not shows_names:
-        known = _Known.of(facts, settled, is_of_library)
+        known = Known.of(facts, settled, is_of_library)
         definitions = _Sorting(
-            lambda each: _is_plain_definition(each, known), _defined_names, read_as, known.builtins
+            lambda each: is_plain_definition(each, known), defined_names, read_as, known.builtins
         )
         settled = definitions.sort(settled)
         if not shows_members:
@@ -69,18 +69,18 @@ def settle_order(
 
 
 def _settle_members(
-    owner: ast.ClassDef, around: Sequence[ast.stmt], known: _Known, read_as: Callable[[ast.stmt, str], str]
+    owner: ast.ClassDef, around: Sequence[ast.stmt], known: Known, read_as: Callable[[ast.stmt, str], str]
 ) -> list[int]:
     """Sort what stands in a class."""
     before = known.builtins.union(*map(_bound_names, around[: around.index(owner)]))
-    members = _Sorting(lambda each: _is_plain_member(each, known), _defined_names, read_as, before)
+    members = _Sorting(lambda each: _is_plain_member(each, known), defined_names, read_as, before)
     settled = members.sort(owner.body)
     order = _order(owner.body, settled)
     owner.body = settled
     return order
 
 
-def _is_plain_member(statement: ast.stmt, known: _Known) -> bool:
+def _is_plain_member(statement: ast.stmt, known: Known) -> bool:
     """Whether a statement in a class only binds a name. Some programs run functions of certain names in the order in
     which they stand."""
     if isinstance(statement, _FUNCTIONS):
@@ -109,8 +109,9 @@ def _n_moved(old: Sequence[int], new: Sequence[int]) -> int:
     return len(new) - len(ends)
 
 
-class _Known(NamedTuple):
-    """Names of a module by what they surely are: builtins, and imports of the standard library."""
+class Known(NamedTuple):
+    """Names of a module by what they surely are: `builtins`, and these with imports of the standard library, which are
+    `harmless`."""
 
     builtins: frozenset[str]
     harmless: frozenset[str]
@@ -118,11 +119,11 @@ class _Known(NamedTuple):
     @classmethod
     def of(
         cls, facts: FileFacts, body: Sequence[ast.stmt], is_of_library: Callable[[str], bool]
-    ) -> _Known:
+    ) -> Known:
         """The known names of a module with these statements at its top."""
         builtins = {each.name for each in facts.bindings if each.outside and each.name in BUILTINS}
         imported = {
-            name for statement in body if _is_plain_import(statement, is_of_library) for name in _imported_names(statement)
+            name for statement in body if is_plain_import(statement, is_of_library) for name in imported_names(statement)
         }
         only_imported = {
             binding.name
@@ -135,7 +136,7 @@ class _Known(NamedTuple):
 def _one_by_one(statement: ast.stmt, is_of_library: Callable[[str], bool]) -> Iterator[ast.stmt]:
     """A statement, or as many as the names that an import takes in."""
     takes_several = isinstance(statement, ast.Import) or (
-        isinstance(statement, ast.ImportFrom) and _is_plain_import(statement, is_of_library)
+        isinstance(statement, ast.ImportFrom) and is_plain_import(statement, is_of_library)
     )
     if not takes_several:
         yield statement
@@ -176,7 +177,7 @@ class _Sorting(NamedTuple):
         if any(count > 1 for count in Counter(name for each in names for name in each).values()):
             return run
         place_of = {name: place for place, each in enumerate(names) for name in each}
-        reads = [set(_read_at_once(statement)) for statement in run]
+        reads = [set(read_at_once(statement)) for statement in run]
         there = self.builtins.union(*map(_bound_names, before)) if any(reads) else self.builtins
         needed = [{place_of[name] for name in each if name in place_of} for each in reads]
         is_there = all(each <= there | place_of.keys() for each in reads)
@@ -205,7 +206,7 @@ def _in_order(keys: Sequence[Sequence[str]], needed: Sequence[set[int]]) -> Iter
 def _bound_names(statement: ast.stmt) -> frozenset[str]:
     """The names that a statement at the top of a module surely binds, when it has run."""
     if isinstance(statement, ast.Import | ast.ImportFrom):
-        return frozenset(_imported_names(statement))
+        return frozenset(imported_names(statement))
     if isinstance(statement, (*_FUNCTIONS, ast.ClassDef)):
         return frozenset({statement.name})
     if isinstance(statement, ast.Assign):
@@ -216,7 +217,7 @@ def _bound_names(statement: ast.stmt) -> frozenset[str]:
 # -- imports -------------------------------------------------------------------------------------
 
 
-def _is_plain_import(statement: ast.stmt, is_of_library: Callable[[str], bool]) -> bool:
+def is_plain_import(statement: ast.stmt, is_of_library: Callable[[str], bool]) -> bool:
     """Whether a statement imports from the standard library, and nothing comes of it but names."""
     if isinstance(statement, ast.Import):
         return all(_is_harmless(each.name, is_of_library) for each in statement.names)
@@ -234,7 +235,8 @@ def _is_harmless(module: str, is_of_library: Callable[[str], bool]) -> bool:
     return is_known and is_of_library(top)
 
 
-def _imported_names(statement: ast.stmt) -> tuple[str, ...]:
+def imported_names(statement: ast.stmt) -> tuple[str, ...]:
+    """The names that an import binds."""
     assert isinstance(statement, ast.Import | ast.ImportFrom), "only imports are asked"
     return tuple(alias.asname or alias.name.partition(".")[0] for alias in statement.names)
 
@@ -242,7 +244,7 @@ def _imported_names(statement: ast.stmt) -> tuple[str, ...]:
 # -- definitions ---------------------------------------------------------------------------------
 
 
-def _is_plain_definition(statement: ast.stmt, known: _Known) -> bool:
+def is_plain_definition(statement: ast.stmt, known: Known) -> bool:
     """Whether a statement only binds a name to a new function, class or constant."""
     if isinstance(statement, _FUNCTIONS):
         # Some programs run functions of such names in the order in which they stand.
@@ -250,7 +252,7 @@ def _is_plain_definition(statement: ast.stmt, known: _Known) -> bool:
     return _is_plain_class(statement, known) if isinstance(statement, ast.ClassDef) else _is_constant(statement)
 
 
-def _is_plain_class(statement: ast.ClassDef, known: _Known) -> bool:
+def _is_plain_class(statement: ast.ClassDef, known: Known) -> bool:
     return _stands_alone(statement) and all(_is_plain_in_class(each, known) for each in statement.body)
 
 
@@ -276,7 +278,7 @@ def _is_constant(statement: ast.stmt) -> bool:
 
 
 def _is_plain_function(
-    function: ast.FunctionDef | ast.AsyncFunctionDef, known: _Known, decorators: frozenset[str]
+    function: ast.FunctionDef | ast.AsyncFunctionDef, known: Known, decorators: frozenset[str]
 ) -> bool:
     for decorator in function.decorator_list:
         if not isinstance(decorator, ast.Name) or decorator.id not in decorators or decorator.id not in known.builtins:
@@ -288,7 +290,7 @@ def _is_plain_function(
     )
 
 
-def _is_plain(expression: ast.expr, known: _Known) -> bool:
+def _is_plain(expression: ast.expr, known: Known) -> bool:
     """Whether to evaluate an expression does nothing: it is a constant or a name, or made of parts of what is
     known."""
     if isinstance(expression, ast.Constant | ast.Name):
@@ -299,7 +301,7 @@ def _is_plain(expression: ast.expr, known: _Known) -> bool:
     )
 
 
-def _is_plain_in_class(statement: ast.stmt, known: _Known) -> bool:
+def _is_plain_in_class(statement: ast.stmt, known: Known) -> bool:
     if isinstance(statement, _FUNCTIONS):
         has_hook = statement.name in ("__init_subclass__", "__set_name__", "__class_getitem__")
         return not has_hook and _is_plain_function(statement, known, _PLAIN_DECORATORS)
@@ -320,7 +322,8 @@ def _evaluated(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[ast
         yield function.returns
 
 
-def _defined_names(statement: ast.stmt) -> tuple[str, ...]:
+def defined_names(statement: ast.stmt) -> tuple[str, ...]:
+    """The names that a plain definition binds."""
     if isinstance(statement, ast.Assign):
         target = statement.targets[0]
         assert isinstance(target, ast.Name), "constants have one name"
@@ -329,11 +332,11 @@ def _defined_names(statement: ast.stmt) -> tuple[str, ...]:
     return (statement.name,)
 
 
-def _read_at_once(statement: ast.stmt) -> Iterator[str]:
+def read_at_once(statement: ast.stmt) -> Iterator[str]:
     """The names that a statement reads when it runs; those in the bodies of functions are read later."""
     if isinstance(statement, _FUNCTIONS):
         for part in [*statement.decorator_list, *_evaluated(statement)]:
             yield from (each.id for each in nodes_in(part) if isinstance(each, ast.Name))
     elif isinstance(statement, ast.ClassDef):
         for each in statement.body:
-            yield from _read_at_once(each)
+            yield from read_at_once(each)

@@ -13,6 +13,7 @@ from zephyrun.proof.comparison import NO_CALLS_KNOWN, NOTHING_RESPELLED, Respell
 from zephyrun.proof.guessed_renames import Reason, find_renames
 from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.moved_files import find_moved
+from zephyrun.proof.parted_files import PARTED, Joined, join_files
 from zephyrun.proof.passages import PASSAGE, Apart, PutBack, functions_apart, put_back_passages
 from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.rename_map import AlignedFile, align_files
@@ -74,6 +75,34 @@ def compare_trees(
         code = (name for name, data in sorted(new.items()) if is_python(name) and isinstance(data, bytes))
         return TreeProof(Verdict.SAME, tuple((name, FileProof(Verdict.SAME)) for name in code))
     question = _Question(strict, code_only, reason_against, run_all, world)
+    proof = _compare_with_passages(old, new, question)
+    if proof.verdict is Verdict.SAME:
+        return proof
+    joined = [joined_new := join_files(new, old, world, are_old=False)]
+    before, after = (joined_new.other, joined_new.files) if joined_new is not None else (old, new)
+    joined.append(joined_old := join_files(before, after, world, are_old=True))
+    if joined_old is not None:
+        before, after = joined_old.files, joined_old.other
+    if joined == [None, None]:
+        return proof
+    return _with_parts(proof, _compare_with_passages(before, after, question), joined, question)
+
+
+@dataclass(frozen=True)
+class _Question:
+    """What two trees are compared under; the words are those of `compare_trees`."""
+
+    strict: bool
+    code_only: bool
+    reason_against: str
+    run_all: Callable[[Sequence[Pair]], Iterable[FileProof | None]] | None
+    world: World
+
+
+def _compare_with_passages(
+    old: Mapping[str, Content], new: Mapping[str, Content], question: _Question
+) -> TreeProof:
+    """Judge two trees as they are, or with passages put back that only one of them has in functions of their own."""
     moved = find_moved(old, new)
     files = align_files(old, new, moved, {})
     proof = _compare(old, new, moved, files, question)
@@ -95,22 +124,30 @@ def compare_trees(
     return _with_passages(proof, other, put_back, question)
 
 
-@dataclass(frozen=True)
-class _Question:
-    """What two trees are compared under; the words are those of `compare_trees`."""
-
-    strict: bool
-    code_only: bool
-    reason_against: str
-    run_all: Callable[[Sequence[Pair]], Iterable[FileProof | None]] | None
-    world: World
-
-
 def _put_back(files: Mapping[str, Content], apart: Mapping[str, Apart], world: World) -> PutBack | None:
     """One version with the passages put back that the other one has not in functions of their own."""
     if not any(each.names for each in apart.values()):
         return None
     return put_back_passages(files, apart, replace(world, surroundings=world.look_around(files)))
+
+
+def _with_parts(
+    proof: TreeProof, other: TreeProof, joined: Sequence[Joined | None], question: _Question
+) -> TreeProof:
+    """The proof of two trees, or what it says with files put back into others where all of these do the same."""
+    done = [each for each in joined if each is not None]
+    files = dict(other.files)
+    homes = {part: home for each in done for part, home in each.homes.items()}
+    if any(home in files and files[home].verdict is not Verdict.SAME for home in homes.values()):
+        return proof
+    for part in homes:
+        files[part] = FileProof(Verdict.SAME, edits=((PARTED, 1),))
+    assumed = tuple(dict.fromkeys([*other.assumed, *(what for each in done for what in each.assumed)]))
+    reasons = other.reasons
+    if question.strict:
+        reasons += tuple(f"rests on an assumption: {what}" for what in assumed if what not in other.assumed)
+    verdicts = [*(each.verdict for each in files.values()), *(Verdict.UNPROVEN for _ in reasons)]
+    return TreeProof(worst(verdicts), tuple(sorted(files.items())), reasons, assumed)
 
 
 def _with_passages(

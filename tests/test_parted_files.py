@@ -1,0 +1,62 @@
+"""Parts of a file in files of their own: what is called the same does the same, and near-misses are not called so."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+from typing import NamedTuple
+
+import pytest
+
+from zephyrun.project.library import read_library
+from zephyrun.proof.parted_files import PARTED
+from zephyrun.proof.renames import World
+from zephyrun.proof.trees import compare_trees
+from zephyrun.proof.verdict import Verdict
+
+NEAR_MISSES = Path(__file__).parent.parent / "benchmarks/near_misses_of_trees.txt"
+WORLD = World(library=read_library)
+
+
+class Case(NamedTuple):
+    title: str
+    is_same: bool
+    old: dict[str, bytes]
+    new: dict[str, bytes]
+
+
+def read_cases():
+    for block in re.split(r"(?m)^=== ", NEAR_MISSES.read_text("utf-8"))[1:]:
+        head, *parts = re.split(r"(?m)^--- ", block)
+        title, _, verdict = head.strip().partition(" : ")
+        sides = {"old": {}, "new": {}}
+        for part in parts:
+            where, _, code = part.partition("\n")
+            side, path = where.split()
+            for each in ("old", "new") if side == "both" else (side,):
+                sides[each][path] = code.encode()
+        yield Case(title, verdict == "same", **sides)
+
+
+CASES = [*read_cases()]
+
+
+def output_of(folder, files):
+    """What the program prints, and how it ends."""
+    for path, data in files.items():
+        there = Path(folder, path)
+        there.parent.mkdir(parents=True, exist_ok=True)
+        there.write_bytes(data)
+    done = subprocess.run([sys.executable, "main.py"], cwd=folder, capture_output=True, text=True, timeout=60)
+    return done.returncode, done.stdout
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: case.title)
+def test_parts_of_files(case, tmp_path):
+    """In both directions; each program tells by its output whether the two are one."""
+    assert (output_of(tmp_path / "old", case.old) == output_of(tmp_path / "new", case.new)) is case.is_same
+    for sides in ((case.old, case.new), (case.new, case.old)):
+        proof = compare_trees(*sides, world=WORLD)
+        assert (proof.verdict is Verdict.SAME) is case.is_same
+        gone = case.old.keys() ^ case.new.keys()
+        assert not case.is_same or all((PARTED, 1) in dict(proof.files)[path].edits for path in gone)
