@@ -58,5 +58,18 @@ def test_parts_of_files(case, tmp_path):
     for sides in ((case.old, case.new), (case.new, case.old)):
         proof = compare_trees(*sides, world=WORLD)
         assert (proof.verdict is Verdict.SAME) is case.is_same
-        gone = case.old.keys() ^ case.new.keys()
-        assert not case.is_same or all((PARTED, 1) in dict(proof.files)[path].edits for path in gone)
+        if case.is_same:
+            files = dict(proof.files)
+            assert all((PARTED, 1) in files[path].edits for path in case.old.keys() ^ case.new.keys())
+            said = {
+                (path, each.name, each.verdict)
+                for path, file in proof.files
+                for each in file.definitions
+                if "." not in each.name
+            }
+            assert said == {
+                (path, name, Verdict.SAME)
+                for path, data in sides[1].items()
+                if (PARTED, 1) in files[path].edits or sides[0].get(path) != data
+                for name in re.findall(r"(?m)^(?:def|class) (\w+)", data.decode())
+            }

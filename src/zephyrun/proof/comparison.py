@@ -86,7 +86,7 @@ def compare_files(
     of the calls of both versions what else would be needed for that. No errors: what cannot be read is `unproven`.
     """
     if old == new:
-        return FileProof(Verdict.SAME, definitions=_all_same(old))
+        return FileProof(Verdict.SAME, definitions=all_same(old))
     question = _Question(surroundings, frozenset(confirmed), strict, respelling)
     try:
         with deep_recursion():
@@ -176,7 +176,8 @@ def _parse_side(data: bytes, side: str) -> ParsedFile:
         raise UnreadableSource(f"the {side} version cannot be read: {problem}") from problem
 
 
-def _all_same(data: bytes) -> tuple[DefinitionProof, ...]:
+def all_same(data: bytes) -> tuple[DefinitionProof, ...]:
+    """The verdicts on the functions and classes of a file in which nothing differs."""
     try:
         version = Version(parse(data))
     except UnreadableSource:

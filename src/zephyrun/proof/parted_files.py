@@ -31,6 +31,7 @@ from zephyrun.linking.search import find_usage
 from zephyrun.linking.texts import words_in
 from zephyrun.linking.usage import Place, PlaceSort, Target, TargetSort, Usage
 from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.call_stack import asks_for_callers
 from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.definition_order import (
@@ -73,7 +74,8 @@ _NOTICING = (
 _ALLOWED_SORTS = frozenset({PlaceSort.DEFINITION, PlaceSort.READ, PlaceSort.IMPORT, PlaceSort.COMMENT, PlaceSort.DOCUMENTATION})
 _AT_IMPORTS = frozenset({PlaceSort.IMPORT, PlaceSort.COMMENT, PlaceSort.DOCUMENTATION, PlaceSort.DOCUMENT})
 _IMPORTS = (ast.Import, ast.ImportFrom)
-_WORD = re.compile(r"\w+")
+_WORD = lazy_pattern(r"\w+")
+_DEFINED = lazy_pattern(rb"^(?:(?:async[ \t]+)?def|class)[ \t]+(\w+)", re.MULTILINE)
 
 
 class Joined(NamedTuple):
@@ -91,8 +93,9 @@ def join_files(
 ) -> Joined | None:
     """One version with the files put back that the other one has not; `None` where there are none, or where something
     might notice. Code outside may use what the old version of a library had."""
-    alone = [path for path, data in files.items() if path not in other and is_python(path) and isinstance(data, bytes)]
-    if not 0 < len(alone) <= _MOST_PARTS or any(_may_notice_modules(data) for data in (*_code_in(files), *_code_in(other))):
+    new = [path for path, data in files.items() if path not in other and is_python(path) and isinstance(data, bytes)]
+    alone = [path for path in new if _may_be_part(path, files, other)] if len(new) <= _MOST_PARTS else []
+    if not alone or any(_may_notice_modules(data) for data in (*_code_in(files), *_code_in(other))):
         return None
     found = Joined(files, other, {}, ())
     around = world.look_around(files), world.look_around(other)
@@ -104,6 +107,23 @@ def join_files(
             break
         found = more
     return found if found.homes else None
+
+
+def _may_be_part(path: str, files: Mapping[str, Content], other: Mapping[str, Content]) -> bool:
+    """Whether one file beside it imports a file, at a glance, and had its definitions in the other version."""
+    name = path.rpartition("/")[2].partition(".")[0]
+    homes = [
+        each
+        for each, data in files.items()
+        if each != path and is_python(each) and isinstance(data, bytes) and name.encode() in data
+        and any(name in imported.split(".") for imported in names_imported(data))
+    ]  # fmt: skip
+    if len(homes) != 1 or not _are_neighbours(path, homes[0]):
+        return False
+    data, before = files[path], other.get(homes[0])
+    if not isinstance(data, bytes) or not isinstance(before, bytes) or before == files[homes[0]]:
+        return False
+    return set(_DEFINED.findall(data)) <= words_in(before)
 
 
 def _code_in(files: Mapping[str, Content]) -> Iterator[bytes]:

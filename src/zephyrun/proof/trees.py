@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 from zephyrun.linking.modules import is_python
 from zephyrun.proof.clashes import NameSeekers
-from zephyrun.proof.comparison import NO_CALLS_KNOWN, NOTHING_RESPELLED, Respelling, compare_files
+from zephyrun.proof.comparison import NO_CALLS_KNOWN, NOTHING_RESPELLED, Respelling, all_same, compare_files
 from zephyrun.proof.guessed_renames import Reason, find_renames
 from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.moved_files import find_moved
@@ -19,7 +19,7 @@ from zephyrun.proof.remains import Surroundings
 from zephyrun.proof.rename_map import AlignedFile, align_files
 from zephyrun.proof.renames import World, judge_text
 from zephyrun.proof.surroundings import Content
-from zephyrun.proof.verdict import Difference, FileProof, Verdict, worst
+from zephyrun.proof.verdict import DefinitionProof, Difference, FileProof, Verdict, worst
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,7 @@ def compare_trees(
         before, after = joined_old.files, joined_old.other
     if joined == [None, None]:
         return proof
-    return _with_parts(proof, _compare_with_passages(before, after, question), joined, question)
+    return _with_parts(proof, _compare_with_passages(before, after, question), joined, new, question)
 
 
 @dataclass(frozen=True)
@@ -132,22 +132,33 @@ def _put_back(files: Mapping[str, Content], apart: Mapping[str, Apart], world: W
 
 
 def _with_parts(
-    proof: TreeProof, other: TreeProof, joined: Sequence[Joined | None], question: _Question
+    proof: TreeProof,
+    other: TreeProof,
+    joined: Sequence[Joined | None],
+    new: Mapping[str, Content],
+    question: _Question,
 ) -> TreeProof:
-    """The proof of two trees, or what it says with files put back into others where all of these do the same."""
+    """The proof of two trees, or what it says with files put back into others where all of these do the same. What is
+    said of functions and classes is said where they stand in the new version."""
     done = [each for each in joined if each is not None]
     files = dict(other.files)
     homes = {part: home for each in done for part, home in each.homes.items()}
     if any(home in files and files[home].verdict is not Verdict.SAME for home in homes.values()):
         return proof
-    for part in homes:
-        files[part] = FileProof(Verdict.SAME, edits=((PARTED, 1),))
+    for part, home in homes.items():
+        files[part] = FileProof(Verdict.SAME, edits=((PARTED, 1),), definitions=_definitions_in(new.get(part)))
+        files[home] = replace(files[home], definitions=_definitions_in(new.get(home)))
     assumed = tuple(dict.fromkeys([*other.assumed, *(what for each in done for what in each.assumed)]))
     reasons = other.reasons
     if question.strict:
         reasons += tuple(f"rests on an assumption: {what}" for what in assumed if what not in other.assumed)
     verdicts = [*(each.verdict for each in files.values()), *(Verdict.UNPROVEN for _ in reasons)]
     return TreeProof(worst(verdicts), tuple(sorted(files.items())), reasons, assumed)
+
+
+def _definitions_in(data: Content | None) -> tuple[DefinitionProof, ...]:
+    """The verdicts on the functions and classes of a file that does the same."""
+    return all_same(data) if isinstance(data, bytes) else ()
 
 
 def _with_passages(
