@@ -35,6 +35,13 @@ _PLAIN = (
     ast.UnaryOp, ast.USub,
 )  # fmt: skip
 _PLAIN_VALUES = (ast.Constant, ast.Tuple, ast.Load, ast.UnaryOp, ast.USub)
+# What may stand below an exception of Python's own does nothing when it is made. Source: library reference, "Built-in
+# Exceptions"; those that are younger than the oldest version of Python 3 that is read are left out.
+_EXCEPTIONS = frozenset(
+    """ArithmeticError AssertionError AttributeError BaseException DeprecationWarning EOFError Exception ImportError IndexError
+    KeyError LookupError NameError NotImplementedError OSError OverflowError RuntimeError RuntimeWarning TypeError UserWarning
+    ValueError Warning ZeroDivisionError""".split()
+)
 _PLAIN_DECORATORS = frozenset({"property", "staticmethod", "classmethod"})
 
 
@@ -253,14 +260,26 @@ def is_plain_definition(statement: ast.stmt, known: Known) -> bool:
 
 
 def _is_plain_class(statement: ast.ClassDef, known: Known) -> bool:
-    return _stands_alone(statement) and all(_is_plain_in_class(each, known) for each in statement.body)
+    if not all(_is_plain_in_class(each, known) for each in statement.body):
+        return False
+    return _stands_alone(statement) or (_is_below_exception(statement, known) and _is_made_plainly(statement))
 
 
 def _stands_alone(statement: ast.ClassDef) -> bool:
     """Whether nothing but Python itself makes a class of what stands in it."""
+    return not statement.bases and _is_made_plainly(statement)
+
+
+def _is_below_exception(statement: ast.ClassDef, known: Known) -> bool:
+    """Whether the one base of a class is an exception of Python's own."""
+    names = [base.id for base in statement.bases if isinstance(base, ast.Name)]
+    return len(names) == len(statement.bases) == 1 and names[0] in _EXCEPTIONS & known.builtins
+
+
+def _is_made_plainly(statement: ast.ClassDef) -> bool:
+    """Whether nothing looks at a class when it is made, its bases aside."""
     return (
-        not statement.bases
-        and not statement.keywords
+        not statement.keywords
         and not statement.decorator_list
         and not getattr(statement, "type_params", [])
         and not statement.name.lower().startswith("test")
@@ -338,5 +357,6 @@ def read_at_once(statement: ast.stmt) -> Iterator[str]:
         for part in [*statement.decorator_list, *_evaluated(statement)]:
             yield from (each.id for each in nodes_in(part) if isinstance(each, ast.Name))
     elif isinstance(statement, ast.ClassDef):
+        yield from (base.id for base in statement.bases if isinstance(base, ast.Name))
         for each in statement.body:
             yield from read_at_once(each)
