@@ -42,6 +42,7 @@ from zephyrun.proof.definition_order import (
     is_plain_import,
     read_at_once,
 )
+from zephyrun.proof.imports import loads_modules
 from zephyrun.proof.named_constants import namespace_reservations
 from zephyrun.proof.normal_form import is_text_statement
 from zephyrun.proof.python_versions import NEW_MODULES
@@ -265,9 +266,13 @@ class _Part:
 
     def _is_in_circle(self) -> bool:
         """Whether what the other file imports imports that in turn, and may see it before it has all its names."""
-        home = self._home.path
-        return any(home in reached_files(self._evaluator, path) for path in self._linkage.imported_by(home) if path != home) or (
-            home in self._linkage.imported_by(home)
+        home, imported = self._home.path, self._linkage.imported_by(self._home.path)
+        reached = reached_files(self._evaluator, home) - {home}
+        contents = (self._linkage.contents[path] for path in reached)
+        return (
+            home in imported
+            or any(home in reached_files(self._evaluator, path) for path in imported)
+            or any(isinstance(data, bytes) and loads_modules(data) for data in contents)
         )
 
     def _is_new(self, other: Mapping[str, Content]) -> bool:
@@ -345,18 +350,17 @@ class _Part:
         assert self._statement is not None, "somebody asked for the names"
         home, text = self._parsed_home, self._home.source.text
         leading = _leading(home.tree.body)
-        ranges = [_lines_of(home, each) for each in leading]
-        removed = _lines_of(home, self._statement)
-        if removed is None or any(each is None for each in ranges):
+        ranges = [(each, lines) for each in leading if (lines := _lines_of(home, each)) is not None]
+        if len(ranges) < len(leading):
             return None
         own = {ast.dump(each) for each in leading}
         statements = [each for each in self._statements if ast.dump(each) not in own]
         imports = "".join(f"{_text_of(self._parsed, each)}\n" for each in statements if isinstance(each, _IMPORTS))
         definitions = "".join(f"{_text_of(self._parsed, each)}\n" for each in statements if not isinstance(each, _IMPORTS))
-        first = next(start for each, lines in zip(leading, ranges, strict=True) if lines is not None
-                     and isinstance(each, _IMPORTS) and not _is_of_future(each) for start in [lines[0]])  # fmt: skip
-        last = max(lines[1] for lines in ranges if lines is not None)
-        kept = text[first : removed[0]] + text[removed[1] : last]
+        first = next(start for each, (start, _) in ranges if isinstance(each, _IMPORTS) and not _is_of_future(each))
+        start, end = next(lines for each, lines in ranges if each is self._statement)
+        _, (_, last) = ranges[-1]
+        kept = text[first:start] + text[end:last]
         return _encoded(self._home.source.encoding, text[:first] + imports + kept + definitions + text[last:])
 
 
@@ -374,7 +378,7 @@ class _Lifted:
         """The text; `None` where something could ask for a name on the way."""
         parsed, facts = self._parsed, self._parsed.facts
         text = parsed.source.text
-        if _words(text.encode()) & (_TELLING - _ASKING_ITSELF) or _is_looked_through(text, facts, self._around):
+        if _words(parsed.source.to_bytes()) & (_TELLING - _ASKING_ITSELF) or _is_looked_through(text, facts, self._around):
             return None
         moved = [each for each in parsed.tree.body if set(_names_bound(each)) & self._names]
         if {name for each in moved for name in _names_bound(each)} != self._names or not self._may_move(moved):
