@@ -74,6 +74,8 @@ _LOOKS_AT_NAMES = lazy_pattern(
 LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 # What lists the names of what it is handed, and the table of them.
 _LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
+# What is handed over among other things shows in no place of its own.
+_LISTS_SPREAD = lazy_pattern(r"(?:vars|dir|getmembers|getmembers_static)\s*\(\s*\*")
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
 _READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
@@ -396,6 +398,33 @@ class GlobalUsage:
                     )
                 elif UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE)):
                     self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
+        if loose:
+            self._check_lookups()
+
+    def _check_lookups(self) -> None:
+        """What is looked up by its name in who knows what, which may be a home that goes about: places where the name is
+        written out, and doubts about names that are worked out."""
+        for file in self._linkage.mentioning(self._name):
+            for text in file.links.texts:
+                if text.words != self._name or text.position != 1 or text.callee.name not in LOOKUPS or not text.arguments:
+                    continue
+                start = self._start_in_text(file, text)
+                place = Place(file.path, start, start + len(self._name), PlaceSort.TEXT)
+                if start >= 0 and UNKNOWN_VALUE in self._evaluator.values(file, text.arguments[0]):
+                    self._usage.open_places.append(OpenPlace(place, f"it is not known what has the `{self._name}` that is asked for"))
+        is_seldom = self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name)
+        for path in self._linkage.lookup_paths:
+            there = self._linkage.file(path)
+            for lookup in there.links.lookups if there is not None else ():
+                assert there is not None, "it has calls"
+                if not lookup.may_find(self._name) or (is_seldom and lookup.is_open):
+                    continue
+                values = self._evaluator.values(there, lookup.receiver)
+                may_be_home = UNKNOWN_VALUE in values or any(map(self._is_home, values))
+                if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
+                    self._usage.doubt_reader(
+                        f"nothing in {path} looks up `{self._name}` by a name that it works out", path, lookup.start
+                    )
 
     def _check_stand_ins(self) -> None:
         """Doubts about files that put something in the place of a home, which then needs such a name, too."""
@@ -471,6 +500,8 @@ class GlobalUsage:
                     self._doubt_listing(file, start)
             for _, start in file.builtins_kept(_LISTING_WORDS):
                 self._doubt_listing(file, start)
+            for spread in _LISTS_SPREAD.finditer(file.source.text):
+                self._doubt_listing(file, spread.start())
 
     def _doubt_listing(self, file: LinkedFile, start: int) -> None:
         self._usage.doubt_reader(

@@ -246,7 +246,7 @@ class _Part:
             return False
         if _words(part.data) & _TELLING or _words(home.data) & (_TELLING - _ASKING_ITSELF):
             return False
-        if b">>>" in part.data or self._may_run_twice() or self._is_in_circle():
+        if b">>>" in part.data or self._may_run_twice() or self._is_in_circle() or self._is_read_as_text():
             return False
         if part.source.encoding != home.source.encoding or part.source.has_mark or home.source.has_mark:
             return False
@@ -263,6 +263,11 @@ class _Part:
         if b"__main__" not in self._home.data and self._home.path.rpartition("/")[2] != "__main__.py":
             return False
         return any(self._home.path in self._linkage.imported_by(path) for path in self._linkage.paths if path != self._home.path)
+
+    def _is_read_as_text(self) -> bool:
+        """Whether some file names the file that imports as a file, and may read it."""
+        name = self._home.path.rpartition("/")[2].encode()
+        return any(name in data for data in _code_in(self._linkage.contents))
 
     def _is_in_circle(self) -> bool:
         """Whether what the other file imports imports that in turn, and may see it before it has all its names."""
