@@ -47,7 +47,7 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
-from zephyrun.linking.texts import makes_classes, word_in_text
+from zephyrun.linking.texts import LISTS_SPREAD, makes_classes, word_in_text
 from zephyrun.linking.texts_handed import texts_handed
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
@@ -1056,6 +1056,8 @@ class MemberUsage:
                     self._doubt_listing(file, handed.callee.name, handed.start)
             for name, start in file.builtins_kept(_LISTING_BUILTINS):
                 self._doubt_listing(file, name, start)
+            for spread in LISTS_SPREAD.finditer(file.source.text):
+                self._doubt_listing(file, spread[1], spread.start())
 
     def _doubt_listing(self, file: LinkedFile, called: str, start: int) -> None:
         self._usage.doubt_reader(

@@ -41,7 +41,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test, puts_modules_anywhere
 from zephyrun.linking.reader_calls import calls_of_readers
-from zephyrun.linking.texts import word_in_text
+from zephyrun.linking.texts import LISTS_SPREAD, word_in_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
 from zephyrun.linking.values import NONE, Evaluator, decorator_callee
@@ -74,8 +74,6 @@ _LOOKS_AT_NAMES = lazy_pattern(
 LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 # What lists the names of what it is handed, and the table of them.
 _LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
-# What is handed over among other things shows in no place of its own.
-_LISTS_SPREAD = lazy_pattern(r"(?:vars|dir|getmembers|getmembers_static)\s*\(\s*\*")
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
 _READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
@@ -500,7 +498,7 @@ class GlobalUsage:
                     self._doubt_listing(file, start)
             for _, start in file.builtins_kept(_LISTING_WORDS):
                 self._doubt_listing(file, start)
-            for spread in _LISTS_SPREAD.finditer(file.source.text):
+            for spread in LISTS_SPREAD.finditer(file.source.text):
                 self._doubt_listing(file, spread.start())
 
     def _doubt_listing(self, file: LinkedFile, start: int) -> None:
