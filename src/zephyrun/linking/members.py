@@ -969,11 +969,7 @@ class MemberUsage:
                         lookup.start,
                     )
                 else:
-                    self._usage.doubt_reader(
-                        f"nothing in {file.path} looks up `{self.spelling}` by a name that it works out",
-                        file.path,
-                        lookup.start,
-                    )
+                    self._usage.doubt_lookup(file.path, lookup.start)
         for file in self._linkage.mentioning(_NAMESPACE):
             for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
                 if self._may_show(file, use):

@@ -420,9 +420,7 @@ class GlobalUsage:
                 values = self._evaluator.values(there, lookup.receiver)
                 may_be_home = UNKNOWN_VALUE in values or any(map(self._is_home, values))
                 if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
-                    self._usage.doubt_reader(
-                        f"nothing in {path} looks up `{self._name}` by a name that it works out", path, lookup.start
-                    )
+                    self._usage.doubt_lookup(path, lookup.start)
 
     def _check_stand_ins(self) -> None:
         """Doubts about files that put something in the place of a home, which then needs such a name, too."""

@@ -36,7 +36,7 @@ OF_OPERATORS = frozenset(
 _DEFINES_OPERATOR = lazy_pattern(rb"def\s+(?:%b)\s*[(\[]" % "|".join(sorted(OF_OPERATORS)).encode())
 _CLASS_HEAD = lazy_pattern(rb"class\s+\w+\s*(?:\[[^\]]*\]\s*)?\(")
 # What lists all names of what is spread over its call, and so shows in no place of its own.
-LISTS_SPREAD = lazy_pattern(r"(vars|dir|getmembers|getmembers_static)\s*\(\s*\*")
+LISTS_SPREAD = lazy_pattern(r"\b(vars|dir|getmembers|getmembers_static)\s*\(\s*\*")
 _BEFORE_QUOTE = lazy_pattern(rb"([\w\x80-\xff]+)[\"']")
 _WRITTEN = lazy_pattern(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)")
 _MAKES_CLASSES = tuple(

@@ -167,6 +167,10 @@ class Usage:
         else:
             self.doubt(what, path, start, of_reader=True)
 
+    def doubt_lookup(self, path: str, start: int) -> None:
+        """Add a doubt about a file that looks names up which it works out."""
+        self.doubt_reader(f"nothing in {path} looks up `{self.target.written}` by a name that it works out", path, start)
+
     def doubt(
         self, what: str, path: str, start: int = 0, *, of_outsiders: bool = False, of_reader: bool = False
     ) -> None:

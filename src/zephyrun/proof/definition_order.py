@@ -59,13 +59,13 @@ def settle_order(
     an import leads to the standard library, and `read_as` how the name that a statement binds is to be read; where
     something `shows_names` of the module, or members of classes, their order shows, too."""
     body = [each for statement in tree.body for each in _one_by_one(statement, is_of_library)]
-    imports = _Sorting(lambda each: is_plain_import(each, is_of_library), imported_names, read_as)
+    imports = _Sorting(lambda each: is_plain_import(each, is_of_library), _imported_names, read_as)
     settled = imports.sort(body)
     orders: list[list[int]] = []
     if not shows_names:
         known = Known.of(facts, settled, is_of_library)
         definitions = _Sorting(
-            lambda each: is_plain_definition(each, known), defined_names, read_as, known.builtins
+            lambda each: is_plain_definition(each, known), _defined_names, read_as, known.builtins
         )
         settled = definitions.sort(settled)
         if not shows_members:
@@ -79,8 +79,8 @@ def _settle_members(
     owner: ast.ClassDef, around: Sequence[ast.stmt], known: Known, read_as: Callable[[ast.stmt, str], str]
 ) -> list[int]:
     """Sort what stands in a class."""
-    before = known.builtins.union(*map(_bound_names, around[: around.index(owner)]))
-    members = _Sorting(lambda each: _is_plain_member(each, known), defined_names, read_as, before)
+    before = known.builtins.union(*map(bound_names, around[: around.index(owner)]))
+    members = _Sorting(lambda each: _is_plain_member(each, known), _defined_names, read_as, before)
     settled = members.sort(owner.body)
     order = _order(owner.body, settled)
     owner.body = settled
@@ -130,7 +130,7 @@ class Known(NamedTuple):
         """The known names of a module with these statements at its top."""
         builtins = {each.name for each in facts.bindings if each.outside and each.name in BUILTINS}
         imported = {
-            name for statement in body if is_plain_import(statement, is_of_library) for name in imported_names(statement)
+            name for statement in body if is_plain_import(statement, is_of_library) for name in _imported_names(statement)
         }
         only_imported = {
             binding.name
@@ -185,7 +185,7 @@ class _Sorting(NamedTuple):
             return run
         place_of = {name: place for place, each in enumerate(names) for name in each}
         reads = [set(read_at_once(statement)) for statement in run]
-        there = self.builtins.union(*map(_bound_names, before)) if any(reads) else self.builtins
+        there = self.builtins.union(*map(bound_names, before)) if any(reads) else self.builtins
         needed = [{place_of[name] for name in each if name in place_of} for each in reads]
         is_there = all(each <= there | place_of.keys() for each in reads)
         if not is_there or any(max(each, default=-1) >= place for place, each in enumerate(needed)):
@@ -210,10 +210,10 @@ def _in_order(keys: Sequence[Sequence[str]], needed: Sequence[set[int]]) -> Iter
                     heappush(free, (keys[place], place))
 
 
-def _bound_names(statement: ast.stmt) -> frozenset[str]:
+def bound_names(statement: ast.stmt) -> frozenset[str]:
     """The names that a statement at the top of a module surely binds, when it has run."""
     if isinstance(statement, ast.Import | ast.ImportFrom):
-        return frozenset(imported_names(statement))
+        return frozenset(_imported_names(statement))
     if isinstance(statement, (*_FUNCTIONS, ast.ClassDef)):
         return frozenset({statement.name})
     if isinstance(statement, ast.Assign):
@@ -242,7 +242,7 @@ def _is_harmless(module: str, is_of_library: Callable[[str], bool]) -> bool:
     return is_known and is_of_library(top)
 
 
-def imported_names(statement: ast.stmt) -> tuple[str, ...]:
+def _imported_names(statement: ast.stmt) -> tuple[str, ...]:
     """The names that an import binds."""
     assert isinstance(statement, ast.Import | ast.ImportFrom), "only imports are asked"
     return tuple(alias.asname or alias.name.partition(".")[0] for alias in statement.names)
@@ -341,7 +341,7 @@ def _evaluated(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[ast
         yield function.returns
 
 
-def defined_names(statement: ast.stmt) -> tuple[str, ...]:
+def _defined_names(statement: ast.stmt) -> tuple[str, ...]:
     """The names that a plain definition binds."""
     if isinstance(statement, ast.Assign):
         target = statement.targets[0]

@@ -36,8 +36,7 @@ from zephyrun.proof.call_stack import asks_for_callers
 from zephyrun.proof.clashes import NameSeekers
 from zephyrun.proof.definition_order import (
     Known,
-    defined_names,
-    imported_names,
+    bound_names,
     is_plain_definition,
     is_plain_import,
     read_at_once,
@@ -155,8 +154,8 @@ def _joined(
     if any(_is_looked_through(each.source.text, each.facts, around[0].get(each.path, nobody)) for each in (part, home)):
         return None
     try:
-        found = _Part(evaluator, part, home, around[0].get(home.path, nobody))
-        names = found.names_moved(place, before.other)
+        found = _Part(evaluator, part, home, place, around[0].get(home.path, nobody))
+        names = found.names_moved(before.other)
         lifted = _Lifted(there, names, around[1].get(home.path, nobody)).written() if names is not None else None
         written = found.written() if lifted is not None else None
     except UnreadableSource:
@@ -194,7 +193,9 @@ def _is_looked_through(text: str, facts: FileFacts, around: Surroundings) -> boo
 class _Part:
     """A file that another one imports by its names."""
 
-    def __init__(self, evaluator: Evaluator, part: LinkedFile, home: LinkedFile, around: Surroundings) -> None:
+    def __init__(
+        self, evaluator: Evaluator, part: LinkedFile, home: LinkedFile, place: Place, around: Surroundings
+    ) -> None:
         self._evaluator = evaluator
         self._linkage = evaluator.linkage
         self._part = part
@@ -202,11 +203,10 @@ class _Part:
         self._parsed = parse(part.data)
         self._parsed_home = parse(home.data)
         self._around = around
-        self._statement: ast.ImportFrom | None = None
-
-    def names_moved(self, place: Place, other: Mapping[str, Content]) -> set[str] | None:
-        """The names that the file defines, if nobody could tell that the other one imports them at a place."""
         self._statement = self._statement_at(place.start)
+
+    def names_moved(self, other: Mapping[str, Content]) -> frozenset[str] | None:
+        """The names that the file defines, if nobody could tell that the other one imports them."""
         if self._statement is None or not self._stands_alone(other):
             return None
         taken = {alias.name for alias in self._statement.names}
@@ -217,7 +217,7 @@ class _Part:
         definitions = [each for each in self._statements if not isinstance(each, _IMPORTS)]
         if not is_sure or not all(is_plain_definition(each, known) for each in definitions):
             return None
-        return {name for each in definitions for name in defined_names(each)}
+        return frozenset[str]().union(*map(bound_names, definitions))
 
     def _is_of_library(self, module: str) -> bool:
         return module not in self._around.shadowed
@@ -337,7 +337,7 @@ class _Part:
             return place.sort in _ALLOWED_SORTS
         parsed = {self._part.path: self._parsed, self._home.path: self._parsed_home}.get(place.path)
         return parsed is not None and any(
-            _names_bound(each) == (_ALL,) and parsed.start_of(each) <= place.start < parsed.end_of(each)
+            bound_names(each) == {_ALL} and parsed.start_of(each) <= place.start < parsed.end_of(each)
             for each in parsed.tree.body
         )
 
@@ -385,8 +385,8 @@ class _Lifted:
         text = parsed.source.text
         if _words(parsed.source.to_bytes()) & (_TELLING - _ASKING_ITSELF) or _is_looked_through(text, facts, self._around):
             return None
-        moved = [each for each in parsed.tree.body if set(_names_bound(each)) & self._names]
-        if {name for each in moved for name in _names_bound(each)} != self._names or not self._may_move(moved):
+        moved = [each for each in parsed.tree.body if bound_names(each) & self._names]
+        if frozenset[str]().union(*map(bound_names, moved)) != self._names or not self._may_move(moved):
             return None
         ranges = [_lines_of(parsed, each) for each in [*self._leading, *moved]]
         if any(each is None for each in ranges):
@@ -409,7 +409,7 @@ class _Lifted:
         bindings = [number for number, each in enumerate(facts.bindings) if not each.scope and each.name in self._names]
         if not all(_is_bound_once(facts, number) for number in bindings):
             return False
-        there = {name for each in self._leading if isinstance(each, _IMPORTS) for name in imported_names(each)} | known.builtins
+        there = known.builtins.union(*map(bound_names, self._leading))
         may_ask: set[str] = set()
         said_by: dict[str, set[str]] = {}
         rest = list(moved)
@@ -419,12 +419,12 @@ class _Lifted:
             # The language takes letters that are alike for one.
             words = set(_WORD.findall(normalize("NFKC", _text_of(self._parsed, statement))))
             if statement is rest[0]:
-                names = set(_names_bound(rest.pop(0)))
+                names = bound_names(rest.pop(0))
                 if set(read_at_once(statement)) - there or names & _all_said(may_ask, said_by):
                     return False
                 there |= names
             if is_plain_definition(statement, known):
-                said_by |= {name: words | said_by.get(name, set()) for name in _names_bound(statement)}
+                said_by |= {name: words | said_by.get(name, set()) for name in bound_names(statement)}
                 # What is worked out when a function is defined may be asked for something.
                 may_ask |= set(read_at_once(statement))
             else:
@@ -452,15 +452,6 @@ def _leading(body: Sequence[ast.stmt]) -> list[ast.stmt]:
     return found
 
 
-def _names_bound(statement: ast.stmt) -> tuple[str, ...]:
-    """The names that a definition at the top binds; none for anything else."""
-    if isinstance(statement, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-        return (statement.name,)
-    if isinstance(statement, ast.Assign):
-        return tuple(each.id for each in statement.targets if isinstance(each, ast.Name))
-    return ()
-
-
 def _is_bound_once(facts: FileFacts, binding: int) -> bool:
     references = [facts.references[index] for index in facts.bindings[binding].references]
     return sum(each.role is not Role.READ for each in references) == 1
@@ -477,10 +468,7 @@ def _lines_of(parsed: ParsedFile, statement: ast.stmt) -> tuple[int, int] | None
 
 
 def _start_of(parsed: ParsedFile, statement: ast.stmt) -> int:
-    decorators = getattr(statement, "decorator_list", [])
-    if not decorators:
-        return parsed.start_of(statement)
-    return parsed.source.text.rindex("@", 0, parsed.start_of(decorators[0]))
+    return min(map(parsed.start_of, [statement, *getattr(statement, "decorator_list", [])]))
 
 
 def _text_of(parsed: ParsedFile, statement: ast.stmt) -> str:
@@ -488,13 +476,11 @@ def _text_of(parsed: ParsedFile, statement: ast.stmt) -> str:
 
 
 def _encoded(encoding: str, text: str) -> bytes | None:
-    """A text as it is written, if it can be read."""
+    """A text as it is written, if it can be."""
     try:
-        data = text.encode(encoding)
-        parse(data)
-    except (UnicodeError, UnreadableSource):
+        return text.encode(encoding)
+    except UnicodeError:
         return None
-    return data
 
 
 def _are_neighbours(path: str, other: str) -> bool:

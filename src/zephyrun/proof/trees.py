@@ -78,12 +78,15 @@ def compare_trees(
     proof = _compare_with_passages(old, new, question)
     if proof.verdict is Verdict.SAME:
         return proof
-    joined = [joined_new := join_files(new, old, world, are_old=False)]
-    before, after = (joined_new.other, joined_new.files) if joined_new is not None else (old, new)
-    joined.append(joined_old := join_files(before, after, world, are_old=True))
-    if joined_old is not None:
-        before, after = joined_old.files, joined_old.other
-    if joined == [None, None]:
+    joined: list[Joined] = []
+    before, after = old, new
+    if (found := join_files(after, before, world, are_old=False)) is not None:
+        before, after = found.other, found.files
+        joined.append(found)
+    if (found := join_files(before, after, world, are_old=True)) is not None:
+        before, after = found.files, found.other
+        joined.append(found)
+    if not joined:
         return proof
     return _with_parts(proof, _compare_with_passages(before, after, question), joined, new, question)
 
@@ -134,21 +137,20 @@ def _put_back(files: Mapping[str, Content], apart: Mapping[str, Apart], world: W
 def _with_parts(
     proof: TreeProof,
     other: TreeProof,
-    joined: Sequence[Joined | None],
+    joined: Sequence[Joined],
     new: Mapping[str, Content],
     question: _Question,
 ) -> TreeProof:
     """The proof of two trees, or what it says with files put back into others where all of these do the same. What is
     said of functions and classes is said where they stand in the new version."""
-    done = [each for each in joined if each is not None]
     files = dict(other.files)
-    homes = {part: home for each in done for part, home in each.homes.items()}
+    homes = {part: home for each in joined for part, home in each.homes.items()}
     if any(home in files and files[home].verdict is not Verdict.SAME for home in homes.values()):
         return proof
     for part, home in homes.items():
         files[part] = FileProof(Verdict.SAME, edits=((PARTED, 1),), definitions=_definitions_in(new.get(part)))
         files[home] = replace(files[home], definitions=_definitions_in(new.get(home)))
-    assumed = tuple(dict.fromkeys([*other.assumed, *(what for each in done for what in each.assumed)]))
+    assumed = tuple(dict.fromkeys([*other.assumed, *(what for each in joined for what in each.assumed)]))
     reasons = other.reasons
     if question.strict:
         reasons += tuple(f"rests on an assumption: {what}" for what in assumed if what not in other.assumed)
