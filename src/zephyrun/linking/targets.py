@@ -184,6 +184,16 @@ def _followed(evaluator: Evaluator, file: LinkedFile, use: ImportUse) -> Target 
 def _target_in_module(
     evaluator: Evaluator, file: LinkedFile, module: str, name: str
 ) -> Target | None:
+    path = evaluator.linkage.find_module(module, file.path)
+    # What is imported of everything there is asked next, in that order.
+    along = evaluator.taking_along(path) if path is not None and path != file.path and evaluator.linkage.file(path) is not None else ()
+    found = (_target_bound_in(evaluator, asking, taken, name) for asking, taken in [(file, module), *along])
+    return next(filter(None, found), None)
+
+
+def _target_bound_in(
+    evaluator: Evaluator, file: LinkedFile, module: str, name: str
+) -> Target | None:
     linkage = evaluator.linkage
     path = linkage.find_module(module, file.path)
     there = linkage.file(path) if path is not None else None
@@ -192,14 +202,6 @@ def _target_in_module(
     inner = f"{module}.{name}"
     if (inner_path := linkage.find_module(inner, file.path)) is not None or linkage.is_package(inner):
         return Target(TargetSort.MODULE, inner_path or "", inner)
-    if there is not None:
-        for use in there.links.imports:
-            if use.name == "*" and there.path != file.path:
-                found = _target_in_module(
-                    evaluator, there, linkage.module_of_import(there, use), name
-                )
-                if found is not None:
-                    return found
     return None
 
 

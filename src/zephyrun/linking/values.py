@@ -564,7 +564,7 @@ class Evaluator:
         file, is_builtin = self.file(path), name in BUILTINS
         if is_builtin and not self._may_be_taken_along(file, name):
             return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{name}")})
-        for there, module in self._taking_along(path):
+        for there, module in self.taking_along(path):
             # What a module inside takes along for a builtin is not looked for.
             values = self._bound_in_module(there, module, name) if there is file or not is_builtin else None
             if values is not None and UNKNOWN_VALUE not in values:
@@ -573,14 +573,14 @@ class Evaluator:
 
     def _may_be_taken_along(self, file: LinkedFile, name: str) -> bool:
         """Whether a file may have a name from an import of everything, of modules that do so, too."""
-        for each, module in self._taking_along(file.path):
+        for each, module in self.taking_along(file.path):
             there = self._module_file(each, module)
             if there is None or name in there.module_bindings:
                 return True
         return False
 
     @once_a_version
-    def _taking_along(self, path: str) -> list[tuple[LinkedFile, str]]:
+    def taking_along(self, path: str) -> list[tuple[LinkedFile, str]]:
         """The imports of everything that a file makes, each followed by those of the module that it leads to: the file with
         the import, and the module that it names."""
         found: list[tuple[LinkedFile, str]] = []
