@@ -127,6 +127,10 @@ _HELD_AGAINST_LIKE = lazy_pattern(
     r"isinstance(?<!\wisinstance)\(\s*(\w+)\s*,\s*(?:self\.__class__|type\(self\))\s*\)(?:\s+and\s+|[ \t]*:\s*return\s+)"
     r"(?:self\.__dict__\s*[=!]=\s*\1\.__dict__|\1\.__dict__\s*[=!]=\s*self\.__dict__)(?!\s*[.\[])"
 )
+# A method that is asked for by its name, of what is called like a class or in a namespace.
+_TAKES_FROM_CLASS = lazy_pattern(
+    r"getattr\(\s*(?:[\w.]*\.)?[A-Z]\w*\s*,\s*\Z|getattr\(\s*type\([\w.]*\)\s*,\s*\Z|(?:__dict__|vars\([\w.]*\))\s*(?:\[|\.\s*get\()\s*\Z"
+)
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
@@ -886,6 +890,12 @@ class MemberUsage:
                         file.path,
                         taken.start,
                     )
+            for name, start in _taken_otherwise(file, set(asking.values())):
+                self._usage.doubt(
+                    f"`{name}`, taken from its class in {file.path}, is only given instances that have `{self.spelling}`",
+                    file.path,
+                    start,
+                )
 
     def _is_lent(
         self, file: LinkedFile, taken: AttributeUse, asking: Mapping[FunctionKey, str]
@@ -1381,6 +1391,17 @@ def _classes(values: Values) -> set[ClassKey]:
         for value in values
         if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
     }
+
+
+def _taken_otherwise(file: LinkedFile, names: Collection[str]) -> Iterator[tuple[str, int]]:
+    """Which of some methods a file may take from their class by a text or as the function behind them, and where."""
+    for use in file.links.attributes_by_name.get("__func__", ()):
+        if use.receiver.name in names:
+            yield use.receiver.name, use.start
+    for text in file.facts.texts:
+        before = file.source.text[max(text.start - _LONGEST_RECEIVER, 0) : text.start]
+        if text.words in names and _TAKES_FROM_CLASS.search(before) is not None:
+            yield text.words, text.start
 
 
 def _is_held_against_like(text: str, place: int) -> bool:
