@@ -343,6 +343,7 @@ class ModuleUses(NamedTuple):
     standing: frozenset[Dotted]
     listed: frozenset[Dotted]
     asked: frozenset[str]
+    asked_of: frozenset[tuple[Dotted, str]]
     filled: frozenset[Dotted]
     taken: frozenset[MemberTaken]
 

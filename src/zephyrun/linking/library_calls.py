@@ -50,6 +50,7 @@ KEPT_UNDER = {
     "threading.Timer": ("function",),
     "multiprocessing.Process": ("_target",),
     "builtins.property": ("fget", "fset", "fdel"),
+    "functools.cached_property": ("func",),
 }
 _GOING_THROUGH = frozenset({"builtins.list", "builtins.tuple", "builtins.set", "builtins.frozenset", "builtins.dict"})
 _PART_OF_ARGUMENT = "…"

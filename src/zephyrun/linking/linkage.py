@@ -75,6 +75,9 @@ _COMPUTED_LOOKUP = lazy_pattern(
 )
 # What gives modules, or what stands in them, for other reasons than that it loads them.
 FINDING_WORDS = ("getmodule", "resolve_name")
+# The names of modules as functions and frames have them, but for those that every module has.
+_GLOBALS_OF = ("__globals__", "f_globals")
+_ASKED_OF_GLOBALS = rb"\b%b\b(?!\s*(?:\[|\.\s*get\s*\()\s*[\"']__\w+__[\"'])"
 _LOOKUP_WORDS = (b"attr", b"methodcaller")
 _LOOKS_INTO = lazy_pattern(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
@@ -630,8 +633,11 @@ class Linkage:
 
     @cached_property
     def finding_paths(self) -> list[str]:
-        """Those that load modules, and those that find out which one something is of, or what a dotted name means."""
-        return sorted({*self.all_loading_paths, *(path for word in FINDING_WORDS for path in self.paths_mentioning(word))})
+        """Those that load modules, and those that find out which one something is of, or what a dotted name means, or ask
+        functions and frames for the names of their modules."""
+        finding = (path for word in FINDING_WORDS for path in self.paths_mentioning(word))
+        asking = (path for word in _GLOBALS_OF for path in self.paths_matching(word, _ASKED_OF_GLOBALS % word.encode()))
+        return sorted({*self.all_loading_paths, *finding, *asking})
 
     @cached_property
     def loading_paths(self) -> list[str]:

@@ -23,11 +23,13 @@ _HARMLESS = lazy_pattern(r"\b(?:reload|isinstance)\s*\(\s*\Z|@\s*\Z")
 _PATCHES = lazy_pattern(r"\bobject\s*\(\s*\Z")
 _ASKS_ITSELF = lazy_pattern(r"\b(?:if|elif|not|while)\s+\Z")
 _FOR_TEXT = lazy_pattern(r"\s*,\s*[\"'](\w+)[\"']\s*[,)]")
+_QUOTES = frozenset({"'", '"'})
 _OF_NAMESPACE = lazy_pattern(r"[\s)]*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
 # A name that is given to what has one, in a way that is seen on one line.
 _GIVEN_ANOTHER = lazy_pattern(r"(?m)^[ \t]*(\w+)[ \t]*=[ \t]*[\w.]+[ \t]*$|\bfor[ \t]+(\w+)[ \t]+in\b")
 # A target, what is called, and what is only asked whether it is there.
 _NO_VALUE = lazy_pattern(r"\s*(?:=(?!=)|\(|is\b)")
+_INDENT = lazy_pattern(rb"[ \t]*\S")
 _OWN_NAMESPACE = lazy_pattern(r"\b(?:(globals)|vars|dir|locals)\s*\(\s*\)")
 _RUNS = lazy_pattern(r"\b(?:eval|exec)\s*\([^\r\n]*,\s*\Z")
 _AMONG = lazy_pattern(r"\bin\s+\Z")
@@ -38,7 +40,7 @@ _FILLED = lazy_pattern(
     rf"|([\w.]*)\.{_NAMESPACE}\s*{_FILLING}"
 )
 _ATTRIBUTE_ASKED = lazy_pattern(r"\bgetattr\s*\((?!\s*self\s*,)[^\"'\r\n]*,\s*[\"'](\w+)[\"']\s*[,)]|\battrgetter\s*\(([^()]*)\)")
-_NAMESPACE_ASKED = lazy_pattern(rf"(?:\bvars\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\b{_NAMESPACE})\s*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
+_NAMESPACE_ASKED = lazy_pattern(rf"(?:\bvars\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\b(?:{_NAMESPACE}|__globals__|f_globals))\s*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']")
 
 
 @glance
@@ -63,6 +65,7 @@ def _joint(some: ModuleUses, others: ModuleUses) -> ModuleUses:
         some.standing | others.standing,
         some.listed | others.listed,
         some.asked | others.asked,
+        some.asked_of | others.asked_of,
         some.filled | others.filled,
         some.taken | others.taken,
     )
@@ -75,7 +78,7 @@ def _uses_of(code: bytes, *, knows_all: bool = False) -> ModuleUses:
     ends = [0, *(end for _, end, _ in statements)]
     starts = [*(start for start, _, _ in statements), len(code)]
     rest = as_names(b"\n".join(code[end:start] for end, start in zip(ends, starts, strict=True)).decode("utf-8", "replace"))
-    uses = _Uses(set(), set(), set(_asked_in(rest)), set())
+    uses = _Uses(set(), set(), set(), set())
     names = {as_names(each.name) for each in imported}
     uses.read(rest, names | {"*"} if knows_all else names)
     imports = frozenset(
@@ -83,8 +86,21 @@ def _uses_of(code: bytes, *, knows_all: bool = False) -> ModuleUses:
         for each in imported
     )
     taken = members_taken_in(rest, {as_names(each.name) for each in imported if not each.origin})
-    standing, listed, asked, filled = frozenset(uses.standing), frozenset(uses.listed), frozenset(uses.asked), frozenset(uses.filled)
-    return ModuleUses(imports, standing, listed, asked, filled, frozenset(taken))
+    # A class that imports a module has it as an attribute: whoever has the class may ask it for that.
+    inside = (found for start, _, found in statements if _is_in_class(code, start))
+    uses.asked_of.update(((), as_names(each.name)) for found in inside for each in found)
+    standing, listed, asked, filled = frozenset(uses.standing), frozenset(uses.listed), frozenset(_asked_in(rest)), frozenset(uses.filled)
+    return ModuleUses(imports, standing, listed, asked, frozenset(uses.asked_of), filled, frozenset(taken))
+
+
+def _is_in_class(code: bytes, start: int) -> bool:
+    """Whether the statement that begins at a place, or behind blanks there, stands in the body of a class."""
+    indent = _INDENT.match(code, start)
+    if indent is None or b"class" not in code:
+        return False
+    before = code[: indent.end()].decode("utf-8", "replace")
+    line = before.rpartition("\n")[2].lstrip()
+    return line.startswith("class") or next(heads_around(before, len(before)), ("", ""))[0] == "class"
 
 
 class _Uses(NamedTuple):
@@ -92,7 +108,7 @@ class _Uses(NamedTuple):
 
     standing: set[Dotted]
     listed: set[Dotted]
-    asked: set[str]
+    asked_of: set[tuple[Dotted, str]]
     filled: set[Dotted]
 
     def read(self, code: str, names: set[str]) -> None:
@@ -110,6 +126,9 @@ class _Uses(NamedTuple):
                 self._note_own(before, after)
 
     def _note(self, words: Dotted, before: str, after: str) -> None:
+        if before[-1:] in _QUOTES and before[-1:] == after[:1]:
+            # It is a text.
+            return
         if _NAMESPACE in words:
             self._note_listed(words[: words.index(_NAMESPACE)], f".{words[-1]}{after}" if words[-1] != _NAMESPACE else after)
         elif _LISTS.search(before):
@@ -119,7 +138,7 @@ class _Uses(NamedTuple):
             if text is None:
                 (self.filled if match[2] else self.listed).add(words)
             elif match[1]:
-                self.asked.add(text[1])
+                self.asked_of.add((words, text[1]))
         elif not (
             _HARMLESS.search(before)
             or _NO_VALUE.match(after)
@@ -131,7 +150,7 @@ class _Uses(NamedTuple):
     def _note_listed(self, words: Dotted, after: str) -> None:
         text = _OF_NAMESPACE.match(after)
         if text is not None:
-            self.asked.add(text[1])
+            self.asked_of.add((words, text[1]))
         elif words and _FILLS.match(after):
             self.filled.add(words)
         else:

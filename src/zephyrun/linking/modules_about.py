@@ -22,7 +22,9 @@ _LOADING = frozenset([*(word.decode() for word in LOADING_WORDS if b"." not in w
 _LOADED_ONES = "modules"
 # What is handed a module and gives none on.
 _KEEPING_NO_MODULES = frozenset("getattr hasattr setattr delattr vars dir isinstance reload getmembers getsource".split())
-_DOT = lazy_pattern(r"\s*\.")
+_DOT = lazy_pattern(r"\s*\.(?!\s*__dict__\b)")
+# What an expression calls something by itself, as parameters and variables do.
+_NAMED_IN_EXPRESSION = r"\b(?:for|lambda)\b[^:=\n]*(?<!\.)\b{}\b"
 # What stands before the name of a package that has no file.
 _PACKAGE = "<package> "
 # What tells modules from other things.
@@ -161,24 +163,42 @@ class ModulesAbout:
 
     @cached_property
     def _asked_for(self) -> set[str]:
-        """The modules of whose names one is a text by which something is asked for an attribute."""
+        """The modules that something is asked for by a text that is their name. Who knows what may only be a module that
+        stands as a value, or is had from one that does, unless some are loaded by their names."""
+        found = set[str]().union(*(self._asked_of(path, uses.asked_of) for path, uses in self.uses.items()))
         asked = frozenset[str]().union(*(uses.asked for uses in self.uses.values()))
         asked &= self._all_words
         imported = (self._imported(path, name) for found in self._imports_by_word.values() for path, name in found if name in asked)
-        return {path for path in self.uses if self._name_of(path).rpartition(".")[2] in asked}.union(*imported)
+        named = {path for path in self.uses if self._name_of(path).rpartition(".")[2] in asked}.union(*imported)
+        if self._linkage.finding_paths:
+            return found | named
+        return found | (named & self._held_by(found | self._standing_by_themselves))
+
+    def _asked_of(self, path: str, asked: Iterable[tuple[Dotted, str]]) -> set[str]:
+        """The modules that a file asks other ones, or itself, for by texts."""
+        return set[str]().union(*(self._reached(path, (*words, name)) for words, name in asked if name in self._all_words))
 
     @cached_property
     def _handed_about(self) -> set[str]:
         """The modules that stand as values, or that something asks for by a text."""
-        found = (module for path, uses in self.uses.items() for module in self._meant(path, uses.standing))
-        return {*found, *self._asked_for}
+        return self._values | self._asked_for
+
+    @cached_property
+    def _values(self) -> set[str]:
+        """The modules that stand as values."""
+        return {module for path, uses in self.uses.items() for module in self._meant(path, uses.standing)}
+
+    @cached_property
+    def _standing_by_themselves(self) -> set[str]:
+        """The modules that stand as values, and the ones whose names are looked through."""
+        own = (path for path, uses in self.uses.items() if () in uses.listed)
+        found = (module for path, uses in self.uses.items() for module in self._meant(path, uses.listed - {()}))
+        return self._values.union(own, found)
 
     @cached_property
     def _standing(self) -> set[str]:
-        """Those, and the ones whose names are looked through."""
-        own = (path for path, uses in self.uses.items() if () in uses.listed)
-        found = (module for path, uses in self.uses.items() for module in self._meant(path, uses.listed - {()}))
-        return self._handed_about.union(own, found)
+        """Those, and the ones that something asks for by a text."""
+        return self._standing_by_themselves | self._asked_for
 
     @cached_property
     def _looked_through(self) -> set[str]:
@@ -189,8 +209,12 @@ class ModulesAbout:
 
     @cached_property
     def _held(self) -> set[str]:
+        return self._held_by(self._standing)
+
+    def _held_by(self, modules: Iterable[str]) -> set[str]:
+        """What modules some modules hold, and those again."""
         held: set[str] = set()
-        rest = list(self._standing)
+        rest = list(modules)
         while rest:
             inner = self._inside(rest.pop())
             rest += inner - held
@@ -204,8 +228,7 @@ class ModulesAbout:
 
     def _is_imported_there(self, path: str, words: Dotted) -> bool:
         """Whether a name that stands by itself is surely or perhaps what is imported, and no parameter of that name."""
-        seen = self._meanings.seen(path)
-        if len(words) > 1 or seen is None or words[0] not in seen.ambiguous:
+        if len(words) > 1 or not self._is_ambiguous(path, words[0]):
             return True
         file = self._linkage.file(path)
         return file is None or any(
@@ -215,11 +238,18 @@ class ModulesAbout:
             for number in file.facts.bindings[binding].references
         )
 
+    def _is_ambiguous(self, path: str, name: str) -> bool:
+        """Whether a file calls something else by a name that it imports, perhaps."""
+        seen = self._meanings.seen(path)
+        if seen is None or name in seen.ambiguous:
+            return seen is not None
+        data = self._linkage.contents[path]
+        inside = re.compile(_NAMED_IN_EXPRESSION.format(re.escape(name)).encode())
+        return isinstance(data, bytes) and inside.search(data) is not None
+
     def _reached(self, path: str, words: Dotted) -> set[str]:
         """The modules that a dotted name of a file may mean."""
-        modules = self._imported(path, words[0])
-        if not modules and any(name == "*" for name, _, _ in self.uses[path].imports):
-            modules = self._paths_of(path, self._meanings.of_words(path, words[:1], is_inside=False).modules)
+        modules = self._named_in(path, words[0])
         for word in words[1:]:
             modules = {inner for each in modules for inner in self._member(each, word)}
         return modules
@@ -227,12 +257,22 @@ class ModulesAbout:
     def _member(self, path: str, name: str) -> set[str]:
         """The modules that a name of a module may mean."""
         inner = f"{self._name_of(path)}.{name}"
-        return self._imported(path, name) | (self._paths_of(path, [inner]) if self._linkage.is_package(inner) else set())
+        return self._named_in(path, name) | (self._paths_of(path, [inner]) if self._linkage.is_package(inner) else set())
+
+    def _named_in(self, path: str, name: str) -> set[str]:
+        """The modules that a name of a file may be which it imports, or gets with everything of another one."""
+        modules = self._imported(path, name)
+        if not modules and path in self.uses and any(imported == "*" for imported, _, _ in self.uses[path].imports):
+            modules = self._paths_of(path, self._meanings.of_words(path, (name,), is_inside=False).modules)
+        return modules
 
     def _inside(self, path: str) -> set[str]:
-        """The modules that one holds by its names: those that it imports, and those that lie in a package."""
-        names = {name for name, _, _ in self.uses[path].imports if name != "*"} if path in self.uses else set[str]()
-        children = self._children.get(self._name_of(path), set())
+        """The modules that one holds by its names: those that it imports, and those that lie in a package; for what it gets
+        with everything of another module stands that one."""
+        imports = self.uses[path].imports if path in self.uses else frozenset[tuple[str, str, str]]()
+        names = {name for name, _, _ in imports} - {"*"}
+        starred = union(self._meanings.of_import(path, module, "") for name, module, _ in imports if name == "*")
+        children = self._children.get(self._name_of(path), set()) | self._paths_of(path, self._meanings.followed(starred).modules)
         return children.union(*(self._imported(path, name) for name in names))
 
     @cached_property

@@ -16,6 +16,7 @@ from zephyrun.link_facts import (
     ParameterRecord,
     ParameterSort,
     RestUse,
+    Use,
 )
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
@@ -825,9 +826,10 @@ class ParameterUsage:
         """Doubts about functions that are given the code, and so the parameters, of another one, and about keywords
         that are put into a prepared call."""
         for file, use in self._evaluator.writes(_ITS_CODE):
-            self._usage.doubt(
-                f"the code that a function is given in {file.path} takes no `{self.name}`", file.path, use.start
-            )
+            if self._is_code_taken or self._may_be_ours(file, use.receiver, _ITS_CODE):
+                self._usage.doubt(
+                    f"the code that a function is given in {file.path} takes no `{self.name}`", file.path, use.start
+                )
         for file in self._linkage.mentioning(_KEYWORDS_OF_PARTIAL):
             if not file.links.attributes_by_name.get(_KEYWORDS_OF_PARTIAL):
                 continue
@@ -839,6 +841,18 @@ class ParameterUsage:
                 self._usage.doubt(
                     f"the keywords of a prepared call in {file.path} do not get a `{self.name}`", file.path, start
                 )
+
+    @cached_property
+    def _is_code_taken(self) -> bool:
+        """Whether somebody may take the code of one of the functions, to give it to another one."""
+        return any(
+            (self._goes_about and next(asked_by_text(file, _ITS_CODE), None) is not None)
+            or any(
+                use.use is Use.READ and self._may_be_ours(file, use.receiver, _ITS_CODE)
+                for use in file.links.attributes_by_name.get(_ITS_CODE, ())
+            )
+            for file in self._linkage.mentioning(_ITS_CODE)
+        )
 
     def _check_signature_readers(self) -> None:
         """Doubts about code that reads the parameters of functions that it is given."""

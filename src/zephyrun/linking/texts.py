@@ -125,6 +125,7 @@ class FrameReading(StrEnum):
 
 # Texts at a glance, and comments, which are passed over: a quote in one opens nothing.
 _MARK = lazy_pattern(PLAIN_MARK.encode(), re.DOTALL)
+_QUOTE = lazy_pattern(rb"[\"']")
 _TEMPLATE_PREFIX = lazy_pattern(rb"[fFtT][rR]?\Z")
 _DOTTED_TEXT = lazy_pattern(rb"([\"'])[\w.:]*\1")
 # A line of an example in documentation, which runs.
@@ -395,6 +396,18 @@ def texts_in(data: bytes) -> Iterator[tuple[int, bytes]]:
 def marks_in(data: bytes) -> Iterator[tuple[int, bytes]]:
     """Each text of a file, as `texts_in`, and each comment, and where it begins, at a glance."""
     return ((match.start(), match[0]) for match in _MARK.finditer(data))
+
+
+def without_comments(data: bytes) -> bytes:
+    """A file without its comments, at a glance: those behind a quote on their line are left, since they may be part of a
+    text."""
+    parts: list[bytes] = []
+    end = 0
+    for start, mark in marks_in(data):
+        if mark.startswith(b"#") and not _QUOTE.search(data, data.rfind(b"\n", 0, start) + 1, start):
+            parts.append(data[end:start])
+            end = start + len(mark)
+    return b"".join([*parts, data[end:]])
 
 
 def without_texts(data: bytes) -> bytes:

@@ -105,10 +105,11 @@ _DERIVES_MODULES = lazy_pattern(rb"class\s+\w+\s*\([^()\n]*ModuleType")
 # Annotations that stand for files of the library. Source: library reference, `typing`.
 _FILES = frozenset({"typing.IO", "typing.TextIO", "typing.BinaryIO"})
 # What these things give back as it was handed to them: the file below a buffer, the zone of a time, the
-# texts that are compared.
+# texts that are compared, the getter of a property.
 _GIVEN_BACK = frozenset(
     "string raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
-    "converters numerator denominator filters handlers value obj object".split()
+    "converters numerator denominator filters handlers value obj object "
+    "fget fset fdel func function default_factory __func__ __wrapped__ __self__".split()
 )
 # What calling something of the standard library gives, where that is one thing of the library's own; the
 # attributes of a namespace may be anything.

@@ -34,6 +34,7 @@ from zephyrun.linking.library_calls import (
     CHOOSING,
     COLLECTING,
     GIVING_BACK,
+    KEPT_UNDER,
     LOOKING_ON,
     RUNNING_WITH_KEYWORDS,
     is_called_and_dropped,
@@ -41,6 +42,7 @@ from zephyrun.linking.library_calls import (
 from zephyrun.linking.linkage import LinkedFile, handed_to_decorator
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
+from zephyrun.linking.sorted_out import are_functions_left_out
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, function_around, syntax_tree
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
@@ -82,7 +84,7 @@ class Whereabouts(NamedTuple):
 class _Slot(NamedTuple):
     """Something that may hold the function: a binding of a file, or an attribute (`binding` is -1). The owner of
     an attribute is a class by its file and record, or a module (-1); without a path, whatever has one of that
-    name."""
+    name, or of that what libraries make (-2)."""
 
     path: str
     binding: int
@@ -116,7 +118,13 @@ _JOINING = tuple(
     for name in "add sub mul matmul truediv floordiv mod pow lshift rshift and or xor divmod".split()
     for side in ("", "r", "i")
 )
+# Under these names the language calls what a class has, by position.
+_CALLED_BY_LANGUAGE = frozenset(
+    """__getattr__ __getattribute__ __setattr__ __delattr__ __iter__ __next__ __reversed__ __len__ __bool__ __hash__
+    __repr__ __str__ __format__ __enter__ __exit__ __get__ __set__ __delete__ __copy__ __deepcopy__""".split()
+).union(_COMPARING, _ASKED_BY_KEY, _JOINING, (f"__i{name[2:]}" for name in _JOINING))
 _LOOKING_UP = frozenset({"builtins.getattr", "builtins.hasattr", "builtins.setattr", "builtins.delattr"})
+_LISTING_NAMES = ("dir", "getmembers", "getmembers_static")
 _LOOKING_UP_NAMES = frozenset("getattr __getattribute__ getattr_static attrgetter methodcaller".split())
 GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
 _ASKING = frozenset("hasattr setattr delattr __setattr__ __delattr__".split())
@@ -149,9 +157,13 @@ _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
 _TAKING_APART = ("astuple", "asdict", "fields", "__match_args__", "__dataclass_fields__")
 _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargspec", "getcallargs")
 _READING_CLOSURES = ("cell_contents", "getclosurevars")
-_READING_PROPERTIES = ("fget", "fset", "fdel")
+# Stands for what owns the attributes of objects that libraries make.
+_OF_LIBRARY = ("", -2)
+# Who only uses a thing does not look for how its properties are read.
+_OFFERED_TO_NOBODY = KEPT_UNDER["builtins.property"]
 _TELLING_PARTS = ("__reduce__", "__reduce_ex__")
 _UNWRAPPING = ("__wrapped__", "unwrap")
+_ITS_CODE = "__code__"
 _TRIVIAL_BASES = ("builtins.object", "builtins.Exception", "abc.ABC", "typing.Generic", "typing.Protocol")
 
 
@@ -279,7 +291,8 @@ class _Pursuit:
 
     def _put_in_attribute(self, owner: ClassKey, name: str, way: Way) -> None:
         """An attribute of instances or a module may hold it."""
-        if name.startswith("__") and name.endswith("__"):
+        is_special = name.startswith("__") and name.endswith("__")
+        if is_special and (way or name not in _CALLED_BY_LANGUAGE):
             raise _Lost
         self._note(_Slot(owner[0], -1, name, way, owner[1]))
 
@@ -296,7 +309,8 @@ class _Pursuit:
         """Whether code outside the project may have it from there; that it has the function itself, where that is
         a public one, is for others to say."""
         is_itself = slot.name == self._own_name and slot.way == _THE_THING
-        if not self._linkage.is_library or slot.name.startswith("_") or is_itself:
+        is_hidden = slot.name.startswith("_") or (slot.owner == _OF_LIBRARY[1] and slot.name in _OFFERED_TO_NOBODY)
+        if not self._linkage.is_library or is_hidden or is_itself:
             return False
         facts = self._evaluator.file(slot.path).facts if not slot.is_attribute else None
         return facts is None or facts.scopes[facts.bindings[slot.binding].scope].kind is ScopeKind.MODULE
@@ -335,11 +349,12 @@ class _Pursuit:
         if what in _RUNNING_TEXTS:
             return is_around and _stands_in_text(file, slot.name)
         is_own = exposure.whole_file or exposure.scope == scope or facts.scopes[scope].kind is ScopeKind.FUNCTION
-        return what in _GIVING_NAMESPACE and is_around and is_own
+        is_given = what in _GIVING_NAMESPACE and is_around and is_own
+        return is_given and not (slot.way == _THE_THING and are_functions_left_out(self._evaluator, file, exposure.start))
 
     def _leave_module(self, file: LinkedFile, slot: _Slot) -> None:
         paths = self._linkage.paths_mentioning(slot.name)
-        if self._goes_on_in_examples(slot) or _takes_globals(file) or len(paths) > _MOST_FILES_FOR_ONE:
+        if self._goes_on_in_examples(slot) or self._takes_globals(file, slot) or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
         offering = self._modules_offering(file)
         for path in offering:
@@ -358,6 +373,20 @@ class _Pursuit:
                     raise _Lost
                 else:
                     self._put(other, use.binding, slot.way)
+
+    def _takes_globals(self, file: LinkedFile, slot: _Slot) -> bool:
+        """Whether a file takes the names of its module, to do more than set some, or to sort out what is no function."""
+        starts = [
+            (reference.start, reference.end)
+            for binding in file.facts.bindings
+            if binding.outside and binding.name == "globals"
+            for reference in (file.facts.references[index] for index in binding.references)
+        ]
+        return any(
+            _ONLY_SET.match(file.source.text, end) is None
+            and not (slot.way == _THE_THING and are_functions_left_out(self._evaluator, file, start))
+            for start, end in starts
+        )
 
     def _goes_on_in_examples(self, slot: _Slot) -> bool:
         """Whether examples in documentation may have it from what bears a name, and hand it on or call it."""
@@ -427,6 +456,10 @@ class _Pursuit:
     def _is_likely(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
         """Whether a name of which nothing is known may be sought in what holds the function: in what is known to be
         that, in something imported where it is a module, else in what the same file has of which nothing is known."""
+        if slot.owner == _OF_LIBRARY[1]:
+            values = self._evaluator.values(file, receiver)
+            is_sought = self._linkage.stands_in_quotes(slot.name) or any(map(file.handed_by_callee.get, _LISTING_NAMES))
+            return any(value.name in KEPT_UNDER or (is_sought and value == UNKNOWN_VALUE) for value in values)
         if UNKNOWN_VALUE not in self._evaluator.values(file, receiver):
             return True
         if slot.owner >= 0 or not slot.path:
@@ -445,7 +478,10 @@ class _Pursuit:
 
     def _may_be_had_by(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
         """Whether what stands before a dot may be what has the attribute."""
-        for value in self._evaluator.values(file, receiver):
+        values = self._evaluator.values(file, receiver)
+        if slot.owner == _OF_LIBRARY[1]:
+            return not all(map(self._is_made_here, values))
+        for value in values:
             if value.sort in (*_OF_CLASSES, ValueSort.ABOVE):
                 key = (value.path, value.number)
                 if not slot.path or (
@@ -458,6 +494,13 @@ class _Pursuit:
             elif value.sort in (ValueSort.UNKNOWN, ValueSort.PACKAGE, ValueSort.FUNCTION):
                 return True
         return False
+
+    def _is_made_here(self, value: Value) -> bool:
+        """Whether a value is surely nothing that a library makes or that is below such a class."""
+        if value.sort in (*_OF_CLASSES, ValueSort.ABOVE):
+            key = (value.path, value.number)
+            return not self._evaluator.foreign_above(key) and not self._evaluator.unknown_above(key)
+        return value.sort in (ValueSort.MODULE, ValueSort.FUNCTION)
 
     def _look_up_there(self, file: LinkedFile, start: int, way: Way) -> None:
         """A call may give an attribute that holds it; the call or its name begins at `start`."""
@@ -552,8 +595,8 @@ class _Pursuit:
             self._follow(file, call, (*_INSIDE, *_INSIDE, *way[1:]))
         elif name.startswith(_COLLECTIONS) and isinstance(call.func, ast.Attribute):
             self._put_into(file, call, call.func, handed, way)
-        elif name == "builtins.property" and any(self._linkage.paths_mentioning(word) for word in _READING_PROPERTIES):
-            raise _Lost
+        elif not way and name in KEPT_UNDER:
+            self._keep(file, call, KEPT_UNDER[name])
         elif name in LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
             self._hand_to_methods(("__instancecheck__", "__subclasscheck__"), way)
         elif name == "re.Scanner" and is_inside:
@@ -564,6 +607,15 @@ class _Pursuit:
             self._is_dropped_by(name, handed) or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
         ):
             raise _Lost
+
+    def _keep(self, file: LinkedFile, call: ast.Call, attributes: Iterable[str]) -> None:
+        """A library object that a call makes keeps the value, and calls it with what it was made with."""
+        if are_parts_told(self._evaluator):
+            raise _Lost
+        end = syntax_tree(file.data).end_of(call.func)
+        self.rests.update((file.path, rest.start) for rest in file.rests_by_call.get(end, ()))
+        for attribute in attributes:
+            self._put_in_attribute(_OF_LIBRARY, attribute, _THE_THING)
 
     def _is_dropped_by(self, name: str, handed: Handed) -> bool:
         """Whether a function of the library calls what it is handed, and nobody gets that out of it again."""
@@ -836,6 +888,9 @@ class _Pursuit:
             if attribute.attr == "func":
                 # What `functools.partial` has made of it leads back.
                 self._follow(file, attribute, way)
+        elif attribute.attr == _ITS_CODE:
+            # With another code it is another function.
+            self.attributes.add(_ITS_CODE)
 
     def _chosen(self, file: LinkedFile, node: ast.AST, expression: ast.AST, way: Way) -> None:
         if not (isinstance(expression, ast.IfExp) and node is expression.test):
@@ -1043,16 +1098,6 @@ def _namespaces_taken(file: LinkedFile, name: str, is_unwritten: bool) -> Iterat
             yield use.receiver, use.start - 1
     for handed in file.handed_by_callee.get("vars", ()):
         yield handed.value, handed.end
-
-
-def _takes_globals(file: LinkedFile) -> bool:
-    """Whether a file takes the names of its module, to do more than set some."""
-    return any(
-        _ONLY_SET.match(file.source.text, file.facts.references[index].end) is None
-        for binding in file.facts.bindings
-        if binding.outside and binding.name == "globals"
-        for index in binding.references
-    )
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:

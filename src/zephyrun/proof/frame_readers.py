@@ -11,7 +11,7 @@ from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.frame_reads import ANYTHING
 from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.glances import glance
-from zephyrun.linking.texts import shows_instructions
+from zephyrun.linking.texts import shows_instructions, without_comments
 from zephyrun.patterns import lazy_pattern
 
 _MARK = lazy_pattern(rf"\b(?:{'|'.join(sorted(FRAME_READERS))})\b")
@@ -62,7 +62,8 @@ def _quoted_words(data: bytes) -> frozenset[bytes]:
 @glance
 def _read_off_frames(data: bytes) -> tuple[FrameRead, ...]:
     """Anything, where code does not just ask a frame for its variables."""
-    marks = {mark for mark in FRAME_READERS if mark.encode() in data}
+    code = without_comments(data)
+    marks = {mark for mark in FRAME_READERS if mark.encode() in code}
     if not marks & _ASKED_IN_SIGHT or ("f_locals" not in marks and marks - _ASKED_IN_SIGHT) or shows_instructions(data):
         return (ANYTHING,)
     try:

@@ -12,7 +12,7 @@ from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_statements import names_imported
 from zephyrun.linking.modules import find_import_roots, is_python, is_test, module_name
-from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, words_in
+from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, without_comments, words_in
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.frame_readers import FrameReader
 from zephyrun.proof.imports import Importers, imports_of, loads_by_name
@@ -187,7 +187,11 @@ def _embedded(texts: Mapping[str, bytes]) -> dict[str, bytes]:
 
 
 def _reading_frames(texts: Mapping[str, bytes]) -> dict[str, bytes]:
-    return {path: data for path, data in texts.items() if _may_read_frames(data)}
+    return {
+        path: data
+        for path, data in texts.items()
+        if _may_read_frames(data) and (not is_python(path) or _reads_frames_in_code(data))
+    }
 
 
 @glance
@@ -198,6 +202,12 @@ def _may_read_source(data: bytes) -> bool:
 @glance
 def _may_read_frames(data: bytes) -> bool:
     return any(mark in data for mark in _FRAME_MARKS) or shows_instructions(data)
+
+
+@glance
+def _reads_frames_in_code(data: bytes) -> bool:
+    """As the above, comments aside."""
+    return _may_read_frames(without_comments(data))
 
 
 @glance

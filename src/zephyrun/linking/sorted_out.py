@@ -1,0 +1,103 @@
+"""Where code goes through the values of a namespace and keeps only what is of certain classes
+(`[each for each in vars().values() if isinstance(each, Hive)]`): a function is none of these."""
+
+from __future__ import annotations
+
+import ast
+
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
+from zephyrun.linking.values import Evaluator
+
+_LISTING = frozenset({"values", "items"})
+# What gives the same elements again.
+_COPYING = frozenset({"list", "tuple", "sorted"})
+_TRIVIAL_BASES = frozenset({"builtins.object", "abc.ABC", "typing.Generic"})
+
+
+def are_functions_left_out(evaluator: Evaluator, file: LinkedFile, start: int) -> bool:
+    """Whether the namespace that a call at an offset gives (`vars()`, `globals()`) is only gone through, and nothing is
+    done with functions that are in it."""
+    tree = syntax_tree(file.data)
+    name = tree.names.get(start)
+    listing = _listing_of(tree, name) if name is not None else None
+    if listing is None:
+        return False
+    is_pairs = called_name(listing) == "items"
+    around: ast.AST = tree.around[listing]
+    given: ast.AST = listing
+    while isinstance(around, ast.Call) and called_name(around) in _COPYING and around.args == [given] and not around.keywords:
+        given, around = around, tree.around[around]
+    if isinstance(around, ast.comprehension) and around.iter is given:
+        tests = around.ifs
+    elif isinstance(around, ast.For) and around.iter is given and not around.orelse:
+        only = around.body[0]
+        tests = [only.test] if len(around.body) == 1 and isinstance(only, ast.If) and not only.orelse else []
+    else:
+        return False
+    variable = _value_of(around.target, is_pairs=is_pairs)
+    return bool(variable) and _asks_for_class(evaluator, file, tests, variable)
+
+
+def _listing_of(tree: SyntaxTree, name: ast.Name) -> ast.Call | None:
+    """The call that gives what a namespace holds: `vars().values()`."""
+    call = tree.around[name]
+    if not isinstance(call, ast.Call) or call.func is not name or call.args or call.keywords:
+        return None
+    method = tree.around[call]
+    listing = tree.around[method] if isinstance(method, ast.Attribute) and method.attr in _LISTING else None
+    return listing if isinstance(listing, ast.Call) and listing.func is method else None
+
+
+def _value_of(target: ast.expr, *, is_pairs: bool) -> str:
+    """The variable that each value is given to; "" where that is not plain."""
+    if is_pairs:
+        target = target.elts[1] if isinstance(target, ast.Tuple) and len(target.elts) == len(("name", "value")) else target
+        return target.id if isinstance(target, ast.Name) else ""
+    return target.id if isinstance(target, ast.Name) else ""
+
+
+def _asks_for_class(evaluator: Evaluator, file: LinkedFile, tests: list[ast.expr], variable: str) -> bool:
+    """Whether conditions that all must hold begin with one that no function fulfils, but for those that do not ask the
+    variable."""
+    operands = [part for test in tests for part in _joined_by_and(test)]
+    for operand in operands:
+        if _is_of_class(evaluator, file, operand, variable):
+            return True
+        if any(isinstance(node, ast.Name) and node.id == variable for node in ast.walk(operand)):
+            return False
+    return False
+
+
+def _joined_by_and(test: ast.expr) -> list[ast.expr]:
+    return test.values if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And) else [test]
+
+
+def _is_of_class(evaluator: Evaluator, file: LinkedFile, test: ast.expr, variable: str) -> bool:
+    """Whether a condition is that a variable is a class, or an instance of one of the project's own."""
+    if not isinstance(test, ast.Call) or test.keywords or not test.args:
+        return False
+    first, *kinds = test.args
+    handed = file.handed_by_end.get(syntax_tree(file.data).end_of(first))
+    if not isinstance(first, ast.Name) or first.id != variable or handed is None:
+        return False
+    asking = {value.name for value in evaluator.values(file, handed.callee)}
+    if asking == {"inspect.isclass"}:
+        return not kinds
+    if asking != {"builtins.isinstance"} or len(kinds) != 1 or not isinstance(kinds[0], ast.Name):
+        return False
+    reference = file.facts.reference_by_start.get(syntax_tree(file.data).start_of(kinds[0]))
+    values = evaluator.binding_values(file, reference.binding) if reference is not None else frozenset({UNKNOWN_VALUE})
+    return all(value.name == "builtins.type" or _is_plain_class(evaluator, value) for value in values)
+
+
+def _is_plain_class(evaluator: Evaluator, value: Value) -> bool:
+    """Whether a value is a class of the project that does not say by itself what is one of its instances."""
+    key = (value.path, value.number)
+    return (
+        value.sort is ValueSort.CLASS
+        and set(evaluator.foreign_above(key)) <= _TRIVIAL_BASES
+        and not evaluator.unknown_above(key)
+        and not any(evaluator.has_own_metaclass(each) or evaluator.defines(each, "__subclasshook__") for each in evaluator.above(key))
+    )
