@@ -253,6 +253,10 @@ class LinkedFile:
             found.setdefault(handed.end, []).append(handed)
         return found
 
+    def handed_at(self, start: int, end: int) -> Handed | None:
+        """What a call is handed from one offset to another: what `min(each for each in hives)` is handed ends where it does."""
+        return next((each for each in self.all_handed_by_end.get(end, ()) if each.start == start), None)
+
     @cached_property
     def handed_by_word(self) -> dict[str, list[Handed]]:
         """What calls are handed, by the word in which it ends: the name of a function that goes there."""

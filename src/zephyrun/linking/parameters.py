@@ -63,7 +63,7 @@ _SAYS_HOW_CALLED = frozenset(
     """assert_called_with assert_called_once_with assert_any_call assert_awaited_with assert_awaited_once_with
     assert_any_await call""".split()
 )
-_KEEPS_CALLS = (b"call_args", b"mock_calls", b"method_calls", b"await_args")
+_KEEPS_CALLS = lazy_pattern(rb"(?:\.\s*|[\"'])(?:call_args|mock_calls|method_calls|await_args)(?:_list)?\b")
 _OF_INSTANCES = frozenset({"__call__"})
 _METHODS_OF_BUILTINS = frozenset(
     name for kind in (str, bytes, bytearray, list, dict, set) for name in dir(kind) if not name.startswith("_")
@@ -274,7 +274,7 @@ class ParameterUsage:
     def _check_stand_ins(self, path: str) -> None:
         """What was told to a stand-in is kept by the names of parameters."""
         data = self._linkage.contents[path]
-        if isinstance(data, bytes) and any(word in data for word in _KEEPS_CALLS):
+        if isinstance(data, bytes) and _KEEPS_CALLS.search(data):
             file = self._linkage.file(path)
             for text in file.facts.texts if file is not None else ():
                 if text.words == self.name:

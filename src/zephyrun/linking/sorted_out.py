@@ -79,7 +79,8 @@ def _is_of_class(evaluator: Evaluator, file: LinkedFile, test: ast.expr, variabl
     if not isinstance(test, ast.Call) or test.keywords or not test.args:
         return False
     first, *kinds = test.args
-    handed = file.handed_by_end.get(syntax_tree(file.data).end_of(first))
+    tree = syntax_tree(file.data)
+    handed = file.handed_at(tree.start_of(first), tree.end_of(first))
     if not isinstance(first, ast.Name) or first.id != variable or handed is None:
         return False
     asking = {value.name for value in evaluator.values(file, handed.callee)}
@@ -87,7 +88,7 @@ def _is_of_class(evaluator: Evaluator, file: LinkedFile, test: ast.expr, variabl
         return not kinds
     if asking != {"builtins.isinstance"} or len(kinds) != 1 or not isinstance(kinds[0], ast.Name):
         return False
-    reference = file.facts.reference_by_start.get(syntax_tree(file.data).start_of(kinds[0]))
+    reference = file.facts.reference_by_start.get(tree.start_of(kinds[0]))
     values = evaluator.binding_values(file, reference.binding) if reference is not None else frozenset({UNKNOWN_VALUE})
     return all(value.name == "builtins.type" or _is_plain_class(evaluator, value) for value in values)
 

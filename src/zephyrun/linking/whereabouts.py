@@ -529,15 +529,14 @@ class _Pursuit:
         if node is call.func:
             self._call(file, call, way)
             return
-        tree = syntax_tree(file.data)
-        self._hand(file, call, file.handed_by_end.get(tree.end_of(node)), way)
+        self._hand(file, call, _handed(file, node), way)
 
     def _as_keyword(self, file: LinkedFile, node: ast.AST, keyword: ast.AST, way: Way) -> None:
         tree = syntax_tree(file.data)
         call = tree.around[keyword]
         if not isinstance(call, ast.Call):
             raise _Lost
-        self._hand(file, call, file.handed_by_end.get(tree.end_of(node)), way)
+        self._hand(file, call, _handed(file, node), way)
 
     def _call(self, file: LinkedFile, call: ast.Call, way: Way) -> None:
         """The value is called."""
@@ -930,7 +929,7 @@ class _Pursuit:
         if isinstance(around, (ast.List, ast.Tuple, ast.Set)):
             self._follow(file, around, way)
             return
-        handed = file.handed_by_end.get(syntax_tree(file.data).end_of(node))
+        handed = _handed(file, node)
         if not isinstance(around, ast.Call) or handed is None:
             raise _Lost
         self._spread_over(file, handed, way)
@@ -1023,6 +1022,12 @@ class _Pursuit:
                     if record.name == name and record.owner >= 0:
                         for parameter, inner in _taking(record, (1,), "", way):
                             self._put(file, parameter.binding, inner)
+
+
+def _handed(file: LinkedFile, node: ast.AST) -> Handed | None:
+    """What a call is handed as one of its arguments, or inside one."""
+    tree = syntax_tree(file.data)
+    return file.handed_at(tree.start_of(node), tree.end_of(node))
 
 
 def _is_inside(way: Way) -> bool:
