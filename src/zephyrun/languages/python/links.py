@@ -61,7 +61,9 @@ _PASSED_AT = {
     **{"apply": 2, "apply_async": 2, "start_new_thread": 2},
 }
 # Expressions that end where one of their parts does, which is not called with them.
-_ENDING_AS_A_PART = (ast.BoolOp, ast.BinOp, ast.IfExp, ast.Lambda, ast.NamedExpr, ast.Await, ast.UnaryOp)
+_ENDING_AS_A_PART = (
+    ast.BoolOp, ast.BinOp, ast.IfExp, ast.Lambda, ast.NamedExpr, ast.Await, ast.UnaryOp, ast.Yield, ast.YieldFrom, ast.Compare,
+)  # fmt: skip
 _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 # Special methods that are asked for a name, and what keeps names to ask for later.
 _HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
