@@ -348,6 +348,18 @@ class ModuleUses(NamedTuple):
     taken: frozenset[MemberTaken]
 
 
+class Walks(NamedTuple):
+    """What one file goes through: whatever is bound to some `names`, anything that it is handed (`is_open`), whatever
+    it imports (`goes_by_imports`), or all modules (`takes_all`). One that `goes_deeper` may go through what it finds,
+    too."""
+
+    names: frozenset[str]
+    is_open: bool
+    goes_deeper: bool
+    goes_by_imports: bool
+    takes_all: bool
+
+
 @dataclass(frozen=True)
 class LinkFacts:
     """What one file says to others. Picklable; holds no tree and no text.

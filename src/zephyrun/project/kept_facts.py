@@ -68,7 +68,8 @@ class KeptFacts:
         """Tell what glances at some contents have shown, where they are known; what is no content has none."""
         if not self._sights.exists:
             return
-        by_key = {_key_of_sight(data): data for data in contents if isinstance(data, bytes)}
+        # Two versions of a project have most contents in common.
+        by_key = {_key_of_sight(data): data for data in {each for each in contents if isinstance(each, bytes)}}
         known = ((by_key[key], _sight(packed)) for key, packed in self._sights.get(list(by_key)).items())
         glances.tell((data, sight) for data, sight in known if sight is not None)
 

@@ -8,10 +8,11 @@ import re
 from bisect import bisect_right
 from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
-from typing import NamedTuple
 
 from zephyrun.languages.python.reading import nodes_on_lines, tree_in
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.link_facts import Walks
+from zephyrun.linking.glances import glance
 from zephyrun.linking.import_statements import imported_in
 from zephyrun.linking.texts import EXAMPLE_LINE
 from zephyrun.patterns import ends_of_word, lazy_pattern
@@ -172,6 +173,7 @@ class NamespaceWalkers:
         return found
 
 
+@glance
 def _may_walk(data: bytes) -> bool:
     return any(True for _ in _places_in(data))
 
@@ -190,6 +192,7 @@ def _places_in(data: bytes) -> Iterator[int]:
             yield match.start()
 
 
+@glance
 def _walks_any_module(data: bytes) -> bool:
     """Whether a function or class goes through the names of modules that it loads by name: of settings
     or plug-ins, which nobody needs to import."""
@@ -211,18 +214,7 @@ def _loaded_in(part: bytes) -> Iterator[bytes]:
             yield name[1]
 
 
-class Walks(NamedTuple):
-    """What one file goes through: whatever is bound to some `names`, anything that it is handed (`is_open`), whatever
-    it imports (`goes_by_imports`), or all modules (`takes_all`). One that `goes_deeper` may go through what it finds,
-    too."""
-
-    names: frozenset[str]
-    is_open: bool
-    goes_deeper: bool
-    goes_by_imports: bool
-    takes_all: bool
-
-
+@glance
 def walks_in(data: bytes) -> Walks:
     """What a file goes through."""
     walks = _Walk(data)
