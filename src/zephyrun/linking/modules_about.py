@@ -262,18 +262,25 @@ class ModulesAbout:
     def _named_in(self, path: str, name: str) -> set[str]:
         """The modules that a name of a file may be which it imports, or gets with everything of another one."""
         modules = self._imported(path, name)
-        if not modules and path in self.uses and any(imported == "*" for imported, _, _ in self.uses[path].imports):
-            modules = self._paths_of(path, self._meanings.of_words(path, (name,), is_inside=False).modules)
-        return modules
+        starred = self._starred(path) if not modules else ()
+        if starred and self._meanings.seen(path) is not None:
+            return self._paths_of(path, self._meanings.of_words(path, (name,), is_inside=False).modules)
+        # A document with examples, or what cannot be read.
+        return modules.union(*(self._member(each, name) for each in starred if each != path and self._meanings.seen(each) is not None))
+
+    def _starred(self, path: str) -> set[str]:
+        """The modules of which a file imports everything."""
+        imports = self.uses[path].imports if path in self.uses else frozenset[tuple[str, str, str]]()
+        meant = union(self._meanings.of_import(path, module, "") for name, module, _ in imports if name == "*")
+        return self._paths_of(path, self._meanings.followed(meant).modules)
 
     def _inside(self, path: str) -> set[str]:
         """The modules that one holds by its names: those that it imports, and those that lie in a package; for what it gets
         with everything of another module stands that one."""
         imports = self.uses[path].imports if path in self.uses else frozenset[tuple[str, str, str]]()
         names = {name for name, _, _ in imports} - {"*"}
-        starred = union(self._meanings.of_import(path, module, "") for name, module, _ in imports if name == "*")
-        children = self._children.get(self._name_of(path), set()) | self._paths_of(path, self._meanings.followed(starred).modules)
-        return children.union(*(self._imported(path, name) for name in names))
+        children = self._children.get(self._name_of(path), set())
+        return children.union(self._starred(path), *(self._imported(path, name) for name in names))
 
     @cached_property
     def _children(self) -> dict[str, set[str]]:

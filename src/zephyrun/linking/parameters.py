@@ -48,6 +48,9 @@ _MAKES_CLASS = "new_class"
 _CALLS_OF_STAND_INS = ("unittest.mock.call", "mock.call")
 _SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
 _ITS_CODE = "__code__"
+# The code of what is running, and what only asks it something.
+_CODE_OF_RUNNING = ("f_code", "gi_code", "cr_code", "ag_code")
+_ASKS_CODE = lazy_pattern(r"\s*\.\s*co_\w+|\s+(?:is|in|not)\b|\s*[=!]=")
 _SIGNATURE_ATTRIBUTES = ("__annotations__", _ITS_CODE, "__signature__", "__kwdefaults__")
 _KEYWORDS_OF_PARTIAL = "keywords"
 # Without any of these, the code of a function tells nobody what its parameters are called.
@@ -845,7 +848,13 @@ class ParameterUsage:
     @cached_property
     def _is_code_taken(self) -> bool:
         """Whether somebody may take the code of one of the functions, to give it to another one."""
-        return any(
+        are_running_taken = any(
+            not _ASKS_CODE.match(file.source.text, use.end)
+            for word in _CODE_OF_RUNNING
+            for file in self._linkage.mentioning(word)
+            for use in file.links.attributes_by_name.get(word, ())
+        )
+        return are_running_taken or any(
             (self._goes_about and next(asked_by_text(file, _ITS_CODE), None) is not None)
             or any(
                 use.use is Use.READ and self._may_be_ours(file, use.receiver, _ITS_CODE)

@@ -124,7 +124,8 @@ _CALLED_BY_LANGUAGE = frozenset(
     __repr__ __str__ __format__ __enter__ __exit__ __get__ __set__ __delete__ __copy__ __deepcopy__""".split()
 ).union(_COMPARING, _ASKED_BY_KEY, _JOINING, (f"__i{name[2:]}" for name in _JOINING))
 _LOOKING_UP = frozenset({"builtins.getattr", "builtins.hasattr", "builtins.setattr", "builtins.delattr"})
-_LISTING_NAMES = ("dir", "getmembers", "getmembers_static")
+_TAKING_MEMBERS = ("getmembers", "getmembers_static")
+_LISTING_NAMES = ("dir", *_TAKING_MEMBERS)
 _LOOKING_UP_NAMES = frozenset("getattr __getattribute__ getattr_static attrgetter methodcaller".split())
 GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
 _ASKING = frozenset("hasattr setattr delattr __setattr__ __delattr__".split())
@@ -132,6 +133,7 @@ _RUNNING_TEXTS = frozenset({"eval", "exec"})
 _GIVING_NAMESPACE = frozenset({"locals", "vars"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
 _OF_CLASSES = frozenset({ValueSort.INSTANCE, ValueSort.CLASS})
+_HAVING = _OF_CLASSES | {ValueSort.ABOVE}
 _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 _ADDING = {"append": 0, "add": 0, "appendleft": 0, "insert": 1, "setdefault": 1}
@@ -151,6 +153,8 @@ _LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:up
 _ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()")
 _LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
 _LONGEST_RECEIVER = 60
+# Goes through the names of something.
+_GOES_THROUGH_NAMES = lazy_pattern(r"\bdir\s*\(|\bfor\b[^:\n]*\bin\b[^:\n]*(?:__dict__|\bvars\s*\()|\(\s*[\w.]+\.__dict__\s*[,)]")
 # The names of a module of which some are only set.
 _ONLY_SET = lazy_pattern(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
@@ -356,13 +360,17 @@ class _Pursuit:
         paths = self._linkage.paths_mentioning(slot.name)
         if self._goes_on_in_examples(slot) or self._takes_globals(file, slot) or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
+        if self._are_module_names_taken(file, slot.name):
+            raise _Lost
         offering = self._modules_offering(file)
         for path in offering:
             self._put_in_attribute((path, -1), slot.name, slot.way)
-        others = [self._linkage.file(path) for path in dict.fromkeys([*paths, *offering]) if path != file.path]
+        found = (self._linkage.file(path) for path in dict.fromkeys([*paths, *offering]) if path != file.path)
+        others = [each for each in found if each is not None]
+        if any(_runs_text_with(other, slot.name) for other in others):
+            raise _Lost
         for other in others:
-            for use in other.links.imports if other is not None else ():
-                assert other is not None, "it has imports"
+            for use in other.links.imports:
                 if use.name not in (slot.name, "*") or self._module_imported(other, use) not in offering:
                     continue
                 if use.name == "*":
@@ -386,6 +394,16 @@ class _Pursuit:
             _ONLY_SET.match(file.source.text, end) is None
             and not (slot.way == _THE_THING and are_functions_left_out(self._evaluator, file, start))
             for start, end in starts
+        )
+
+    def _are_module_names_taken(self, home: LinkedFile, name: str) -> bool:
+        """Whether something of a module is taken by way of everything that it holds (`vars(hives).values()`)."""
+        return any(
+            (value.sort is ValueSort.MODULE and value.path == home.path)
+            or (value == UNKNOWN_VALUE and self._evaluator.modules_about.may_be(home.path, origin, is_loaded=True))
+            for file in self._linkage.mentioning_any({"__dict__", "vars", *_TAKING_MEMBERS})
+            for origin, _, _ in _namespaces_taken(file, name, self._is_unwritten(name))
+            for value in self._evaluator.values(file, origin)
         )
 
     def _goes_on_in_examples(self, slot: _Slot) -> bool:
@@ -422,7 +440,11 @@ class _Pursuit:
         captured = _names_captured(self._evaluator)
         if captured is None or name in captured:
             raise _Lost
+        if slot.owner == _OF_LIBRARY[1] and self._are_members_listed():
+            raise _Lost
         for file in self._linkage.mentioning(name):
+            if _runs_text_with(file, name):
+                raise _Lost
             for text in file.links.texts:
                 if text.callee.name in _LOOKING_UP_NAMES and name in text.words.split("."):
                     self._look_up_there(file, text.start, slot.way)
@@ -436,18 +458,45 @@ class _Pursuit:
                     raise _Lost
                 self._follow(file, node, slot.way)
 
+    def _are_members_listed(self) -> bool:
+        """Whether somebody takes all members of something that a library may have made."""
+        return any(
+            not all(map(self._is_made_here, self._evaluator.values(file, handed.value)))
+            for word in _TAKING_MEMBERS
+            for file in self._linkage.mentioning(word)
+            for handed in file.handed_by_callee.get(word, ())
+            if handed.position == 0
+        )
+
     def _leave_by_lookups(self, file: LinkedFile, slot: _Slot) -> None:
         """Every call that may look an attribute of that name up. A name of which nothing is known, in something
         of which nothing is known, may be any: it is taken for one of a method that is looked for, since what sorts
         messages does that, and not for one of what happens to hold the function."""
         is_method = slot.owner >= 0 and slot.name == self._own_name
         for lookup in file.links.lookups:
-            if not lookup.may_find(slot.name) or (self._is_unwritten(slot.name) and lookup.is_open):
+            if not lookup.may_find(slot.name) or not self._may_be_had_by(file, lookup.receiver, slot):
+                continue
+            if lookup.is_open and self._is_unwritten(slot.name) and not self._are_names_listed(file, slot):
                 continue
             if lookup.is_open and not is_method and not self._is_likely(file, lookup.receiver, slot):
                 continue
-            if self._may_be_had_by(file, lookup.receiver, slot):
-                self._look_up_there(file, lookup.start, slot.way)
+            self._look_up_there(file, lookup.start, slot.way)
+
+    def _are_names_listed(self, file: LinkedFile, slot: _Slot) -> bool:
+        """Whether a file lists the names of what may have an attribute, or another one those of what surely has: a private
+        name is seldom worked out, but may be found among them."""
+        return any(
+            self._may_list(other, origin, slot, is_here=other is file)
+            for other in self._linkage.mentioning_any({*_LISTING_NAMES, "__dict__", "__dir__", "vars"})
+            for origin in _listed_in(other)
+        )
+
+    def _may_list(self, file: LinkedFile, origin: Origin, slot: _Slot, *, is_here: bool) -> bool:
+        values = self._evaluator.values(file, origin)
+        is_module = slot.owner < 0 and bool(slot.path)
+        if not is_here and not (is_module and self._evaluator.modules_about.may_be(slot.path, origin, is_loaded=True)):
+            values -= {UNKNOWN_VALUE}
+        return self._may_have(values, slot)
 
     def _is_unwritten(self, name: str) -> bool:
         """Whether a name is a private one, which is seldom worked out, and stands as a text nowhere."""
@@ -478,7 +527,9 @@ class _Pursuit:
 
     def _may_be_had_by(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
         """Whether what stands before a dot may be what has the attribute."""
-        values = self._evaluator.values(file, receiver)
+        return self._may_have(self._evaluator.values(file, receiver), slot)
+
+    def _may_have(self, values: Values, slot: _Slot) -> bool:
         if slot.owner == _OF_LIBRARY[1]:
             return not all(map(self._is_made_here, values))
         for value in values:
@@ -824,14 +875,14 @@ class _Pursuit:
         if any(self._evaluator.defines(key, "__slots__") for key in classes):
             # The class has what gets at it.
             same.add(ValueSort.CLASS)
-        for file in self._linkage.mentioning_any({"__dict__", "vars"}):
-            for origin, end in _namespaces_taken(file, name, self._is_unwritten(name)):
+        for file in self._linkage.mentioning_any({"__dict__", "vars", *_TAKING_MEMBERS}):
+            for origin, end, is_inherited in _namespaces_taken(file, name, self._is_unwritten(name)):
                 for value in self._evaluator.values(file, origin):
-                    if value.sort in same:
+                    if value.sort in same or (is_inherited and value.sort in _HAVING):
                         is_taken = not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
                     elif value.sort is ValueSort.UNKNOWN:
                         is_taken = file.path == home.path and not self._is_unwritten(name)
-                        is_taken = is_taken and is_called_like_class(file, end) == are_classes
+                        is_taken = is_taken and (is_inherited or is_called_like_class(file, end) == are_classes)
                     else:
                         is_taken = value.sort is ValueSort.FUNCTION and value in owners
                     if is_taken:
@@ -1091,18 +1142,44 @@ def _names_captured(evaluator: Evaluator) -> frozenset[str] | None:
     return frozenset(found)
 
 
-def _namespaces_taken(file: LinkedFile, name: str, is_unwritten: bool) -> Iterator[tuple[Origin, int]]:
-    """What a file takes all names of, or this one, and where that ends. A name that `is_unwritten` is not worked
-    out."""
+class _Taken(NamedTuple):
+    """What a file takes all names of, or one, and where that ends. What `is_inherited` comes of the class of an instance,
+    too."""
+
+    origin: Origin
+    end: int
+    is_inherited: bool
+
+
+def _namespaces_taken(file: LinkedFile, name: str, is_unwritten: bool) -> Iterator[_Taken]:
+    """What a file takes all names of, or this one. A name that `is_unwritten` is not worked out, unless the file goes
+    through names."""
     text = file.source.text
     for use in file.links.attributes_by_name.get("__dict__", ()):
         looked_into = _LOOKED_INTO.match(text, use.end)
         is_asked = is_unwritten and _ASKED_FOR_ONE.match(text, use.end) is not None
         is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
+        is_asked = is_asked and _GOES_THROUGH_NAMES.search(text) is None
         if looked_into["name"] == name if looked_into is not None else not is_asked:
-            yield use.receiver, use.start - 1
-    for handed in file.handed_by_callee.get("vars", ()):
-        yield handed.value, handed.end
+            yield _Taken(use.receiver, use.start - 1, False)
+    for word in ("vars", *_TAKING_MEMBERS):
+        for handed in file.handed_by_callee.get(word, ()):
+            if handed.position == 0:
+                yield _Taken(handed.value, handed.end, word in _TAKING_MEMBERS)
+
+
+def _listed_in(file: LinkedFile) -> Iterator[Origin]:
+    """What a file lists the names of."""
+    for word in ("vars", *_LISTING_NAMES):
+        yield from (each.value for each in file.handed_by_callee.get(word, ()) if each.position == 0)
+    for name in ("__dict__", "__dir__"):
+        yield from (use.receiver for use in file.links.attributes_by_name.get(name, ()))
+
+
+def _runs_text_with(file: LinkedFile, name: str) -> bool:
+    """Whether a file runs texts as code, and one of its texts holds a name as a word."""
+    runs = any(exposure.what.removesuffix("()") in _RUNNING_TEXTS for exposure in file.facts.exposures)
+    return runs and _stands_in_text(file, name)
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:
