@@ -138,7 +138,7 @@ _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PL
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 _ADDING = {"append": 0, "add": 0, "appendleft": 0, "insert": 1, "setdefault": 1}
 _ADDING_ALL = frozenset({"extend", "update", "extendleft"})
-_TAKING_OUT = frozenset({"get", "pop", "popleft", "setdefault", "__getitem__", "popitem"})
+_TAKING_OUT = frozenset({"get", "pop", "popleft", "setdefault", "__getitem__"})
 _LOOKING_FOR = frozenset({"remove", "index", "count", "discard", "__contains__"})
 _LEADING_ON = frozenset("values items copy keys".split())
 # Attributes that lead from a function to what it was made of, or to itself.
@@ -146,6 +146,9 @@ _LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__".split())
 # What gives any attribute by its name, or all of them.
 _ASKED_FOR_ANYTHING = frozenset("__getattribute__ __reduce__ __reduce_ex__ __getstate__".split())
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
+_OF_MEMBERS = ("value", "_value_")
+# What gives everything that there is.
+_GIVING_ALL = ("get_objects", "get_referrers", "get_referents")
 _OF_PATTERNS = frozenset({"sub", "subn"})
 # A namespace that is only given another name, or asked for one ("name").
 _LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
@@ -153,6 +156,8 @@ _LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:up
 _ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()")
 _LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
 _LONGEST_RECEIVER = 60
+# The name of something in a module, in a text.
+_FOUND_BY_TEXT = rb"[\"'][\w.]+[.:]%b\b"
 # Goes through the names of something.
 _GOES_THROUGH_NAMES = lazy_pattern(r"\bdir\s*\(|\bfor\b[^:\n]*\bin\b[^:\n]*(?:__dict__|\bvars\s*\()|\(\s*[\w.]+\.__dict__\s*[,)]")
 # The names of a module of which some are only set.
@@ -251,6 +256,8 @@ class _Pursuit:
 
     def begin(self, file: LinkedFile, record: FunctionRecord, way: Way) -> None:
         """Follow a function of the project, or one that gives it."""
+        if any(self._linkage.paths_mentioning(word) for word in _GIVING_ALL):
+            raise _Lost
         if record.binding < 0:
             node = _lambda_of(syntax_tree(file.data), record)
             if node is None:
@@ -341,6 +348,10 @@ class _Pursuit:
             if self._are_all_taken(file, frozenset({Value(ValueSort.CLASS, *owner)}), slot.name):
                 raise _Lost
             self._put_in_attribute(owner, slot.name, slot.way)
+            if any(name.startswith("enum.") for name in self._evaluator.foreign_above(owner)):
+                # The members of an enumeration have it.
+                for attribute in _OF_MEMBERS:
+                    self._put_in_attribute(owner, attribute, slot.way)
         elif kind is ScopeKind.MODULE:
             self._leave_module(file, slot)
 
@@ -358,6 +369,8 @@ class _Pursuit:
 
     def _leave_module(self, file: LinkedFile, slot: _Slot) -> None:
         paths = self._linkage.paths_mentioning(slot.name)
+        if self._linkage.finding_paths and self._linkage.paths_matching(slot.name, _FOUND_BY_TEXT % slot.name.encode()):
+            raise _Lost
         if self._goes_on_in_examples(slot) or self._takes_globals(file, slot) or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
         if self._are_module_names_taken(file, slot.name):
@@ -917,7 +930,9 @@ class _Pursuit:
             call = syntax_tree(file.data).around[attribute]
             if not isinstance(call, ast.Call) or call.func is not attribute:
                 return
-            if attribute.attr in _TAKING_OUT:
+            if attribute.attr == "popitem":
+                self._follow(file, call, (*_INSIDE, *way[1:]))
+            elif attribute.attr in _TAKING_OUT:
                 if _fits(way, _text_of(call.args[0]) if call.args else ""):
                     self._follow(file, call, way[1:])
             elif attribute.attr == "items":
