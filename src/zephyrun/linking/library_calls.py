@@ -69,7 +69,7 @@ RUNNING_WITH_KEYWORDS = {"atexit.register": 0, "weakref.finalize": 1, "asyncio.t
 # Makes a collection of another one's elements; gives one of them.
 COLLECTING = frozenset(
     """builtins.list builtins.tuple builtins.set builtins.frozenset builtins.sorted builtins.reversed
-    builtins.iter builtins.dict collections.deque""".split()
+    builtins.iter builtins.dict collections.deque itertools.chain""".split()
 )
 CHOOSING = frozenset({"builtins.next", "builtins.min", "builtins.max"})
 

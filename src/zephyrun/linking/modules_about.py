@@ -299,10 +299,10 @@ def _gives_loaded_on(file: LinkedFile) -> bool:
         (put.value for put in file.links.puts),
         (handed.value for handed in file.links.handed if handed.callee.name not in _KEEPING_NO_MODULES),
     )
-    return any(_is_loaded(file, each) for origins in given for each in origins)
+    return any(comes_of_loading(file, each) for origins in given for each in origins)
 
 
-def _is_loaded(file: LinkedFile, origin: Origin) -> bool:
+def comes_of_loading(file: LinkedFile, origin: Origin) -> bool:
     """Whether a value comes of a call that loads a module, or of the loaded ones, by way of variables, too."""
     rest, met = [origin], {origin}
     for each in rest:

@@ -1,5 +1,5 @@
-"""Where code goes through the values of a namespace and keeps only what is of certain classes
-(`[each for each in vars().values() if isinstance(each, Hive)]`): a function is none of these."""
+"""Where code goes through values and keeps only what is of certain classes (`[each for each in vars().values() if
+isinstance(each, Hive)]`): a function is none of these."""
 
 from __future__ import annotations
 
@@ -29,15 +29,21 @@ def are_functions_left_out(evaluator: Evaluator, file: LinkedFile, start: int) -
     given: ast.AST = listing
     while isinstance(around, ast.Call) and called_name(around) in _COPYING and around.args == [given] and not around.keywords:
         given, around = around, tree.around[around]
-    if isinstance(around, ast.comprehension) and around.iter is given:
-        tests = around.ifs
-    elif isinstance(around, ast.For) and around.iter is given and not around.orelse:
-        only = around.body[0]
-        tests = [only.test] if len(around.body) == 1 and isinstance(only, ast.If) and not only.orelse else []
-    else:
+    if not isinstance(around, ast.comprehension | ast.For) or around.iter is not given:
         return False
     variable = _value_of(around.target, is_pairs=is_pairs)
-    return bool(variable) and _asks_for_class(evaluator, file, tests, variable)
+    return bool(variable) and sorts_out_functions(evaluator, file, around, variable)
+
+
+def sorts_out_functions(
+    evaluator: Evaluator, file: LinkedFile, loop: ast.For | ast.AsyncFor | ast.comprehension, variable: str
+) -> bool:
+    """Whether a loop does nothing with a variable that it goes through where that is a function."""
+    if isinstance(loop, ast.comprehension):
+        return _asks_for_class(evaluator, file, loop.ifs, variable)
+    only = loop.body[0]
+    is_sorting = len(loop.body) == 1 and isinstance(only, ast.If) and not only.orelse and not loop.orelse
+    return is_sorting and isinstance(only, ast.If) and _asks_for_class(evaluator, file, [only.test], variable)
 
 
 def _listing_of(tree: SyntaxTree, name: ast.Name) -> ast.Call | None:

@@ -718,7 +718,7 @@ class Evaluator:
             if binding is not None:
                 found.append(self._of_class_binding(each, binding, sort))
         # What a metaclass sets on its instances is an attribute of the class.
-        setting = [*relatives, *self._metaclasses_of(relatives)]
+        setting = [*relatives, *self.metaclasses_of(relatives)]
         writes = self.writes_in_reach(name, setting)
         if writes is None:
             return _NOTHING_KNOWN
@@ -737,7 +737,7 @@ class Evaluator:
         # What is only ever set to nothing here is set to something by code that was not seen.
         return values if values != {NONE} else _NOTHING_KNOWN
 
-    def _metaclasses_of(self, keys: Iterable[ClassKey]) -> list[ClassKey]:
+    def metaclasses_of(self, keys: Iterable[ClassKey]) -> list[ClassKey]:
         """The metaclasses of some classes that could be read, and what stands above these."""
         named = ((self.file(key[0]), metaclass) for key in keys if (metaclass := self.class_record(key).metaclass) is not None)
         values = (value for file, metaclass in named for value in self.values(file, metaclass))

@@ -21,9 +21,11 @@ from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import (
     BY_POSITION,
     UNKNOWN,
+    AttributeUse,
     FunctionRecord,
     Handed,
     ImportUse,
+    Lookup,
     Origin,
     OriginSort,
     ParameterRecord,
@@ -40,9 +42,10 @@ from zephyrun.linking.library_calls import (
     is_called_and_dropped,
 )
 from zephyrun.linking.linkage import LinkedFile, handed_to_decorator
+from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
-from zephyrun.linking.sorted_out import are_functions_left_out
+from zephyrun.linking.sorted_out import are_functions_left_out, sorts_out_functions
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, function_around, syntax_tree
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
@@ -134,6 +137,7 @@ _GIVING_NAMESPACE = frozenset({"locals", "vars"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
 _OF_CLASSES = frozenset({ValueSort.INSTANCE, ValueSort.CLASS})
 _HAVING = _OF_CLASSES | {ValueSort.ABOVE}
+_KNOWN_HOLDERS = _HAVING | {ValueSort.MODULE}
 _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
 _ADDING = {"append": 0, "add": 0, "appendleft": 0, "insert": 1, "setdefault": 1}
@@ -146,20 +150,28 @@ _LEADING_ELSEWHERE = frozenset("__get__ __func__ __self__ __wrapped__".split())
 # What gives any attribute by its name, or all of them.
 _ASKED_FOR_ANYTHING = frozenset("__getattribute__ __reduce__ __reduce_ex__ __getstate__".split())
 _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
+# Of these, a metaclass gets the names of a class behind the class, its name and its bases.
+_MAKING_CLASSES = frozenset({"__new__", "__init__"})
+_PLACE_OF_NAMESPACE = 3
+_METACLASSES = frozenset({"builtins.type", "abc.ABCMeta", "enum.EnumMeta", "enum.EnumType"})
+# What makes one collection of several that stand in one.
+_JOINING_ALL = frozenset({"builtins.sum", "itertools.chain.from_iterable"})
 _OF_MEMBERS = ("value", "_value_")
-# What gives everything that there is.
-_GIVING_ALL = ("get_objects", "get_referrers", "get_referents")
 _OF_PATTERNS = frozenset({"sub", "subn"})
 # A namespace that is only given another name, or asked for one ("name").
 _LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
 # One that is asked for a name that is worked out, and one in which a name is sought.
-_ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()")
+_ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()\s*(?P<name>\w*)\s*[\],)]?")
 _LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
 _LONGEST_RECEIVER = 60
+_GOES_THROUGH = r"\bfor\b[^:\n]*\b{}\b[^:\n]*\bin\b[^:\n]*(?:\bdir\s*\(|\bvars\s*\(|__dict__|__dir__|getmembers)"
 # The name of something in a module, in a text.
 _FOUND_BY_TEXT = rb"[\"'][\w.]+[.:]%b\b"
-# Goes through the names of something.
-_GOES_THROUGH_NAMES = lazy_pattern(r"\bdir\s*\(|\bfor\b[^:\n]*\bin\b[^:\n]*(?:__dict__|\bvars\s*\()|\(\s*[\w.]+\.__dict__\s*[,)]")
+_GIVEN_TO = lazy_pattern(r"[ \t]*(\w+)[ \t]*=[ \t]*[\w.]+\.")
+_ENDS_LINE = lazy_pattern(r"[ \t]*(?:#.*)?(?:\r?\n|\Z)")
+# A variable that is neither given something, nor asked for a name that is written out, nor whether it has one.
+_OTHERWISE_THAN_ASKED = r"(?<!\bin )(?<![\w.])\b{}\b(?!\s*(?:=(?!=)|\[\s*[\"'](?!{}[\"'])\w+[\"']\s*\]))"
+# Gives a variable the names of something, one after another.
 # The names of a module of which some are only set.
 _ONLY_SET = lazy_pattern(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
@@ -256,8 +268,6 @@ class _Pursuit:
 
     def begin(self, file: LinkedFile, record: FunctionRecord, way: Way) -> None:
         """Follow a function of the project, or one that gives it."""
-        if any(self._linkage.paths_mentioning(word) for word in _GIVING_ALL):
-            raise _Lost
         if record.binding < 0:
             node = _lambda_of(syntax_tree(file.data), record)
             if node is None:
@@ -348,12 +358,22 @@ class _Pursuit:
             if self._are_all_taken(file, frozenset({Value(ValueSort.CLASS, *owner)}), slot.name):
                 raise _Lost
             self._put_in_attribute(owner, slot.name, slot.way)
+            self._hand_to_metaclasses(owner, slot)
             if any(name.startswith("enum.") for name in self._evaluator.foreign_above(owner)):
                 # The members of an enumeration have it.
                 for attribute in _OF_MEMBERS:
                     self._put_in_attribute(owner, attribute, slot.way)
         elif kind is ScopeKind.MODULE:
             self._leave_module(file, slot)
+
+    def _hand_to_metaclasses(self, owner: ClassKey, slot: _Slot) -> None:
+        """What stands in the body of a class is in a dictionary that its metaclass is given."""
+        for path, number in self._evaluator.metaclasses_of(self._evaluator.above(owner)):
+            there = self._evaluator.file(path)
+            for record in there.links.functions if there.is_own else ():
+                if record.owner == number and record.name in _MAKING_CLASSES:
+                    for parameter, inner in _taking(record, (_PLACE_OF_NAMESPACE,), "", _under(slot.name, slot.way)):
+                        self._put(there, parameter.binding, inner)
 
     def _gives(self, file: LinkedFile, exposure: Exposure, slot: _Slot) -> bool:
         """Whether something may give the value of a variable by its name. What looks into frames shows what it finds
@@ -413,9 +433,9 @@ class _Pursuit:
         """Whether something of a module is taken by way of everything that it holds (`vars(hives).values()`)."""
         return any(
             (value.sort is ValueSort.MODULE and value.path == home.path)
-            or (value == UNKNOWN_VALUE and self._evaluator.modules_about.may_be(home.path, origin, is_loaded=True))
+            or (value == UNKNOWN_VALUE and self._may_be_module(file, origin, home.path, name))
             for file in self._linkage.mentioning_any({"__dict__", "vars", *_TAKING_MEMBERS})
-            for origin, _, _ in _namespaces_taken(file, name, self._is_unwritten(name))
+            for origin in {taken.origin for taken in self._namespaces_taken(file, name)}
             for value in self._evaluator.values(file, origin)
         )
 
@@ -489,17 +509,19 @@ class _Pursuit:
         for lookup in file.links.lookups:
             if not lookup.may_find(slot.name) or not self._may_be_had_by(file, lookup.receiver, slot):
                 continue
-            if lookup.is_open and self._is_unwritten(slot.name) and not self._are_names_listed(file, slot):
+            if lookup.is_open and self._is_unwritten(slot.name) and not self._are_names_listed(file, lookup, slot):
                 continue
             if lookup.is_open and not is_method and not self._is_likely(file, lookup.receiver, slot):
                 continue
             self._look_up_there(file, lookup.start, slot.way)
 
-    def _are_names_listed(self, file: LinkedFile, slot: _Slot) -> bool:
-        """Whether a file lists the names of what may have an attribute, or another one those of what surely has: a private
-        name is seldom worked out, but may be found among them."""
+    def _are_names_listed(self, file: LinkedFile, lookup: Lookup, slot: _Slot) -> bool:
+        """Whether a name that is looked up goes through those of who knows what in the file at hand, or something lists those
+        of what surely has an attribute: a private name is seldom worked out, but may be found among them."""
+        name = file.facts.bindings[lookup.binding].name if lookup.binding >= 0 else ""
+        is_listed_here = bool(name) and file.path == slot.path and _goes_through(file, name)
         return any(
-            self._may_list(other, origin, slot, is_here=other is file)
+            self._may_list(other, origin, slot, is_here=is_listed_here and other is file)
             for other in self._linkage.mentioning_any({*_LISTING_NAMES, "__dict__", "__dir__", "vars"})
             for origin in _listed_in(other)
         )
@@ -507,9 +529,16 @@ class _Pursuit:
     def _may_list(self, file: LinkedFile, origin: Origin, slot: _Slot, *, is_here: bool) -> bool:
         values = self._evaluator.values(file, origin)
         is_module = slot.owner < 0 and bool(slot.path)
-        if not is_here and not (is_module and self._evaluator.modules_about.may_be(slot.path, origin, is_loaded=True)):
-            values -= {UNKNOWN_VALUE}
+        if not is_here and not (is_module and self._may_be_module(file, origin, slot.path, slot.name)):
+            values = frozenset(value for value in values if value.sort in _KNOWN_HOLDERS)
         return self._may_have(values, slot)
+
+    def _may_be_module(self, file: LinkedFile, origin: Origin, path: str, name: str) -> bool:
+        """Whether something of which nothing is known may be a module: one that goes about, or any that is loaded there. What
+        looks into those that it loads is taken to leave private names alone."""
+        if self._evaluator.modules_about.may_be(path, origin, is_loaded=False):
+            return True
+        return not self._is_unwritten(name) and comes_of_loading(file, origin)
 
     def _is_unwritten(self, name: str) -> bool:
         """Whether a name is a private one, which is seldom worked out, and stands as a text nowhere."""
@@ -622,11 +651,27 @@ class _Pursuit:
         if handed.keyword == "**":
             self._spread_over(file, handed, way)
             return
+        if way and self._makes_class(file, handed):
+            return
         for value in self._evaluator.values(file, handed.callee):
             if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS) and self._evaluator.file(value.path).is_own:
                 self._hand_to(file, value, handed, way)
             else:
                 self._hand_to_library(file, call, handed, value, way)
+
+    def _makes_class(self, file: LinkedFile, handed: Handed) -> bool:
+        """Whether a metaclass gives what it was given on to those above it, which make the class: what is in that is followed
+        from its body, and so is what these do."""
+        callee = handed.callee
+        if callee.name not in _MAKING_CLASSES or callee.sort is not OriginSort.ATTRIBUTE:
+            return False
+        values = self._evaluator.values(file, callee.parts[0])
+        return all(
+            not _METACLASSES.isdisjoint(self._evaluator.foreign_above((value.path, value.number)))
+            if value.sort is ValueSort.ABOVE
+            else value.name in _METACLASSES
+            for value in values
+        )
 
     def _hand_to_library(
         self, file: LinkedFile, call: ast.Call, handed: Handed, value: Value, way: Way
@@ -654,6 +699,10 @@ class _Pursuit:
             self._follow(file, call, way[1:])
         elif name == "builtins.dict" and handed.keyword:
             self._follow(file, call, _under(handed.keyword, way))
+        elif name in _JOINING_ALL and is_inside:
+            # Functions by themselves cannot be added.
+            if _is_inside(way[1:]):
+                self._follow(file, call, way[1:])
         elif name == "builtins.enumerate" and is_inside:
             self._follow(file, call, (*_INSIDE, *_INSIDE, *way[1:]))
         elif name.startswith(_COLLECTIONS) and isinstance(call.func, ast.Attribute):
@@ -889,18 +938,39 @@ class _Pursuit:
             # The class has what gets at it.
             same.add(ValueSort.CLASS)
         for file in self._linkage.mentioning_any({"__dict__", "vars", *_TAKING_MEMBERS}):
-            for origin, end, is_inherited in _namespaces_taken(file, name, self._is_unwritten(name)):
-                for value in self._evaluator.values(file, origin):
-                    if value.sort in same or (is_inherited and value.sort in _HAVING):
+            for taken in self._namespaces_taken(file, name):
+                for value in self._evaluator.values(file, taken.origin):
+                    if value.sort in same or (taken.is_inherited and value.sort in _HAVING):
                         is_taken = not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
                     elif value.sort is ValueSort.UNKNOWN:
-                        is_taken = file.path == home.path and not self._is_unwritten(name)
-                        is_taken = is_taken and (is_inherited or is_called_like_class(file, end) == are_classes)
+                        is_taken = file.path == home.path
+                        is_taken &= taken.is_inherited or is_called_like_class(file, taken.end) == are_classes
+                        is_taken |= taken.is_named
                     else:
                         is_taken = value.sort is ValueSort.FUNCTION and value in owners
                     if is_taken:
                         return True
         return False
+
+    def _namespaces_taken(self, file: LinkedFile, name: str) -> Iterator[_Taken]:
+        """What a file takes all names of, or this one. A private name that stands as a text nowhere is not worked out, unless
+        the file goes through names."""
+        is_unwritten = self._is_unwritten(name)
+        text = file.source.text
+        for use in file.links.attributes_by_name.get("__dict__", ()):
+            looked_into = _LOOKED_INTO.match(text, use.end)
+            asked = _ASKED_FOR_ONE.match(text, use.end) if is_unwritten else None
+            is_asked = asked is not None and not (asked["name"] and _goes_through(file, asked["name"]))
+            is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
+            is_asked |= _is_only_asked(text, use, name)
+            if looked_into["name"] == name if looked_into is not None else not is_asked:
+                yield _Taken(use.receiver, use.start - 1, is_named=looked_into is not None)
+        for word in ("vars", *_TAKING_MEMBERS):
+            for handed in file.handed_by_callee.get(word, ()):
+                sorts = {value.sort for value in self._evaluator.values(file, handed.callee)}
+                # One of the project's own is followed through.
+                if handed.position == 0 and (ValueSort.FOREIGN in sorts or ValueSort.FUNCTION not in sorts):
+                    yield _Taken(handed.value, handed.end, is_inherited=word in _TAKING_MEMBERS)
 
     def _holds_plainly(self, value: Value, name: str) -> bool:
         """Whether an attribute that is set is there as it was given: by no method of the class."""
@@ -975,8 +1045,12 @@ class _Pursuit:
     def _gone_through(
         self, file: LinkedFile, node: ast.AST, loop: ast.For | ast.AsyncFor | ast.comprehension, way: Way
     ) -> None:
-        if node is loop.iter and _is_inside(way):
-            self._put_in_target(file, loop.target, way[1:])
+        if node is not loop.iter or not _is_inside(way):
+            return
+        for target, inner in _parts_of(loop.target, way[1:]):
+            is_itself = inner == _THE_THING and isinstance(target, ast.Name)
+            if not (is_itself and sorts_out_functions(self._evaluator, file, loop, getattr(target, "id", ""))):
+                self._put_in_target(file, target, inner)
 
     def _indexed(self, file: LinkedFile, node: ast.AST, subscript: ast.Subscript, way: Way) -> None:
         if node is not subscript.value:
@@ -1106,6 +1180,15 @@ def _under(key: str, way: Way) -> Way:
     return (Step(False, key), *way)
 
 
+def _parts_of(target: ast.expr, way: Way) -> Iterator[tuple[ast.expr, Way]]:
+    """What gets a value that goes through a loop, part by part, and the way to what is followed from there."""
+    is_split = isinstance(target, ast.Tuple) and not any(isinstance(each, ast.Starred) for each in target.elts)
+    if isinstance(target, ast.Tuple) and is_split and _is_inside(way):
+        yield from ((each, way[1:]) for each in target.elts)
+    else:
+        yield target, way
+
+
 def _fits(way: Way, key: str) -> bool:
     """Whether what a collection has under a key ("" for any) may be what the way leads to."""
     return _is_inside(way) and (not key or way[0].key in ("", key))
@@ -1158,29 +1241,13 @@ def _names_captured(evaluator: Evaluator) -> frozenset[str] | None:
 
 
 class _Taken(NamedTuple):
-    """What a file takes all names of, or one, and where that ends. What `is_inherited` comes of the class of an instance,
-    too."""
+    """What a file takes all names of, and where that ends. What `is_inherited` comes of the class of an instance, too;
+    with `is_named`, one name alone is taken."""
 
     origin: Origin
     end: int
-    is_inherited: bool
-
-
-def _namespaces_taken(file: LinkedFile, name: str, is_unwritten: bool) -> Iterator[_Taken]:
-    """What a file takes all names of, or this one. A name that `is_unwritten` is not worked out, unless the file goes
-    through names."""
-    text = file.source.text
-    for use in file.links.attributes_by_name.get("__dict__", ()):
-        looked_into = _LOOKED_INTO.match(text, use.end)
-        is_asked = is_unwritten and _ASKED_FOR_ONE.match(text, use.end) is not None
-        is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
-        is_asked = is_asked and _GOES_THROUGH_NAMES.search(text) is None
-        if looked_into["name"] == name if looked_into is not None else not is_asked:
-            yield _Taken(use.receiver, use.start - 1, False)
-    for word in ("vars", *_TAKING_MEMBERS):
-        for handed in file.handed_by_callee.get(word, ()):
-            if handed.position == 0:
-                yield _Taken(handed.value, handed.end, word in _TAKING_MEMBERS)
+    is_inherited: bool = False
+    is_named: bool = False
 
 
 def _listed_in(file: LinkedFile) -> Iterator[Origin]:
@@ -1195,6 +1262,21 @@ def _runs_text_with(file: LinkedFile, name: str) -> bool:
     """Whether a file runs texts as code, and one of its texts holds a name as a word."""
     runs = any(exposure.what.removesuffix("()") in _RUNNING_TEXTS for exposure in file.facts.exposures)
     return runs and _stands_in_text(file, name)
+
+
+def _goes_through(file: LinkedFile, variable: str) -> bool:
+    """Whether a variable goes through the names of something in a file."""
+    return re.search(_GOES_THROUGH.format(re.escape(variable)), file.source.text) is not None
+
+
+def _is_only_asked(text: str, use: AttributeUse, name: str) -> bool:
+    """Whether a namespace is only given to a variable that is asked for names which are written out, and not for one."""
+    line_start = text.rfind("\n", 0, use.start) + 1
+    given = _GIVEN_TO.fullmatch(text, line_start, use.start)
+    if given is None or _ENDS_LINE.match(text, use.end) is None:
+        return False
+    variable = re.compile(_OTHERWISE_THAN_ASKED.format(re.escape(given[1]), re.escape(name)))
+    return variable.search(text) is None
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:
