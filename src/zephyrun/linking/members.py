@@ -27,6 +27,7 @@ from zephyrun.linking.exports import statements_of
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.library_bases import UNDERSTOOD_BASES, LibraryBases
 from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.members_taken import LEADING_TO_FUNCTION
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.names_given import doubt_names_given
@@ -129,7 +130,7 @@ _HELD_AGAINST_LIKE = lazy_pattern(
 )
 # A method that is asked for by its name, of what is called like a class or in a namespace.
 _TAKES_FROM_CLASS = lazy_pattern(
-    r"getattr\(\s*(?:[\w.]*\.)?[A-Z]\w*\s*,\s*\Z|getattr\(\s*type\([\w.]*\)\s*,\s*\Z|(?:__dict__|vars\([\w.]*\))\s*(?:\[|\.\s*get\()\s*\Z"
+    r"getattr(?:_static)?\(\s*(?:[\w.]*\.)?[A-Z]\w*\s*,\s*\Z|getattr(?:_static)?\(\s*type\([\w.]*\)\s*,\s*\Z|(?:__dict__|vars\([\w.]*\))\s*(?:\[|\.\s*get\()\s*\Z"
 )
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
@@ -592,13 +593,18 @@ class MemberUsage:
 
     def _note_texts(self) -> None:
         bodies = self._texts_of_bodies()
+        is_mangled = self.name != self.spelling
         for file in self._linkage.mentioning(self.spelling):
             for text in file.links.texts:
+                if is_mangled and not any(first <= text.start < last for first, last in bodies.get(file.path, ())):
+                    # Python puts no class before what stands in a text, but in slots.
+                    continue
                 if text.words == self.spelling and text.is_plain:
                     self._note_text(file, text, bodies.get(file.path, []))
                 elif self.spelling in text.words.split(".") and text.is_plain:
                     self._note_dotted_text(file, text)
-            self._note_templates(file)
+            if not is_mangled:
+                self._note_templates(file)
         self._check_slots(bodies)
 
     def _check_slots(self, bodies: dict[str, list[tuple[int, int]]]) -> None:
@@ -637,7 +643,8 @@ class MemberUsage:
         found: dict[str, list[tuple[int, int]]] = {}
         for key in self._reachable:
             file = self._evaluator.file(key[0])
-            for name in ("__slots__", "__match_args__") if file.is_own else ():
+            words = ("__slots__",) if self.name != self.spelling else ("__slots__", "__match_args__")
+            for name in words if file.is_own else ():
                 binding = self._evaluator.binding_in(key, name)
                 if binding is not None:
                     found.setdefault(file.path, []).extend(statements_of(file, binding))
@@ -1395,13 +1402,21 @@ def _classes(values: Values) -> set[ClassKey]:
 
 def _taken_otherwise(file: LinkedFile, names: Collection[str]) -> Iterator[tuple[str, int]]:
     """Which of some methods a file may take from their class by a text or as the function behind them, and where."""
-    for use in file.links.attributes_by_name.get("__func__", ()):
-        if use.receiver.name in names:
-            yield use.receiver.name, use.start
+    for word in LEADING_TO_FUNCTION:
+        for use in file.links.attributes_by_name.get(word, ()):
+            yield from ((each.name, use.start) for each in _sources_of(file, use.receiver) if each.name in names)
+    for asked in file.links.texts:
+        if asked.words in LEADING_TO_FUNCTION and asked.arguments:
+            yield from ((each.name, asked.start) for each in _sources_of(file, asked.arguments[0]) if each.name in names)
     for text in file.facts.texts:
         before = file.source.text[max(text.start - _LONGEST_RECEIVER, 0) : text.start]
         if text.words in names and _TAKES_FROM_CLASS.search(before) is not None:
             yield text.words, text.start
+
+
+def _sources_of(file: LinkedFile, origin: Origin) -> tuple[Origin, ...]:
+    """Where a value comes from, where that is a variable; else itself."""
+    return file.links.sources.get(origin.binding, ()) if origin.sort is OriginSort.NAME else (origin,)
 
 
 def _is_held_against_like(text: str, place: int) -> bool:

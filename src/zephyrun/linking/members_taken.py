@@ -11,8 +11,10 @@ from zephyrun.patterns import lazy_pattern
 _OWN = ("self", "cls", "mcs", "super")
 _CALLED_WITH_OWN = lazy_pattern(r"\s*\(\s*(?:self|cls)\s*[,)]")
 # What is called of a class that is told by one of its instances.
-_OF_A_TYPE = lazy_pattern(r"(?:\btype\s*\((?:[^()\r\n]|\([^()\r\n]*\))*\)|(?:\bself\s*)?\.\s*__class__)\s*\.\s*([^\W\d]\w*)(?=\s*\()")
+_OF_A_TYPE = lazy_pattern(r"(?:\btype\s*\((?:[^()\r\n]|\([^()\r\n]*\))*\)|(?:\bself\s*)?\.\s*__class__)\s*\.\s*([^\W\d]\w*)(?=\s*(?:\(|\.\s*(?:fget|fset|fdel|func|__\w+__)\b))")
 _OWN_TYPE = lazy_pattern(r"type\s*\(\s*self\s*\)|self\s*\.")
+# Attributes of methods and properties that lead to the function behind them.
+LEADING_TO_FUNCTION = frozenset("fget fset fdel func __func__ __wrapped__ __get__".split())
 # What is called with nothing, what is gone on from, and a target.
 _NOT_TAKEN = lazy_pattern(r"\s*(?:\(\s*\)|=(?!=))")
 
@@ -27,6 +29,8 @@ def members_taken_in(code: str, modules: set[str]) -> Iterator[MemberTaken]:
         is_of_module = len(words) == len(("yard", "weigh")) and words[0] in modules
         if len(words) == 1 or is_of_module or words[0] in _OWN or _NOT_TAKEN.match(code, end):
             continue
+        if words[-1] in LEADING_TO_FUNCTION:
+            yield MemberTaken(words[:-2], words[-2], "")
         around = (name for sort, name in heads_around(code, start) if sort == "class")
         within = next(around, "") if _CALLED_WITH_OWN.match(code, end) else ""
         yield MemberTaken(words[:-1], words[-1], within)
