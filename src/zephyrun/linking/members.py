@@ -963,7 +963,7 @@ class MemberUsage:
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
                 assert file is not None, "it has calls"
-                if not lookup.may_find(self.spelling) or not self._may_be_sought(file, lookup):
+                if not lookup.may_find(self.name) or not self._may_be_sought(file, lookup):
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 # Who asks a proxy for a name that the library asks nobody for is a reference to it, or an open place.
@@ -1040,7 +1040,7 @@ class MemberUsage:
     def _may_be_sought(self, file: LinkedFile, lookup: Lookup) -> bool:
         """Whether callers may hand the name to a parameter by which something is looked up."""
         texts = texts_handed(self._evaluator, file.path, lookup.binding)
-        return texts is None or self.spelling in texts
+        return texts is None or self.name in texts
 
     def _begins_in(self, data: bytes) -> bool:
         """Whether a file makes names of a text that the private name begins with (`"_" + name`), at a glance."""
@@ -1051,7 +1051,14 @@ class MemberUsage:
 
     @cached_property
     def _stands_begun(self) -> bool:
-        """Whether a text somewhere is the beginning of the name, up to the end of a word of it."""
+        """Whether a text somewhere is the beginning of the name, up to the end of a word of it, or all of it that does not
+        come from the class."""
+        if self.name != self.spelling and any(
+            self.spelling in text.words and text.use != "documentation"
+            for file in self._linkage.mentioning(self.spelling)
+            for text in file.facts.texts
+        ):
+            return True
         cuts = [place + 1 for place in range(1, len(self.spelling) - 1) if self.spelling[place] == "_"]
         beginnings = {self.spelling[:cut] for cut in cuts}
         return any(

@@ -233,7 +233,7 @@ class ParameterUsage:
         own = (key[0], record.owner)
         for name in [*self._evaluator.foreign_above(own), *self._evaluator.unknown_above(own)]:
             if not name.startswith(("builtins.", "abc.", "typing.", "enum.")) and (
-                not record.name.startswith("_") or record.name.startswith("__")
+                not record.name.startswith("_") or _is_special(record.name)
             ):
                 self._usage.doubt(
                     f"the base {name} in {key[0]}, which was not read, does not call {record.name} with "
@@ -487,6 +487,9 @@ class ParameterUsage:
         for key in functions:
             record = self._evaluator.function_record(key)
             names.add(record.name)
+            if record.binding >= 0:
+                # What is private to a class is called otherwise outside.
+                names.add(self._file(key[0]).facts.bindings[record.binding].name)
             if record.name in MAKING_METHODS and record.owner >= 0:
                 own = (key[0], record.owner)
                 for each in [own, *self._evaluator.below(own)]:
@@ -504,7 +507,7 @@ class ParameterUsage:
 
     def _followed(self, key: FunctionKey) -> Whereabouts:
         """Where one of the functions gets to as a value; that of what makes instances is told by the class."""
-        is_made = self._evaluator.function_record(key).name.startswith("__")
+        is_made = _is_special(self._evaluator.function_record(key).name)
         return Whereabouts(False) if is_made else whereabouts(self._evaluator, key)
 
     def _is_followed_to(
@@ -752,11 +755,12 @@ class ParameterUsage:
 
     def _check_handed_on(self, file: LinkedFile, record: FunctionRecord) -> None:
         """A function that is handed to code that was not read may be called with keywords there."""
-        if record.name.startswith("__") and record.name not in MAKING_METHODS:
+        if _is_special(record.name) and record.name not in MAKING_METHODS:
             return
-        word = record.name
-        for other in self._linkage.mentioning(word):
-            for handed in other.handed_by_word.get(word, ()):
+        # What is private to a class is written in another way outside.
+        words = {record.name, file.facts.bindings[record.binding].name}
+        for other in self._linkage.mentioning_any(words):
+            for handed in (each for word in words for each in other.handed_by_word.get(word, ())):
                 values = self._evaluator.values(other, handed.value)
                 if any(
                     value.sort is ValueSort.FUNCTION and (value.path, value.number) in self.functions
@@ -912,6 +916,11 @@ class ParameterUsage:
             file.facts.bindings[each.binding].scope in file.facts.ancestors(scope)
             for each in parameters
         )
+
+
+def _is_special(name: str) -> bool:
+    """Whether the language gives a method its meaning."""
+    return name.startswith("__") and name.endswith("__")
 
 
 def _names(values: Iterable[Value]) -> str:
