@@ -137,6 +137,8 @@ _GIVING_NAMESPACE = frozenset({"locals", "vars"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
 _OF_CLASSES = frozenset({ValueSort.INSTANCE, ValueSort.CLASS})
 _HAVING = _OF_CLASSES | {ValueSort.ABOVE}
+# How a variable gets a name that somebody else found.
+_GIVEN_FROM_ELSEWHERE = frozenset({Role.PARAMETER, Role.LOOP, Role.EACH, Role.CAPTURE})
 _KNOWN_HOLDERS = _HAVING | {ValueSort.MODULE}
 _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
@@ -518,18 +520,25 @@ class _Pursuit:
     def _are_names_listed(self, file: LinkedFile, lookup: Lookup, slot: _Slot) -> bool:
         """Whether a name that is looked up goes through those of who knows what in the file at hand, or something lists those
         of what surely has an attribute: a private name is seldom worked out, but may be found among them."""
+        is_given = lookup.binding >= 0 and bool(file.facts.roles(lookup.binding) & _GIVEN_FROM_ELSEWHERE)
         name = file.facts.bindings[lookup.binding].name if lookup.binding >= 0 else ""
         is_listed_here = bool(name) and file.path == slot.path and _goes_through(file, name)
+        words = {*_LISTING_NAMES, "__dict__", "__dir__", "vars"}
+        # What is put together or cut out in a file is no name that another one lists.
+        others = self._linkage.mentioning_any(words) if is_given or is_listed_here else (file,)
         return any(
-            self._may_list(other, origin, slot, is_here=is_listed_here and other is file)
-            for other in self._linkage.mentioning_any({*_LISTING_NAMES, "__dict__", "__dir__", "vars"})
-            for origin in _listed_in(other)
+            self._may_list(other, listed, slot, is_here=is_listed_here and other is file)
+            for other in others
+            for listed in _listed_in(other)
         )
 
-    def _may_list(self, file: LinkedFile, origin: Origin, slot: _Slot, *, is_here: bool) -> bool:
-        values = self._evaluator.values(file, origin)
+    def _may_list(self, file: LinkedFile, listed: _Listed, slot: _Slot, *, is_here: bool) -> bool:
+        values = self._evaluator.values(file, listed.origin)
+        if not listed.is_inherited and slot.owner >= 0 and self._evaluator.defines((slot.path, slot.owner), slot.name):
+            # What stands in a class is in no namespace of its instances.
+            values = frozenset(value for value in values if value.sort is not ValueSort.INSTANCE)
         is_module = slot.owner < 0 and bool(slot.path)
-        if not is_here and not (is_module and self._may_be_module(file, origin, slot.path, slot.name)):
+        if not is_here and not (is_module and self._may_be_module(file, listed.origin, slot.path, slot.name)):
             values = frozenset(value for value in values if value.sort in _KNOWN_HOLDERS)
         return self._may_have(values, slot)
 
@@ -549,14 +558,15 @@ class _Pursuit:
         that, in something imported where it is a module, else in what the same file has of which nothing is known."""
         if slot.owner == _OF_LIBRARY[1]:
             values = self._evaluator.values(file, receiver)
+            if _is_imported(file, receiver):
+                return False
             is_sought = self._linkage.stands_in_quotes(slot.name) or any(map(file.handed_by_callee.get, _LISTING_NAMES))
             return any(value.name in KEPT_UNDER or (is_sought and value == UNKNOWN_VALUE) for value in values)
         if UNKNOWN_VALUE not in self._evaluator.values(file, receiver):
             return True
         if slot.owner >= 0 or not slot.path:
             return file.path == slot.path
-        sources = file.links.sources.get(receiver.binding, ()) if receiver.sort is OriginSort.NAME else ()
-        return any(source.sort is OriginSort.IMPORTED for source in sources)
+        return _is_imported(file, receiver)
 
     def _is_only_called(self, file: LinkedFile, end: int, way: Way) -> bool:
         """Whether it is the function itself that stands in front of an offset, and is called there: that needs no
@@ -1250,18 +1260,32 @@ class _Taken(NamedTuple):
     is_named: bool = False
 
 
-def _listed_in(file: LinkedFile) -> Iterator[Origin]:
+class _Listed(NamedTuple):
+    """What a file lists the names of: with `is_inherited`, those of its class, too."""
+
+    origin: Origin
+    is_inherited: bool
+
+
+def _listed_in(file: LinkedFile) -> Iterator[_Listed]:
     """What a file lists the names of."""
     for word in ("vars", *_LISTING_NAMES):
-        yield from (each.value for each in file.handed_by_callee.get(word, ()) if each.position == 0)
+        handed = (each for each in file.handed_by_callee.get(word, ()) if each.position == 0)
+        yield from (_Listed(each.value, word in _LISTING_NAMES) for each in handed)
     for name in ("__dict__", "__dir__"):
-        yield from (use.receiver for use in file.links.attributes_by_name.get(name, ()))
+        yield from (_Listed(use.receiver, name == "__dir__") for use in file.links.attributes_by_name.get(name, ()))
 
 
 def _runs_text_with(file: LinkedFile, name: str) -> bool:
     """Whether a file runs texts as code, and one of its texts holds a name as a word."""
     runs = any(exposure.what.removesuffix("()") in _RUNNING_TEXTS for exposure in file.facts.exposures)
     return runs and _stands_in_text(file, name)
+
+
+def _is_imported(file: LinkedFile, receiver: Origin) -> bool:
+    """Whether something is a name that a file imports."""
+    sources = file.links.sources.get(receiver.binding, ()) if receiver.sort is OriginSort.NAME else ()
+    return any(source.sort is OriginSort.IMPORTED for source in sources)
 
 
 def _goes_through(file: LinkedFile, variable: str) -> bool:
