@@ -21,7 +21,6 @@ from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import (
     BY_POSITION,
     UNKNOWN,
-    AttributeUse,
     FunctionRecord,
     Handed,
     ImportUse,
@@ -43,6 +42,7 @@ from zephyrun.linking.library_calls import (
 )
 from zephyrun.linking.linkage import LinkedFile, handed_to_decorator
 from zephyrun.linking.modules_about import comes_of_loading
+from zephyrun.linking.names_taken import LISTING_NAMES, TAKING_MEMBERS, WORDS_LISTING, WORDS_TAKING, Listed, goes_through, listed_in, namespaces_taken
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.sorted_out import are_functions_left_out, sorts_out_functions
@@ -127,8 +127,6 @@ _CALLED_BY_LANGUAGE = frozenset(
     __repr__ __str__ __format__ __enter__ __exit__ __get__ __set__ __delete__ __copy__ __deepcopy__""".split()
 ).union(_COMPARING, _ASKED_BY_KEY, _JOINING, (f"__i{name[2:]}" for name in _JOINING))
 _LOOKING_UP = frozenset({"builtins.getattr", "builtins.hasattr", "builtins.setattr", "builtins.delattr"})
-_TAKING_MEMBERS = ("getmembers", "getmembers_static")
-_LISTING_NAMES = ("dir", *_TAKING_MEMBERS)
 _LOOKING_UP_NAMES = frozenset("getattr __getattribute__ getattr_static attrgetter methodcaller".split())
 GIVING_ATTRIBUTE = frozenset({"getattr", "__getattribute__", "getattr_static"})
 _ASKING = frozenset("hasattr setattr delattr __setattr__ __delattr__".split())
@@ -160,20 +158,8 @@ _METACLASSES = frozenset({"builtins.type", "abc.ABCMeta", "enum.EnumMeta", "enum
 _JOINING_ALL = frozenset({"builtins.sum", "itertools.chain.from_iterable"})
 _OF_MEMBERS = ("value", "_value_")
 _OF_PATTERNS = frozenset({"sub", "subn"})
-# A namespace that is only given another name, or asked for one ("name").
-_LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
-# One that is asked for a name that is worked out, and one in which a name is sought.
-_ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()\s*(?P<name>\w*)\s*[\],)]?")
-_LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
-_LONGEST_RECEIVER = 60
-_GOES_THROUGH = r"\bfor\b[^:\n]*\b{}\b[^:\n]*\bin\b[^:\n]*(?:\bdir\s*\(|\bvars\s*\(|__dict__|__dir__|getmembers)"
 # The name of something in a module, in a text.
 _FOUND_BY_TEXT = rb"[\"'][\w.]+[.:]%b\b"
-_GIVEN_TO = lazy_pattern(r"[ \t]*(\w+)[ \t]*=[ \t]*[\w.]+\.")
-_ENDS_LINE = lazy_pattern(r"[ \t]*(?:#.*)?(?:\r?\n|\Z)")
-# A variable that is neither given something, nor asked for a name that is written out, nor whether it has one.
-_OTHERWISE_THAN_ASKED = r"(?<!\bin )(?<![\w.])\b{}\b(?!\s*(?:=(?!=)|\[\s*[\"'](?!{}[\"'])\w+[\"']\s*\]))"
-# Gives a variable the names of something, one after another.
 # The names of a module of which some are only set.
 _ONLY_SET = lazy_pattern(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
@@ -436,8 +422,8 @@ class _Pursuit:
         return any(
             (value.sort is ValueSort.MODULE and value.path == home.path)
             or (value == UNKNOWN_VALUE and self._may_be_module(file, origin, home.path, name))
-            for file in self._linkage.mentioning_any({"__dict__", "vars", *_TAKING_MEMBERS})
-            for origin in {taken.origin for taken in self._namespaces_taken(file, name)}
+            for file in self._linkage.mentioning_any(WORDS_TAKING)
+            for origin in {taken.origin for taken in namespaces_taken(self._evaluator, file, name, is_unwritten=self._is_unwritten(name))}
             for value in self._evaluator.values(file, origin)
         )
 
@@ -497,7 +483,7 @@ class _Pursuit:
         """Whether somebody takes all members of something that a library may have made."""
         return any(
             not all(map(self._is_made_here, self._evaluator.values(file, handed.value)))
-            for word in _TAKING_MEMBERS
+            for word in TAKING_MEMBERS
             for file in self._linkage.mentioning(word)
             for handed in file.handed_by_callee.get(word, ())
             if handed.position == 0
@@ -522,17 +508,16 @@ class _Pursuit:
         of what surely has an attribute: a private name is seldom worked out, but may be found among them."""
         is_given = lookup.binding >= 0 and bool(file.facts.roles(lookup.binding) & _GIVEN_FROM_ELSEWHERE)
         name = file.facts.bindings[lookup.binding].name if lookup.binding >= 0 else ""
-        is_listed_here = bool(name) and file.path == slot.path and _goes_through(file, name)
-        words = {*_LISTING_NAMES, "__dict__", "__dir__", "vars"}
+        is_listed_here = bool(name) and file.path == slot.path and goes_through(file, name)
         # What is put together or cut out in a file is no name that another one lists.
-        others = self._linkage.mentioning_any(words) if is_given or is_listed_here else (file,)
+        others = self._linkage.mentioning_any(WORDS_LISTING) if is_given or is_listed_here else (file,)
         return any(
             self._may_list(other, listed, slot, is_here=is_listed_here and other is file)
             for other in others
-            for listed in _listed_in(other)
+            for listed in listed_in(other)
         )
 
-    def _may_list(self, file: LinkedFile, listed: _Listed, slot: _Slot, *, is_here: bool) -> bool:
+    def _may_list(self, file: LinkedFile, listed: Listed, slot: _Slot, *, is_here: bool) -> bool:
         values = self._evaluator.values(file, listed.origin)
         if not listed.is_inherited and slot.owner >= 0 and self._evaluator.defines((slot.path, slot.owner), slot.name):
             # What stands in a class is in no namespace of its instances.
@@ -560,7 +545,7 @@ class _Pursuit:
             values = self._evaluator.values(file, receiver)
             if _is_imported(file, receiver):
                 return False
-            is_sought = self._linkage.stands_in_quotes(slot.name) or any(map(file.handed_by_callee.get, _LISTING_NAMES))
+            is_sought = self._linkage.stands_in_quotes(slot.name) or any(map(file.handed_by_callee.get, LISTING_NAMES))
             return any(value.name in KEPT_UNDER or (is_sought and value == UNKNOWN_VALUE) for value in values)
         if UNKNOWN_VALUE not in self._evaluator.values(file, receiver):
             return True
@@ -662,6 +647,7 @@ class _Pursuit:
             self._spread_over(file, handed, way)
             return
         if way and self._makes_class(file, handed):
+            self._put_in_class(way)
             return
         for value in self._evaluator.values(file, handed.callee):
             if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS) and self._evaluator.file(value.path).is_own:
@@ -670,8 +656,7 @@ class _Pursuit:
                 self._hand_to_library(file, call, handed, value, way)
 
     def _makes_class(self, file: LinkedFile, handed: Handed) -> bool:
-        """Whether a metaclass gives what it was given on to those above it, which make the class: what is in that is followed
-        from its body, and so is what these do."""
+        """Whether a metaclass gives those above it what is to be in a class, which make that."""
         callee = handed.callee
         if callee.name not in _MAKING_CLASSES or callee.sort is not OriginSort.ATTRIBUTE:
             return False
@@ -682,6 +667,15 @@ class _Pursuit:
             else value.name in _METACLASSES
             for value in values
         )
+
+    def _put_in_class(self, way: Way) -> None:
+        """A class is made of a dictionary that has the value in it."""
+        if way == _under(self._own_name, _THE_THING):
+            # It stands in the body of the class, and is followed from there.
+            return
+        if not _is_inside(way) or not way[0].key:
+            raise _Lost
+        self._put_in_attribute(("", -1), way[0].key, way[1:])
 
     def _hand_to_library(
         self, file: LinkedFile, call: ast.Call, handed: Handed, value: Value, way: Way
@@ -947,8 +941,8 @@ class _Pursuit:
         if any(self._evaluator.defines(key, "__slots__") for key in classes):
             # The class has what gets at it.
             same.add(ValueSort.CLASS)
-        for file in self._linkage.mentioning_any({"__dict__", "vars", *_TAKING_MEMBERS}):
-            for taken in self._namespaces_taken(file, name):
+        for file in self._linkage.mentioning_any(WORDS_TAKING):
+            for taken in namespaces_taken(self._evaluator, file, name, is_unwritten=self._is_unwritten(name)):
                 for value in self._evaluator.values(file, taken.origin):
                     if value.sort in same or (taken.is_inherited and value.sort in _HAVING):
                         is_taken = not keys.isdisjoint(self._evaluator.relatives((value.path, value.number)))
@@ -961,26 +955,6 @@ class _Pursuit:
                     if is_taken:
                         return True
         return False
-
-    def _namespaces_taken(self, file: LinkedFile, name: str) -> Iterator[_Taken]:
-        """What a file takes all names of, or this one. A private name that stands as a text nowhere is not worked out, unless
-        the file goes through names."""
-        is_unwritten = self._is_unwritten(name)
-        text = file.source.text
-        for use in file.links.attributes_by_name.get("__dict__", ()):
-            looked_into = _LOOKED_INTO.match(text, use.end)
-            asked = _ASKED_FOR_ONE.match(text, use.end) if is_unwritten else None
-            is_asked = asked is not None and not (asked["name"] and _goes_through(file, asked["name"]))
-            is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
-            is_asked |= _is_only_asked(text, use, name)
-            if looked_into["name"] == name if looked_into is not None else not is_asked:
-                yield _Taken(use.receiver, use.start - 1, is_named=looked_into is not None)
-        for word in ("vars", *_TAKING_MEMBERS):
-            for handed in file.handed_by_callee.get(word, ()):
-                sorts = {value.sort for value in self._evaluator.values(file, handed.callee)}
-                # One of the project's own is followed through.
-                if handed.position == 0 and (ValueSort.FOREIGN in sorts or ValueSort.FUNCTION not in sorts):
-                    yield _Taken(handed.value, handed.end, is_inherited=word in _TAKING_MEMBERS)
 
     def _holds_plainly(self, value: Value, name: str) -> bool:
         """Whether an attribute that is set is there as it was given: by no method of the class."""
@@ -1250,30 +1224,7 @@ def _names_captured(evaluator: Evaluator) -> frozenset[str] | None:
     return frozenset(found)
 
 
-class _Taken(NamedTuple):
-    """What a file takes all names of, and where that ends. What `is_inherited` comes of the class of an instance, too;
-    with `is_named`, one name alone is taken."""
 
-    origin: Origin
-    end: int
-    is_inherited: bool = False
-    is_named: bool = False
-
-
-class _Listed(NamedTuple):
-    """What a file lists the names of: with `is_inherited`, those of its class, too."""
-
-    origin: Origin
-    is_inherited: bool
-
-
-def _listed_in(file: LinkedFile) -> Iterator[_Listed]:
-    """What a file lists the names of."""
-    for word in ("vars", *_LISTING_NAMES):
-        handed = (each for each in file.handed_by_callee.get(word, ()) if each.position == 0)
-        yield from (_Listed(each.value, word in _LISTING_NAMES) for each in handed)
-    for name in ("__dict__", "__dir__"):
-        yield from (_Listed(use.receiver, name == "__dir__") for use in file.links.attributes_by_name.get(name, ()))
 
 
 def _runs_text_with(file: LinkedFile, name: str) -> bool:
@@ -1288,19 +1239,6 @@ def _is_imported(file: LinkedFile, receiver: Origin) -> bool:
     return any(source.sort is OriginSort.IMPORTED for source in sources)
 
 
-def _goes_through(file: LinkedFile, variable: str) -> bool:
-    """Whether a variable goes through the names of something in a file."""
-    return re.search(_GOES_THROUGH.format(re.escape(variable)), file.source.text) is not None
-
-
-def _is_only_asked(text: str, use: AttributeUse, name: str) -> bool:
-    """Whether a namespace is only given to a variable that is asked for names which are written out, and not for one."""
-    line_start = text.rfind("\n", 0, use.start) + 1
-    given = _GIVEN_TO.fullmatch(text, line_start, use.start)
-    if given is None or _ENDS_LINE.match(text, use.end) is None:
-        return False
-    variable = re.compile(_OTHERWISE_THAN_ASKED.format(re.escape(given[1]), re.escape(name)))
-    return variable.search(text) is None
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:

@@ -1,0 +1,94 @@
+"""Who takes all that a thing holds, or lists the names of it: an instance, a class or a module."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import NamedTuple
+
+from zephyrun.link_facts import AttributeUse, Origin
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.value_sorts import ValueSort
+from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
+
+# What gives names and values of all members, and what gives names, of classes as of their instances.
+TAKING_MEMBERS = ("getmembers", "getmembers_static")
+LISTING_NAMES = ("dir", *TAKING_MEMBERS)
+_NAMESPACE, _NAMESPACE_OF, _DIRECTORY = "__dict__", "vars", "__dir__"
+WORDS_TAKING = frozenset({_NAMESPACE, _NAMESPACE_OF, *TAKING_MEMBERS})
+WORDS_LISTING = frozenset({*LISTING_NAMES, _NAMESPACE, _NAMESPACE_OF, _DIRECTORY})
+# A namespace that is only given another name, or asked for one ("name").
+_LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
+# One that is asked for a name that is worked out, and one in which a name is sought.
+_ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()\s*(?P<name>\w*)\s*[\],)]?")
+_LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
+_LONGEST_RECEIVER = 60
+# Gives a variable the names of something, one after another.
+_GOES_THROUGH = r"\bfor\b[^:\n]*\b{}\b[^:\n]*\bin\b[^:\n]*(?:\bdir\s*\(|\bvars\s*\(|__dict__|__dir__|getmembers)"
+# Gives a variable a namespace, and no more.
+_GIVEN_TO = lazy_pattern(r"[ \t]*(\w+)[ \t]*=[ \t]*[\w.]+\.")
+_ENDS_LINE = lazy_pattern(r"[ \t]*(?:#.*)?(?:\r?\n|\Z)")
+# A variable that is neither given something, nor asked for a name that is written out, nor whether it has one.
+_OTHERWISE_THAN_ASKED = r"(?<!\bin )(?<![\w.])\b{}\b(?!\s*(?:=(?!=)|\[\s*[\"'](?!{}[\"'])\w+[\"']\s*\]))"
+
+
+class Taken(NamedTuple):
+    """What a file takes all names of, and where that ends. What `is_inherited` comes of the class of an instance, too;
+    with `is_named`, one name alone is taken."""
+
+    origin: Origin
+    end: int
+    is_inherited: bool = False
+    is_named: bool = False
+
+
+class Listed(NamedTuple):
+    """What a file lists the names of: with `is_inherited`, those of its class, too."""
+
+    origin: Origin
+    is_inherited: bool
+
+
+def namespaces_taken(evaluator: Evaluator, file: LinkedFile, name: str, *, is_unwritten: bool) -> Iterator[Taken]:
+    """What a file takes all names of, or this one. A name that `is_unwritten`, a private one that stands as a text nowhere, is
+    not worked out, unless the file goes through names."""
+    text = file.source.text
+    for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
+        looked_into = _LOOKED_INTO.match(text, use.end)
+        asked = _ASKED_FOR_ONE.match(text, use.end) if is_unwritten else None
+        is_asked = asked is not None and not (asked["name"] and goes_through(file, asked["name"]))
+        is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
+        is_asked |= _is_only_asked(text, use, name)
+        if looked_into["name"] == name if looked_into is not None else not is_asked:
+            yield Taken(use.receiver, use.start - 1, is_named=looked_into is not None)
+    for word in (_NAMESPACE_OF, *TAKING_MEMBERS):
+        for handed in file.handed_by_callee.get(word, ()):
+            sorts = {value.sort for value in evaluator.values(file, handed.callee)}
+            # One of the project's own is followed through.
+            if handed.position == 0 and (ValueSort.FOREIGN in sorts or ValueSort.FUNCTION not in sorts):
+                yield Taken(handed.value, handed.end, is_inherited=word in TAKING_MEMBERS)
+
+
+def listed_in(file: LinkedFile) -> Iterator[Listed]:
+    """What a file lists the names of."""
+    for word in (_NAMESPACE_OF, *LISTING_NAMES):
+        handed = (each for each in file.handed_by_callee.get(word, ()) if each.position == 0)
+        yield from (Listed(each.value, word in LISTING_NAMES) for each in handed)
+    for name in (_NAMESPACE, _DIRECTORY):
+        yield from (Listed(use.receiver, name == _DIRECTORY) for use in file.links.attributes_by_name.get(name, ()))
+
+
+def goes_through(file: LinkedFile, variable: str) -> bool:
+    """Whether a variable goes through the names of something in a file."""
+    return re.search(_GOES_THROUGH.format(re.escape(variable)), file.source.text) is not None
+
+
+def _is_only_asked(text: str, use: AttributeUse, name: str) -> bool:
+    """Whether a namespace is only given to a variable that is asked for names which are written out, and not for one."""
+    line_start = text.rfind("\n", 0, use.start) + 1
+    given = _GIVEN_TO.fullmatch(text, line_start, use.start)
+    if given is None or _ENDS_LINE.match(text, use.end) is None:
+        return False
+    variable = re.compile(_OTHERWISE_THAN_ASKED.format(re.escape(given[1]), re.escape(name)))
+    return variable.search(text) is None
