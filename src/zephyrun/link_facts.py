@@ -325,12 +325,14 @@ class ClassHeads(NamedTuple):
 class MemberTaken(NamedTuple):
     """A name behind a dotted one (`Hive.weigh`), which may be a method that is taken from its class: called with something, or
     kept; without an owner, of a class that is told by an instance. It is called with the method's own instance in the class
-    `within`; "" for anything else. With `is_example`, it stands in an example in documentation."""
+    `within`; "" for anything else. With `is_example`, it stands in an example in documentation; with `is_by_text`, in a
+    text that something is asked for."""
 
     owner: Dotted
     name: str
     within: str
     is_example: bool = False
+    is_by_text: bool = False
 
 
 class ModuleUses(NamedTuple):

@@ -76,7 +76,7 @@ class BorrowedMethods:
 
     def _is_of_others(self, path: str, taken: MemberTaken, key: tuple[str, int]) -> bool:
         """Whether what takes a method from a class calls it on anything but instances of that."""
-        if taken.is_example:
+        if taken.is_example or taken.is_by_text:
             return True
         file = self._evaluator.linkage.file(path)
         if file is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zephyrun.link_facts import MemberTaken
-from zephyrun.linking.dotted_names import dotted_names_in, heads_around
+from zephyrun.linking.dotted_names import dotted_names_in, heads_around, words_in_text
 from zephyrun.patterns import lazy_pattern
 
 _OWN = ("self", "cls", "mcs", "super")
@@ -15,6 +15,11 @@ _OF_A_TYPE = lazy_pattern(r"(?:\btype\s*\((?:[^()\r\n]|\([^()\r\n]*\))*\)|(?:\bs
 _OWN_TYPE = lazy_pattern(r"type\s*\(\s*self\s*\)|self\s*\.")
 # Attributes of methods and properties that lead to the function behind them.
 LEADING_TO_FUNCTION = frozenset("fget fset fdel func __func__ __wrapped__ __get__".split())
+# A member that is taken from something by a text.
+_BY_TEXT = lazy_pattern(
+    r"\bgetattr(?:_static)?\s*\(\s*([\w.]+)\s*,\s*[\"'](\w+)[\"']|\bvars\s*\(\s*([\w.]+)\s*\)\s*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']"
+    r"|([\w.]+)\.__dict__\s*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']"
+)
 # What is called with nothing, what is gone on from, and a target.
 _NOT_TAKEN = lazy_pattern(r"\s*(?:\(\s*\)|=(?!=))")
 
@@ -25,6 +30,11 @@ def members_taken_in(code: str, modules: set[str]) -> Iterator[MemberTaken]:
         is_own = _OWN_TYPE.match(match[0]) is not None and _CALLED_WITH_OWN.match(code, match.end()) is not None
         if not is_own and not _NOT_TAKEN.match(code, match.end()):
             yield MemberTaken((), match[1], "")
+    for match in _BY_TEXT.finditer(code):
+        owner, name = (each for each in match.groups() if each is not None)
+        words = words_in_text(owner)
+        if words and words[0] not in _OWN and not (len(words) == 1 and words[0] in modules):
+            yield MemberTaken(words, name, "", is_by_text=True)
     for words, start, end in dotted_names_in(code):
         is_of_module = len(words) == len(("yard", "weigh")) and words[0] in modules
         if len(words) == 1 or is_of_module or words[0] in _OWN or _NOT_TAKEN.match(code, end):

@@ -1224,9 +1224,6 @@ def _names_captured(evaluator: Evaluator) -> frozenset[str] | None:
     return frozenset(found)
 
 
-
-
-
 def _runs_text_with(file: LinkedFile, name: str) -> bool:
     """Whether a file runs texts as code, and one of its texts holds a name as a word."""
     runs = any(exposure.what.removesuffix("()") in _RUNNING_TEXTS for exposure in file.facts.exposures)
@@ -1237,8 +1234,6 @@ def _is_imported(file: LinkedFile, receiver: Origin) -> bool:
     """Whether something is a name that a file imports."""
     sources = file.links.sources.get(receiver.binding, ()) if receiver.sort is OriginSort.NAME else ()
     return any(source.sort is OriginSort.IMPORTED for source in sources)
-
-
 
 
 def _stands_in_text(file: LinkedFile, name: str) -> bool:
