@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from functools import lru_cache
 from typing import NamedTuple
 
-from zephyrun.link_facts import AttributeUse, Origin
+from zephyrun.link_facts import Origin
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.value_sorts import ValueSort
 from zephyrun.linking.values import Evaluator
@@ -27,10 +28,10 @@ _LONGEST_RECEIVER = 60
 # Gives a variable the names of something, one after another.
 _GOES_THROUGH = r"\bfor\b[^:\n]*\b{}\b[^:\n]*\bin\b[^:\n]*(?:\bdir\s*\(|\bvars\s*\(|__dict__|__dir__|getmembers)"
 # Gives a variable a namespace, and no more.
-_GIVEN_TO = lazy_pattern(r"[ \t]*(\w+)[ \t]*=[ \t]*[\w.]+\.")
-_ENDS_LINE = lazy_pattern(r"[ \t]*(?:#.*)?(?:\r?\n|\Z)")
-# A variable that is neither given something, nor asked for a name that is written out, nor whether it has one.
-_OTHERWISE_THAN_ASKED = r"(?<!\bin )(?<![\w.])\b{}\b(?!\s*(?:=(?!=)|\[\s*[\"'](?!{}[\"'])\w+[\"']\s*\]))"
+_GIVEN_TO = lazy_pattern(r"(?m)^[ \t]*(?P<name>\w+)[ \t]*=[ \t]*(?P<receiver>[\w.]+\.)__dict__[ \t]*(?:#.*)?$")
+# A variable that is given something, that is asked whether it has a name, or for one that is written out, or anything else.
+_USED = r"(?P<is_sought>\bin )?(?<![\w.]){}\b(?:(?P<is_given>\s*=(?!=))|\s*\[\s*[\"'](?P<asked>\w+)[\"']\s*\])?"
+_MOST_KEPT = 4096
 
 
 class Taken(NamedTuple):
@@ -59,7 +60,8 @@ def namespaces_taken(evaluator: Evaluator, file: LinkedFile, name: str, *, is_un
         asked = _ASKED_FOR_ONE.match(text, use.end) if is_unwritten else None
         is_asked = asked is not None and not (asked["name"] and goes_through(file, asked["name"]))
         is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
-        is_asked |= _is_only_asked(text, use, name)
+        only = _only_asked_for(text).get(use.start)
+        is_asked |= only is not None and name not in only
         if looked_into["name"] == name if looked_into is not None else not is_asked:
             yield Taken(use.receiver, use.start - 1, is_named=looked_into is not None)
     for word in (_NAMESPACE_OF, *TAKING_MEMBERS):
@@ -81,14 +83,21 @@ def listed_in(file: LinkedFile) -> Iterator[Listed]:
 
 def goes_through(file: LinkedFile, variable: str) -> bool:
     """Whether a variable goes through the names of something in a file."""
-    return re.search(_GOES_THROUGH.format(re.escape(variable)), file.source.text) is not None
+    return _goes_through(file.source.text, variable)
 
 
-def _is_only_asked(text: str, use: AttributeUse, name: str) -> bool:
-    """Whether a namespace is only given to a variable that is asked for names which are written out, and not for one."""
-    line_start = text.rfind("\n", 0, use.start) + 1
-    given = _GIVEN_TO.fullmatch(text, line_start, use.start)
-    if given is None or _ENDS_LINE.match(text, use.end) is None:
-        return False
-    variable = re.compile(_OTHERWISE_THAN_ASKED.format(re.escape(given[1]), re.escape(name)))
-    return variable.search(text) is None
+@lru_cache(maxsize=_MOST_KEPT)
+def _goes_through(text: str, variable: str) -> bool:
+    return re.search(_GOES_THROUGH.format(re.escape(variable)), text) is not None
+
+
+@lru_cache(maxsize=_MOST_KEPT)
+def _only_asked_for(text: str) -> dict[int, frozenset[str]]:
+    """The namespaces that are only given to a variable which is asked for names that are written out, by where they stand
+    in a text, and these names."""
+    found: dict[int, frozenset[str]] = {}
+    for given in _GIVEN_TO.finditer(text):
+        uses = [*re.finditer(_USED.format(re.escape(given["name"])), text)]
+        if all(use["is_given"] or use["is_sought"] or use["asked"] for use in uses):
+            found[given.end("receiver")] = frozenset(use["asked"] for use in uses if use["asked"])
+    return found

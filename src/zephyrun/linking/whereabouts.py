@@ -509,13 +509,17 @@ class _Pursuit:
         is_given = lookup.binding >= 0 and bool(file.facts.roles(lookup.binding) & _GIVEN_FROM_ELSEWHERE)
         name = file.facts.bindings[lookup.binding].name if lookup.binding >= 0 else ""
         is_listed_here = bool(name) and file.path == slot.path and goes_through(file, name)
+        if any(self._may_list(file, listed, slot, is_here=is_listed_here) for listed in listed_in(file)):
+            return True
         # What is put together or cut out in a file is no name that another one lists.
-        others = self._linkage.mentioning_any(WORDS_LISTING) if is_given or is_listed_here else (file,)
-        return any(
-            self._may_list(other, listed, slot, is_here=is_listed_here and other is file)
-            for other in others
-            for listed in listed_in(other)
+        return (is_given or is_listed_here) and self._evaluator.answers.once(
+            ("listed", slot.path, slot.owner, slot.name), lambda: self._is_listed(slot)
         )
+
+    def _is_listed(self, slot: _Slot) -> bool:
+        """Whether any file lists the names of what surely has an attribute."""
+        files = self._linkage.mentioning_any(WORDS_LISTING)
+        return any(self._may_list(file, listed, slot, is_here=False) for file in files for listed in listed_in(file))
 
     def _may_list(self, file: LinkedFile, listed: Listed, slot: _Slot, *, is_here: bool) -> bool:
         values = self._evaluator.values(file, listed.origin)
