@@ -241,8 +241,10 @@ class ModulesAbout:
     def _is_ambiguous(self, path: str, name: str) -> bool:
         """Whether a file calls something else by a name that it imports, perhaps."""
         seen = self._meanings.seen(path)
-        if seen is None or name in seen.ambiguous:
-            return seen is not None
+        if seen is None:
+            return False
+        if name in seen.ambiguous:
+            return True
         data = self._linkage.contents[path]
         inside = re.compile(_NAMED_IN_EXPRESSION.format(re.escape(name)).encode())
         return isinstance(data, bytes) and inside.search(data) is not None

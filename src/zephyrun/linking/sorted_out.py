@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import ast
 
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
@@ -42,8 +43,24 @@ def sorts_out_functions(
     if isinstance(loop, ast.comprehension):
         return _asks_for_class(evaluator, file, loop.ifs, variable)
     only = loop.body[0]
-    is_sorting = len(loop.body) == 1 and isinstance(only, ast.If) and not only.orelse and not loop.orelse
-    return is_sorting and isinstance(only, ast.If) and _asks_for_class(evaluator, file, [only.test], variable)
+    if len(loop.body) > 1 or not isinstance(only, ast.If) or only.orelse or loop.orelse:
+        return False
+    return not _is_read_outside(file, loop, variable) and _asks_for_class(evaluator, file, [only.test], variable)
+
+
+def _is_read_outside(file: LinkedFile, loop: ast.For | ast.AsyncFor, variable: str) -> bool:
+    """Whether what a loop went through last may be read where it is over: anywhere, unless it is in a function."""
+    tree, facts = syntax_tree(file.data), file.facts
+    inside = range(tree.start_of(loop), tree.end_of(loop))
+    for binding in facts.bindings:
+        references = [facts.references[index] for index in binding.references] if binding.name == variable else []
+        if not any(each.start in inside for each in references):
+            continue
+        if facts.scopes[binding.scope].kind is not ScopeKind.FUNCTION:
+            return True
+        if any(each.role is Role.READ and each.start not in inside for each in references):
+            return True
+    return False
 
 
 def _listing_of(tree: SyntaxTree, name: ast.Name) -> ast.Call | None:
@@ -59,8 +76,9 @@ def _listing_of(tree: SyntaxTree, name: ast.Name) -> ast.Call | None:
 def _value_of(target: ast.expr, *, is_pairs: bool) -> str:
     """The variable that each value is given to; "" where that is not plain."""
     if is_pairs:
-        target = target.elts[1] if isinstance(target, ast.Tuple) and len(target.elts) == len(("name", "value")) else target
-        return target.id if isinstance(target, ast.Name) else ""
+        if not isinstance(target, ast.Tuple) or len(target.elts) != len(("name", "value")):
+            return ""
+        target = target.elts[1]
     return target.id if isinstance(target, ast.Name) else ""
 
 

@@ -168,8 +168,9 @@ _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargs
 _READING_CLOSURES = ("cell_contents", "getclosurevars")
 # Stands for what owns the attributes of objects that libraries make.
 _OF_LIBRARY = ("", -2)
-# Who only uses a thing does not look for how its properties are read.
-_OFFERED_TO_NOBODY = KEPT_UNDER["builtins.property"]
+# The functions behind properties: who only uses a thing does not look for them.
+_PROPERTY, _CACHED_PROPERTY = "builtins.property", "functools.cached_property"
+_BEHIND_PROPERTIES = (*KEPT_UNDER[_PROPERTY], *KEPT_UNDER[_CACHED_PROPERTY])
 _TELLING_PARTS = ("__reduce__", "__reduce_ex__")
 _UNWRAPPING = ("__wrapped__", "unwrap")
 _ITS_CODE = "__code__"
@@ -263,9 +264,13 @@ class _Pursuit:
             self._follow(file, node, way)
             return
         if self._evaluator.is_property(file, record):
-            # To read it is to call it.
+            # To read it is to call it, but by the function behind it.
             if way:
                 self._put(file, record.binding, way[1:])
+                return
+            names = {self._evaluator.decorator_name(file, each) for each in record.decorators}
+            for attribute in KEPT_UNDER[_CACHED_PROPERTY if _CACHED_PROPERTY in names else _PROPERTY]:
+                self._put_in_attribute(_OF_LIBRARY, attribute, way)
             return
         self._decorate(file, record, record.decorators, way)
 
@@ -318,7 +323,7 @@ class _Pursuit:
         """Whether code outside the project may have it from there; that it has the function itself, where that is
         a public one, is for others to say."""
         is_itself = slot.name == self._own_name and slot.way == _THE_THING
-        is_hidden = slot.name.startswith("_") or (slot.owner == _OF_LIBRARY[1] and slot.name in _OFFERED_TO_NOBODY)
+        is_hidden = slot.name.startswith("_") or (slot.owner == _OF_LIBRARY[1] and slot.name in _BEHIND_PROPERTIES)
         if not self._linkage.is_library or is_hidden or is_itself:
             return False
         facts = self._evaluator.file(slot.path).facts if not slot.is_attribute else None
