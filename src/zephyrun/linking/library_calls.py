@@ -52,6 +52,8 @@ KEPT_UNDER = {
     "builtins.property": ("fget", "fset", "fdel"),
     "functools.cached_property": ("func",),
 }
+# The functions behind properties.
+BEHIND_PROPERTIES = (*KEPT_UNDER["builtins.property"], *KEPT_UNDER["functools.cached_property"])
 _GOING_THROUGH = frozenset({"builtins.list", "builtins.tuple", "builtins.set", "builtins.frozenset", "builtins.dict"})
 _PART_OF_ARGUMENT = "…"
 # Looks into what is handed over first.

@@ -591,19 +591,23 @@ class MemberUsage:
             for each in self._evaluator.above(key)
         )
 
+    @property
+    def _is_mangled(self) -> bool:
+        """Whether Python puts a class before the name wherever that class writes it."""
+        return self.name != self.spelling
+
     def _note_texts(self) -> None:
         bodies = self._texts_of_bodies()
-        is_mangled = self.name != self.spelling
         for file in self._linkage.mentioning(self.spelling):
             for text in file.links.texts:
-                if is_mangled and not any(first <= text.start < last for first, last in bodies.get(file.path, ())):
+                if self._is_mangled and not any(first <= text.start < last for first, last in bodies.get(file.path, ())):
                     # Python puts no class before what stands in a text, but in slots.
                     continue
                 if text.words == self.spelling and text.is_plain:
                     self._note_text(file, text, bodies.get(file.path, []))
                 elif self.spelling in text.words.split(".") and text.is_plain:
                     self._note_dotted_text(file, text)
-            if not is_mangled:
+            if not self._is_mangled:
                 self._note_templates(file)
         self._check_slots(bodies)
 
@@ -643,7 +647,7 @@ class MemberUsage:
         found: dict[str, list[tuple[int, int]]] = {}
         for key in self._reachable:
             file = self._evaluator.file(key[0])
-            words = ("__slots__",) if self.name != self.spelling else ("__slots__", "__match_args__")
+            words = ("__slots__",) if self._is_mangled else ("__slots__", "__match_args__")
             for name in words if file.is_own else ():
                 binding = self._evaluator.binding_in(key, name)
                 if binding is not None:
@@ -721,7 +725,7 @@ class MemberUsage:
 
     def _check_mangling(self) -> None:
         """What Python puts a class's name before may be written with it outside of the class."""
-        if self.name == self.spelling:
+        if not self._is_mangled:
             return
         for file in self._linkage.mentioning(self.name):
             match = word_in_text(self.name).search(file.source.text)
@@ -1053,7 +1057,7 @@ class MemberUsage:
     def _stands_begun(self) -> bool:
         """Whether a text somewhere is the beginning of the name, up to the end of a word of it, or all of it that does not
         come from the class."""
-        if self.name != self.spelling and any(
+        if self._is_mangled and any(
             self.spelling in text.words and text.use != "documentation"
             for file in self._linkage.mentioning(self.spelling)
             for text in file.facts.texts

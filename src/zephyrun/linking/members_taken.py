@@ -6,15 +6,19 @@ from collections.abc import Iterator
 
 from zephyrun.link_facts import MemberTaken
 from zephyrun.linking.dotted_names import dotted_names_in, heads_around, words_in_text
+from zephyrun.linking.library_calls import BEHIND_PROPERTIES
 from zephyrun.patterns import lazy_pattern
 
 _OWN = ("self", "cls", "mcs", "super")
 _CALLED_WITH_OWN = lazy_pattern(r"\s*\(\s*(?:self|cls)\s*[,)]")
-# What is called of a class that is told by one of its instances.
-_OF_A_TYPE = lazy_pattern(r"(?:\btype\s*\((?:[^()\r\n]|\([^()\r\n]*\))*\)|(?:\bself\s*)?\.\s*__class__)\s*\.\s*([^\W\d]\w*)(?=\s*(?:\(|\.\s*(?:fget|fset|fdel|func|__\w+__)\b))")
 _OWN_TYPE = lazy_pattern(r"type\s*\(\s*self\s*\)|self\s*\.")
 # Attributes of methods and properties that lead to the function behind them.
-LEADING_TO_FUNCTION = frozenset("fget fset fdel func __func__ __wrapped__ __get__".split())
+LEADING_TO_FUNCTION = frozenset({*BEHIND_PROPERTIES, "__func__", "__wrapped__", "__get__"})
+# What is called of a class that is told by one of its instances.
+_OF_A_TYPE = lazy_pattern(
+    r"(?:\btype\s*\((?:[^()\r\n]|\([^()\r\n]*\))*\)|(?:\bself\s*)?\.\s*__class__)\s*\.\s*([^\W\d]\w*)"
+    rf"(?=\s*(?:\(|\.\s*(?:{'|'.join(sorted(LEADING_TO_FUNCTION))})\b))"
+)
 # A member that is taken from something by a text.
 _BY_TEXT = lazy_pattern(
     r"\bgetattr(?:_static)?\s*\(\s*([\w.]+)\s*,\s*[\"'](\w+)[\"']|\bvars\s*\(\s*([\w.]+)\s*\)\s*(?:\[|\.\s*(?:get|pop)\s*\()\s*[\"'](\w+)[\"']"

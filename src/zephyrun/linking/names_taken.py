@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from functools import lru_cache
 from typing import NamedTuple
 
+from zephyrun.facts import Role
 from zephyrun.link_facts import Origin
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.value_sorts import ValueSort
@@ -22,16 +23,19 @@ WORDS_LISTING = frozenset({*LISTING_NAMES, _NAMESPACE, _NAMESPACE_OF, _DIRECTORY
 # A namespace that is only given another name, or asked for one ("name").
 _LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
 # One that is asked for a name that is worked out, and one in which a name is sought.
-_ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()\s*(?P<name>\w*)\s*[\],)]?")
+_ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()\s*")
+# One that is asked for something, or given it, and not gone through.
+_NOT_LISTED = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault|update|clear)\b)")
 _LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
 _LONGEST_RECEIVER = 60
-# Gives a variable the names of something, one after another.
-_GOES_THROUGH = r"\bfor\b[^:\n]*\b{}\b[^:\n]*\bin\b[^:\n]*(?:\bdir\s*\(|\bvars\s*\(|__dict__|__dir__|getmembers)"
+# How a variable gets one thing after another.
+_GOING_THROUGH = frozenset({Role.LOOP, Role.EACH, Role.CAPTURE})
 # Gives a variable a namespace, and no more.
 _GIVEN_TO = lazy_pattern(r"(?m)^[ \t]*(?P<name>\w+)[ \t]*=[ \t]*(?P<receiver>[\w.]+\.)__dict__[ \t]*(?:#.*)?$")
 # A variable that is given something, that is asked whether it has a name, or for one that is written out, or anything else.
 _USED = r"(?P<is_sought>\bin )?(?<![\w.]){}\b(?:(?P<is_given>\s*=(?!=))|\s*\[\s*[\"'](?P<asked>\w+)[\"']\s*\])?"
-_MOST_KEPT = 4096
+_IN_LOOP = lazy_pattern(r"\bfor\b[^\n]*\Z")
+_MOST_FILES_KEPT = 256
 
 
 class Taken(NamedTuple):
@@ -58,7 +62,7 @@ def namespaces_taken(evaluator: Evaluator, file: LinkedFile, name: str, *, is_un
     for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
         looked_into = _LOOKED_INTO.match(text, use.end)
         asked = _ASKED_FOR_ONE.match(text, use.end) if is_unwritten else None
-        is_asked = asked is not None and not (asked["name"] and goes_through(file, asked["name"]))
+        is_asked = asked is not None and not _goes_through_names(file, asked.end())
         is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
         only = _only_asked_for(text).get(use.start)
         is_asked |= only is not None and name not in only
@@ -77,27 +81,30 @@ def listed_in(file: LinkedFile) -> Iterator[Listed]:
     for word in (_NAMESPACE_OF, *LISTING_NAMES):
         handed = (each for each in file.handed_by_callee.get(word, ()) if each.position == 0)
         yield from (Listed(each.value, word in LISTING_NAMES) for each in handed)
-    for name in (_NAMESPACE, _DIRECTORY):
-        yield from (Listed(use.receiver, name == _DIRECTORY) for use in file.links.attributes_by_name.get(name, ()))
+    yield from (Listed(use.receiver, True) for use in file.links.attributes_by_name.get(_DIRECTORY, ()))
+    for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
+        if not _NOT_LISTED.match(file.source.text, use.end):
+            yield Listed(use.receiver, False)
 
 
-def goes_through(file: LinkedFile, variable: str) -> bool:
-    """Whether a variable goes through the names of something in a file."""
-    return _goes_through(file.source.text, variable)
+def may_be_listed(file: LinkedFile, binding: int) -> bool:
+    """Whether a variable may have a name that stands among others: it is handed over, or goes through something."""
+    return binding >= 0 and not file.facts.roles(binding).isdisjoint({Role.PARAMETER, *_GOING_THROUGH})
 
 
-@lru_cache(maxsize=_MOST_KEPT)
-def _goes_through(text: str, variable: str) -> bool:
-    return re.search(_GOES_THROUGH.format(re.escape(variable)), text) is not None
+def _goes_through_names(file: LinkedFile, start: int) -> bool:
+    """Whether what stands at an offset is a variable that goes through something."""
+    reference = file.facts.reference_by_start.get(start)
+    return reference is not None and not file.facts.roles(reference.binding).isdisjoint(_GOING_THROUGH)
 
 
-@lru_cache(maxsize=_MOST_KEPT)
+@lru_cache(maxsize=_MOST_FILES_KEPT)
 def _only_asked_for(text: str) -> dict[int, frozenset[str]]:
     """The namespaces that are only given to a variable which is asked for names that are written out, by where they stand
     in a text, and these names."""
     found: dict[int, frozenset[str]] = {}
     for given in _GIVEN_TO.finditer(text):
         uses = [*re.finditer(_USED.format(re.escape(given["name"])), text)]
-        if all(use["is_given"] or use["is_sought"] or use["asked"] for use in uses):
+        if all(use["is_given"] or use["asked"] or (use["is_sought"] and not _IN_LOOP.search(text, 0, use.start())) for use in uses):
             found[given.end("receiver")] = frozenset(use["asked"] for use in uses if use["asked"])
     return found

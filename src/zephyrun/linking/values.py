@@ -32,6 +32,7 @@ from zephyrun.linking.borrowed_methods import BorrowedMethods
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
+from zephyrun.linking.library_calls import KEPT_UNDER
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, Named
 from zephyrun.linking.modules import puts_modules_anywhere
@@ -108,9 +109,8 @@ _FILES = frozenset({"typing.IO", "typing.TextIO", "typing.BinaryIO"})
 # texts that are compared, the getter of a property.
 _GIVEN_BACK = frozenset(
     "string raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
-    "converters numerator denominator filters handlers value obj object "
-    "fget fset fdel func function default_factory __func__ __wrapped__ __self__".split()
-)
+    "converters numerator denominator filters handlers value obj object __func__ __wrapped__ __self__".split()
+).union(*KEPT_UNDER.values())
 # What calling something of the standard library gives, where that is one thing of the library's own; the
 # attributes of a namespace may be anything.
 _GIVE_FOREIGN = {

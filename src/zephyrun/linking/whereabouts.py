@@ -32,6 +32,7 @@ from zephyrun.link_facts import (
     Use,
 )
 from zephyrun.linking.library_calls import (
+    BEHIND_PROPERTIES,
     CHOOSING,
     COLLECTING,
     GIVING_BACK,
@@ -42,7 +43,16 @@ from zephyrun.linking.library_calls import (
 )
 from zephyrun.linking.linkage import LinkedFile, handed_to_decorator
 from zephyrun.linking.modules_about import comes_of_loading
-from zephyrun.linking.names_taken import LISTING_NAMES, TAKING_MEMBERS, WORDS_LISTING, WORDS_TAKING, Listed, goes_through, listed_in, namespaces_taken
+from zephyrun.linking.names_taken import (
+    LISTING_NAMES,
+    TAKING_MEMBERS,
+    WORDS_LISTING,
+    WORDS_TAKING,
+    Listed,
+    listed_in,
+    may_be_listed,
+    namespaces_taken,
+)
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.sorted_out import are_functions_left_out, sorts_out_functions
@@ -100,6 +110,11 @@ class _Slot(NamedTuple):
         """Whether it is an attribute of something."""
         return self.binding < 0
 
+    @property
+    def is_of_library(self) -> bool:
+        """Whether it is an attribute of what libraries make."""
+        return self.owner == _OF_LIBRARY[1]
+
 
 class _Lost(Exception):
     """The function cannot be followed any further."""
@@ -135,8 +150,6 @@ _GIVING_NAMESPACE = frozenset({"locals", "vars"})
 _WRAPPING = frozenset({"functools.wraps", "functools.update_wrapper"})
 _OF_CLASSES = frozenset({ValueSort.INSTANCE, ValueSort.CLASS})
 _HAVING = _OF_CLASSES | {ValueSort.ABOVE}
-# How a variable gets a name that somebody else found.
-_GIVEN_FROM_ELSEWHERE = frozenset({Role.PARAMETER, Role.LOOP, Role.EACH, Role.CAPTURE})
 _KNOWN_HOLDERS = _HAVING | {ValueSort.MODULE}
 _COLLECTION_SORTS = frozenset({ValueSort.MAPPING, ValueSort.SERIES, ValueSort.PLAIN})
 _COLLECTIONS = ("builtins.series.", "builtins.tuple.", "builtins.mapping.")
@@ -168,9 +181,7 @@ _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargs
 _READING_CLOSURES = ("cell_contents", "getclosurevars")
 # Stands for what owns the attributes of objects that libraries make.
 _OF_LIBRARY = ("", -2)
-# The functions behind properties: who only uses a thing does not look for them.
 _PROPERTY, _CACHED_PROPERTY = "builtins.property", "functools.cached_property"
-_BEHIND_PROPERTIES = (*KEPT_UNDER[_PROPERTY], *KEPT_UNDER[_CACHED_PROPERTY])
 _TELLING_PARTS = ("__reduce__", "__reduce_ex__")
 _UNWRAPPING = ("__wrapped__", "unwrap")
 _ITS_CODE = "__code__"
@@ -323,7 +334,8 @@ class _Pursuit:
         """Whether code outside the project may have it from there; that it has the function itself, where that is
         a public one, is for others to say."""
         is_itself = slot.name == self._own_name and slot.way == _THE_THING
-        is_hidden = slot.name.startswith("_") or (slot.owner == _OF_LIBRARY[1] and slot.name in _BEHIND_PROPERTIES)
+        # Who only uses a thing does not look for the functions behind its properties.
+        is_hidden = slot.name.startswith("_") or (slot.is_of_library and slot.name in BEHIND_PROPERTIES)
         if not self._linkage.is_library or is_hidden or is_itself:
             return False
         facts = self._evaluator.file(slot.path).facts if not slot.is_attribute else None
@@ -410,7 +422,7 @@ class _Pursuit:
 
     def _takes_globals(self, file: LinkedFile, slot: _Slot) -> bool:
         """Whether a file takes the names of its module, to do more than set some, or to sort out what is no function."""
-        starts = [
+        places = [
             (reference.start, reference.end)
             for binding in file.facts.bindings
             if binding.outside and binding.name == "globals"
@@ -419,7 +431,7 @@ class _Pursuit:
         return any(
             _ONLY_SET.match(file.source.text, end) is None
             and not (slot.way == _THE_THING and are_functions_left_out(self._evaluator, file, start))
-            for start, end in starts
+            for start, end in places
         )
 
     def _are_module_names_taken(self, home: LinkedFile, name: str) -> bool:
@@ -466,7 +478,7 @@ class _Pursuit:
         captured = _names_captured(self._evaluator)
         if captured is None or name in captured:
             raise _Lost
-        if slot.owner == _OF_LIBRARY[1] and self._are_members_listed():
+        if slot.is_of_library and self._are_members_listed():
             raise _Lost
         for file in self._linkage.mentioning(name):
             if _runs_text_with(file, name):
@@ -509,15 +521,14 @@ class _Pursuit:
             self._look_up_there(file, lookup.start, slot.way)
 
     def _are_names_listed(self, file: LinkedFile, lookup: Lookup, slot: _Slot) -> bool:
-        """Whether a name that is looked up goes through those of who knows what in the file at hand, or something lists those
-        of what surely has an attribute: a private name is seldom worked out, but may be found among them."""
-        is_given = lookup.binding >= 0 and bool(file.facts.roles(lookup.binding) & _GIVEN_FROM_ELSEWHERE)
-        name = file.facts.bindings[lookup.binding].name if lookup.binding >= 0 else ""
-        is_listed_here = bool(name) and file.path == slot.path and goes_through(file, name)
-        if any(self._may_list(file, listed, slot, is_here=is_listed_here) for listed in listed_in(file)):
+        """Whether a name that is looked up may be one of those that are listed: of who knows what in the file at hand, or of
+        what surely has an attribute. A private name is seldom worked out, but may be found among them."""
+        is_given = may_be_listed(file, lookup.binding)
+        is_here = is_given and file.path == slot.path
+        if any(self._may_list(file, listed, slot, is_here=is_here) for listed in listed_in(file)):
             return True
         # What is put together or cut out in a file is no name that another one lists.
-        return (is_given or is_listed_here) and self._evaluator.answers.once(
+        return is_given and self._evaluator.answers.once(
             ("listed", slot.path, slot.owner, slot.name), lambda: self._is_listed(slot)
         )
 
@@ -550,7 +561,7 @@ class _Pursuit:
     def _is_likely(self, file: LinkedFile, receiver: Origin, slot: _Slot) -> bool:
         """Whether a name of which nothing is known may be sought in what holds the function: in what is known to be
         that, in something imported where it is a module, else in what the same file has of which nothing is known."""
-        if slot.owner == _OF_LIBRARY[1]:
+        if slot.is_of_library:
             values = self._evaluator.values(file, receiver)
             if _is_imported(file, receiver):
                 return False
@@ -576,10 +587,10 @@ class _Pursuit:
         return self._may_have(self._evaluator.values(file, receiver), slot)
 
     def _may_have(self, values: Values, slot: _Slot) -> bool:
-        if slot.owner == _OF_LIBRARY[1]:
+        if slot.is_of_library:
             return not all(map(self._is_made_here, values))
         for value in values:
-            if value.sort in (*_OF_CLASSES, ValueSort.ABOVE):
+            if value.sort in _HAVING:
                 key = (value.path, value.number)
                 if not slot.path or (
                     slot.owner >= 0 and (slot.path, slot.owner) in self._evaluator.relatives(key)
@@ -594,7 +605,7 @@ class _Pursuit:
 
     def _is_made_here(self, value: Value) -> bool:
         """Whether a value is surely nothing that a library makes or that is below such a class."""
-        if value.sort in (*_OF_CLASSES, ValueSort.ABOVE):
+        if value.sort in _HAVING:
             key = (value.path, value.number)
             return not self._evaluator.foreign_above(key) and not self._evaluator.unknown_above(key)
         return value.sort in (ValueSort.MODULE, ValueSort.FUNCTION)
