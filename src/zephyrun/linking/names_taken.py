@@ -35,7 +35,7 @@ _GIVEN_TO = lazy_pattern(r"(?m)^[ \t]*(?P<name>\w+)[ \t]*=[ \t]*(?P<receiver>[\w
 # A variable that is given something, that is asked whether it has a name, or for one that is written out, or anything else.
 _USED = r"(?P<is_sought>\bin )?(?<![\w.]){}\b(?:(?P<is_given>\s*=(?!=))|\s*\[\s*[\"'](?P<asked>\w+)[\"']\s*\])?"
 _IN_LOOP = lazy_pattern(r"\bfor\b[^\n]*\Z")
-_MOST_FILES_KEPT = 256
+_MOST_FILES_KEPT = 1024
 
 
 class Taken(NamedTuple):

@@ -523,19 +523,20 @@ class _Pursuit:
     def _are_names_listed(self, file: LinkedFile, lookup: Lookup, slot: _Slot) -> bool:
         """Whether a name that is looked up may be one of those that are listed: of who knows what in the file at hand, or of
         what surely has an attribute. A private name is seldom worked out, but may be found among them."""
-        is_given = may_be_listed(file, lookup.binding)
-        is_here = is_given and file.path == slot.path
-        if any(self._may_list(file, listed, slot, is_here=is_here) for listed in listed_in(file)):
-            return True
-        # What is put together or cut out in a file is no name that another one lists.
-        return is_given and self._evaluator.answers.once(
-            ("listed", slot.path, slot.owner, slot.name), lambda: self._is_listed(slot)
+        if not may_be_listed(file, lookup.binding):
+            # What is put together or cut out in a file is no name that another one lists.
+            return self._are_listed_in(file, slot, is_here=False)
+        is_here = file.path == slot.path and self._are_listed_in(file, slot, is_here=True)
+        return is_here or self._evaluator.answers.once(
+            ("listed", slot.path, slot.owner, slot.name),
+            lambda: any(self._are_listed_in(each, slot, is_here=False) for each in self._linkage.mentioning_any(WORDS_LISTING)),
         )
 
-    def _is_listed(self, slot: _Slot) -> bool:
-        """Whether any file lists the names of what surely has an attribute."""
-        files = self._linkage.mentioning_any(WORDS_LISTING)
-        return any(self._may_list(file, listed, slot, is_here=False) for file in files for listed in listed_in(file))
+    def _are_listed_in(self, file: LinkedFile, slot: _Slot, *, is_here: bool) -> bool:
+        return self._evaluator.answers.once(
+            ("listed", file.path, is_here, slot.path, slot.owner, slot.name),
+            lambda: any(self._may_list(file, listed, slot, is_here=is_here) for listed in listed_in(file)),
+        )
 
     def _may_list(self, file: LinkedFile, listed: Listed, slot: _Slot, *, is_here: bool) -> bool:
         values = self._evaluator.values(file, listed.origin)
