@@ -1,8 +1,12 @@
 """What another file of the project may notice of a clean-up that is none by itself."""
 
+import ast
+import textwrap
+
 import pytest
 
 from tests.helpers import programs_beside_others
+from zephyrun.languages.python.frame_reads import read_off_frames
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
@@ -94,6 +98,69 @@ def test_who_reads_the_variables_of_others(other, verdict):
     new = "import yard\ndef net(rows):\n    total = sum(rows)\n    yard.show(total)\n    return total\n"
     sides = ({"hives.py": each.encode(), "yard.py": other.encode()} for each in (old, new))
     assert compare_trees(*sides, world=World(library=read_library)).verdict is verdict
+
+
+# What takes names off the code of a function that it is given, as the body of one with `code`; and whether it surely takes
+# no local but `kg`.
+NAME_TAKERS = {
+    "as many as there are by position": ("number = code.co_argcount\nreturn code.co_varnames[:number]", True),
+    "their names by a name": ("names = code.co_varnames\nnumber = code.co_argcount\nreturn list(names[:number])", True),
+    "those by keyword, too": ("return code.co_varnames[:code.co_argcount + code.co_kwonlyargcount]", True),
+    "those by position twice": ("return code.co_varnames[:code.co_argcount + code.co_argcount]", False),
+    "all and one more": ("number = code.co_argcount\nnumber += 1\nreturn code.co_varnames[:number]", False),
+    "added twice": ("number = code.co_argcount\nmore = code.co_argcount\nnumber += more\nreturn code.co_varnames[:number]", False),
+    "counted in a loop": ("number = 0\nfor each in 'ab':\n    number += code.co_kwonlyargcount\nreturn code.co_varnames[:number]", False),
+    "the next one": ("number = code.co_argcount\nreturn code.co_varnames[number:][:1]", False),
+    "the next one by its number": ("number = code.co_argcount\nreturn [code.co_varnames[number]] if code.co_nlocals > number else []", False),
+    "of another code": ("own = code\ncode = make().__code__\nnumber = code.co_argcount\nreturn own.co_varnames[:number]", False),
+    "of what the name was": ("given = code\ncode = make().__code__\nnumber = code.co_argcount\ncode = given\nreturn code.co_varnames[:number]", False),
+    "a word that is sought": ("return ['kg'] if 'kg' in code.co_varnames else []", True),
+    "a word that is given": ("return [each for each in ('kg', 'weight_of_local') if each in code.co_varnames]", False),
+    "as a library does": (
+        "number = code.co_argcount\nnames = code.co_varnames\nn_more = code.co_kwonlyargcount\ntaken = list(names[:number])\n"
+        "number += n_more\nif code.co_flags & inspect.CO_VARARGS:\n    taken.append(code.co_varnames[number])\n    number = number + 1\n"
+        "if code.co_flags & inspect.CO_VARKEYWORDS:\n    taken.append(code.co_varnames[number])\nreturn taken",
+        True,
+    ),
+    "one too far": (
+        "number = code.co_argcount\nnumber += code.co_kwonlyargcount\nif code.co_flags & inspect.CO_VARARGS:\n    number += 1\n"
+        "    return code.co_varnames[number:][:1] and [code.co_varnames[number]]\nreturn []",
+        False,
+    ),
+    "whatever the flags say": (
+        "number = code.co_argcount\nnumber += code.co_kwonlyargcount\nif code.co_flags | inspect.CO_VARARGS:\n"
+        "    return [code.co_varnames[number]] if code.co_nlocals > number else []\nreturn []",
+        False,
+    ),
+    "where they are not set": (
+        "number = code.co_argcount\nnumber += code.co_kwonlyargcount\nif code.co_flags & inspect.CO_VARARGS:\n    return []\n"
+        "else:\n    return [code.co_varnames[number]] if code.co_nlocals > number else []",
+        False,
+    ),
+    "the wrong flag": (
+        "number = code.co_argcount\nnumber += code.co_kwonlyargcount\nif code.co_flags & inspect.CO_VARKEYWORDS:\n    number += 1\n"
+        "    number += 1\nif code.co_flags & inspect.CO_VARKEYWORDS:\n    return [code.co_varnames[number]] if code.co_nlocals > number else []\nreturn []",
+        False,
+    ),
+}
+HEADS = ("", "a", "a, b", "a, *b", "*b", "a, *, b", "*, a", "**b", "a, **b", "a, *b, c, **d", "*b, **d", "a, /, b, *, c, d")
+
+
+@pytest.mark.parametrize(("body", "is_known"), NAME_TAKERS.values(), ids=NAME_TAKERS)
+def test_who_takes_names_off_code(body, is_known):
+    """What is said to take no local but those it asks for does not, whatever the parameters are."""
+    text = "import inspect\ndef take(code):\n" + textwrap.indent(body, "    ") + "\n"
+    tree = ast.parse(text)
+    readings = read_off_frames(tree)
+    asked = [readings.get(id(node)) for node in ast.walk(tree) if getattr(node, "attr", "") == "co_varnames"]
+    assert all(each is not None and each.names is not None for each in asked) is is_known
+    space: dict[str, object] = {"make": lambda: lambda a, b, c, d, e: None}
+    exec(text, space)
+    taken = set()
+    for head in HEADS:
+        exec(f"def weigh({head}):\n    weight_of_local = 1\n    kg = 2", space)
+        taken |= set(space["take"](space["weigh"].__code__))
+    assert ("weight_of_local" in taken) is not is_known
 
 
 # What another file does with an underline and a module whose names it works out, and whether that one may then get a

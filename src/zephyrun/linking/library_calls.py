@@ -74,6 +74,11 @@ COLLECTING = frozenset(
     builtins.iter builtins.dict collections.deque itertools.chain""".split()
 )
 CHOOSING = frozenset({"builtins.next", "builtins.min", "builtins.max"})
+# The names of builtins that some module of the library has for something else, which `import *` may bring.
+NAMED_LIKE_BUILTINS = frozenset(
+    """__doc__ __import__ Ellipsis TimeoutError Warning abs ascii compile copyright enumerate exit filter format help
+    input max open pow property repr slice str""".split()
+)
 
 
 def is_called_and_dropped(name: str, handed: Handed) -> bool:

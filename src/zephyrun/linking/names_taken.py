@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 from zephyrun.facts import Role
-from zephyrun.link_facts import Origin
+from zephyrun.link_facts import AttributeUse, Origin
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.value_sorts import ValueSort
 from zephyrun.linking.values import Evaluator
@@ -17,9 +17,9 @@ from zephyrun.patterns import lazy_pattern
 # What gives names and values of all members, and what gives names, of classes as of their instances.
 TAKING_MEMBERS = ("getmembers", "getmembers_static")
 LISTING_NAMES = ("dir", *TAKING_MEMBERS)
-_NAMESPACE, _NAMESPACE_OF, _DIRECTORY = "__dict__", "vars", "__dir__"
-WORDS_TAKING = frozenset({_NAMESPACE, _NAMESPACE_OF, *TAKING_MEMBERS})
-WORDS_LISTING = frozenset({*LISTING_NAMES, _NAMESPACE, _NAMESPACE_OF, _DIRECTORY})
+NAMESPACE, _NAMESPACE_OF, _DIRECTORY = "__dict__", "vars", "__dir__"
+WORDS_TAKING = frozenset({NAMESPACE, _NAMESPACE_OF, *TAKING_MEMBERS})
+WORDS_LISTING = frozenset({*LISTING_NAMES, NAMESPACE, _NAMESPACE_OF, _DIRECTORY})
 # A namespace that is only given another name, or asked for one ("name").
 _LOOKED_INTO = lazy_pattern(r"\s*(?:\[\s*[\"'](?P<name>\w+)[\"']\s*\]|\.\s*(?:update|keys)\b)")
 # One that is asked for a name that is worked out, and one in which a name is sought.
@@ -27,6 +27,7 @@ _ASKED_FOR_ONE = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()\s*")
 # One that is asked for something, or given it, and not gone through.
 _NOT_LISTED = lazy_pattern(r"\s*(?:\[|\.\s*(?:get|pop|setdefault|update|clear)\b)")
 _LOOKED_IN = lazy_pattern(r"\bin\s+[\w.]+\Z")
+_GOES_ON = lazy_pattern(r"\s*[.\[(|]")
 _LONGEST_RECEIVER = 60
 # How a variable gets one thing after another.
 _GOING_THROUGH = frozenset({Role.LOOP, Role.EACH, Role.CAPTURE})
@@ -39,13 +40,19 @@ _MOST_FILES_KEPT = 1024
 
 
 class Taken(NamedTuple):
-    """What a file takes all names of, and where that ends. What `is_inherited` comes of the class of an instance, too;
-    with `is_named`, one name alone is taken."""
+    """What a file takes all names of, and where that ends; the word that says so (`__dict__`, `vars`), and where it ends.
+    With `is_named`, one name alone is taken."""
 
     origin: Origin
     end: int
-    is_inherited: bool = False
+    word: str
+    word_end: int
     is_named: bool = False
+
+    @property
+    def is_inherited(self) -> bool:
+        """Whether what an instance has from its class is taken, too."""
+        return self.word in TAKING_MEMBERS
 
 
 class Listed(NamedTuple):
@@ -59,21 +66,21 @@ def namespaces_taken(evaluator: Evaluator, file: LinkedFile, name: str, *, is_un
     """What a file takes all names of, or this one. A name that `is_unwritten`, a private one that stands as a text nowhere, is
     not worked out, unless the file goes through names."""
     text = file.source.text
-    for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
+    for use in file.links.attributes_by_name.get(NAMESPACE, ()):
         looked_into = _LOOKED_INTO.match(text, use.end)
         asked = _ASKED_FOR_ONE.match(text, use.end) if is_unwritten else None
         is_asked = asked is not None and not _goes_through_names(file, asked.end())
-        is_asked |= _LOOKED_IN.search(text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]) is not None
+        is_asked |= _is_looked_in(text, use)
         only = _only_asked_for(text).get(use.start)
         is_asked |= only is not None and name not in only
         if looked_into["name"] == name if looked_into is not None else not is_asked:
-            yield Taken(use.receiver, use.start - 1, is_named=looked_into is not None)
+            yield Taken(use.receiver, use.start - 1, NAMESPACE, use.end, looked_into is not None)
     for word in (_NAMESPACE_OF, *TAKING_MEMBERS):
         for handed in file.handed_by_callee.get(word, ()):
             sorts = {value.sort for value in evaluator.values(file, handed.callee)}
             # One of the project's own is followed through.
             if handed.position == 0 and (ValueSort.FOREIGN in sorts or ValueSort.FUNCTION not in sorts):
-                yield Taken(handed.value, handed.end, is_inherited=word in TAKING_MEMBERS)
+                yield Taken(handed.value, handed.end, word, handed.call)
 
 
 def listed_in(file: LinkedFile) -> Iterator[Listed]:
@@ -82,7 +89,7 @@ def listed_in(file: LinkedFile) -> Iterator[Listed]:
         handed = (each for each in file.handed_by_callee.get(word, ()) if each.position == 0)
         yield from (Listed(each.value, word in LISTING_NAMES) for each in handed)
     yield from (Listed(use.receiver, True) for use in file.links.attributes_by_name.get(_DIRECTORY, ()))
-    for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
+    for use in file.links.attributes_by_name.get(NAMESPACE, ()):
         if not _NOT_LISTED.match(file.source.text, use.end):
             yield Listed(use.receiver, False)
 
@@ -90,6 +97,12 @@ def listed_in(file: LinkedFile) -> Iterator[Listed]:
 def may_be_listed(file: LinkedFile, binding: int) -> bool:
     """Whether a variable may have a name that stands among others: it is handed over, or goes through something."""
     return binding >= 0 and not file.facts.roles(binding).isdisjoint({Role.PARAMETER, *_GOING_THROUGH})
+
+
+def _is_looked_in(text: str, use: AttributeUse) -> bool:
+    """Whether a name is sought in a namespace, or its names are gone through without what they stand for."""
+    before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
+    return _LOOKED_IN.search(before) is not None and _GOES_ON.match(text, use.end) is None
 
 
 def _goes_through_names(file: LinkedFile, start: int) -> bool:

@@ -610,12 +610,17 @@ class ParameterUsage:
             return False
         called = f"{callee.name} {_names(values)}"
         sounds_like_it = are_kept and (is_passed or _RUNNING.search(called) is not None)
-        return any(
-            any(self._runs_one_of(value, functions) for value in given)
-            or (sounds_like_it and UNKNOWN_VALUE in given)
+        given = [
+            self._evaluator.values(file, each.value)
             for each in file.handed_by_call.get(call, ())
             if each.keyword not in _NEVER_RUN
-            for given in [self._evaluator.values(file, each.value)]
+        ]
+        if is_passed and are_kept and not any(map(_may_be_run, given)):
+            # What it runs comes to it in another way.
+            return True
+        return any(
+            any(self._runs_one_of(value, functions) for value in values) or (sounds_like_it and UNKNOWN_VALUE in values)
+            for values in given
         )
 
     def _is_read(self, called: Value) -> bool:
@@ -921,6 +926,10 @@ class ParameterUsage:
 def _is_special(name: str) -> bool:
     """Whether the language gives a method its meaning."""
     return name.startswith("__") and name.endswith("__")
+
+
+def _may_be_run(values: Values) -> bool:
+    return any(value.sort in (ValueSort.FUNCTION, ValueSort.CLASS, ValueSort.UNKNOWN) for value in values)
 
 
 def _names(values: Iterable[Value]) -> str:

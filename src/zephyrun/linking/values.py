@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import builtins
 import re
+import sys
 from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
 from typing import NamedTuple
@@ -32,7 +33,7 @@ from zephyrun.linking.borrowed_methods import BorrowedMethods
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
-from zephyrun.linking.library_calls import KEPT_UNDER
+from zephyrun.linking.library_calls import KEPT_UNDER, NAMED_LIKE_BUILTINS
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, Named
 from zephyrun.linking.modules import puts_modules_anywhere
@@ -139,10 +140,10 @@ HARMLESS_DECORATORS = frozenset(
     dataclasses.dataclass typing.runtime_checkable enum.unique typing.dataclass_transform
     functools.singledispatchmethod warnings.deprecated types.coroutine atexit.register""".split()
 )
-# To be of an abstract class of the library gives a class nothing.
 # What stands before the dot at the end of a text, which is no longer than this.
 _OWNER = lazy_pattern(r"(\w+)\s*\.\s*\Z")
 _LONGEST_OWNER = 200
+# To be of an abstract class of the library gives a class nothing.
 _REGISTERING = lazy_pattern(r"(?:collections\.abc|numbers)\.\w+\.register")
 PROPERTIES = frozenset(
     {"builtins.property", "functools.cached_property", "abc.abstractproperty", "enum.property"}
@@ -576,7 +577,10 @@ class Evaluator:
         """Whether a file may have a name from an import of everything, of modules that do so, too."""
         for each, module in self.taking_along(file.path):
             there = self._module_file(each, module)
-            if there is None or name in there.module_bindings:
+            if there is not None and name not in there.module_bindings:
+                continue
+            is_of_library = there is None and module.partition(".")[0] in sys.stdlib_module_names
+            if not is_of_library or name in NAMED_LIKE_BUILTINS:
                 return True
         return False
 

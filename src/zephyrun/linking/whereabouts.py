@@ -31,8 +31,10 @@ from zephyrun.link_facts import (
     ParameterSort,
     Use,
 )
+from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.library_calls import (
     BEHIND_PROPERTIES,
+    CALLING_AND_DROPPING,
     CHOOSING,
     COLLECTING,
     GIVING_BACK,
@@ -45,10 +47,12 @@ from zephyrun.linking.linkage import LinkedFile, handed_to_decorator
 from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.names_taken import (
     LISTING_NAMES,
+    NAMESPACE,
     TAKING_MEMBERS,
     WORDS_LISTING,
     WORDS_TAKING,
     Listed,
+    Taken,
     listed_in,
     may_be_listed,
     namespaces_taken,
@@ -58,6 +62,7 @@ from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.sorted_out import are_functions_left_out, sorts_out_functions
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, function_around, syntax_tree
 from zephyrun.linking.targets import functions_called
+from zephyrun.linking.texts import words_in
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
 from zephyrun.linking.values import SAME_RESULT, Evaluator
 from zephyrun.patterns import lazy_pattern
@@ -77,6 +82,8 @@ _THE_THING: Way = ()
 _CALLED: Way = (Step(True),)
 _INSIDE: Way = (Step(False),)
 _LONGEST_WAY = 4
+# As many calls as are told apart, or more.
+_CALLED_ON_AND_ON: Way = (Step(True),) * _LONGEST_WAY
 _MOST_SLOTS = 300
 _MOST_FILES_FOR_ONE = 100
 
@@ -167,10 +174,16 @@ _ATTRIBUTE_HOOKS = ("__getattr__", "__getattribute__", "__setattr__")
 _MAKING_CLASSES = frozenset({"__new__", "__init__"})
 _PLACE_OF_NAMESPACE = 3
 _METACLASSES = frozenset({"builtins.type", "abc.ABCMeta", "enum.EnumMeta", "enum.EnumType"})
+# What shows what a thing holds, and nothing of what is in a collection.
+_LISTING = frozenset({"builtins.vars", "builtins.dir"})
+# What gives elements of a collection with something beside each.
+_PAIRING = frozenset({"builtins.enumerate", "builtins.zip"})
+_ONLY_COLLECTING = COLLECTING - CALLING_AND_DROPPING
 # What makes one collection of several that stand in one.
 _JOINING_ALL = frozenset({"builtins.sum", "itertools.chain.from_iterable"})
 _OF_MEMBERS = ("value", "_value_")
 _OF_PATTERNS = frozenset({"sub", "subn"})
+_GOING_THROUGH_ALL = frozenset(word.encode() for word in WORDS_TAKING | WORDS_LISTING)
 # The name of something in a module, in a text.
 _FOUND_BY_TEXT = rb"[\"'][\w.]+[.:]%b\b"
 # The names of a module of which some are only set.
@@ -178,7 +191,7 @@ _ONLY_SET = lazy_pattern(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
 _TAKING_APART = ("astuple", "asdict", "fields", "__match_args__", "__dataclass_fields__")
 _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargspec", "getcallargs")
-_READING_CLOSURES = ("cell_contents", "getclosurevars")
+_IN_CELL, _OPENING_CELLS = "cell_contents", "getclosurevars"
 # Stands for what owns the attributes of objects that libraries make.
 _OF_LIBRARY = ("", -2)
 _PROPERTY, _CACHED_PROPERTY = "builtins.property", "functools.cached_property"
@@ -218,6 +231,21 @@ def are_handlers_given_back(evaluator: Evaluator) -> bool:
         isinstance(node, ast.Call) and called_name(node) == "signal" and not isinstance(around, ast.Expr)
         for file in linkage.mentioning("signal")
         for node, around in syntax_tree(file.data).around.items()
+    )
+
+
+@once_a_version
+def _are_cells_opened(evaluator: Evaluator) -> bool:
+    """Whether somebody takes values out of the cells of functions, to do more than compare them."""
+    linkage = evaluator.linkage
+    return bool(linkage.paths_mentioning(_OPENING_CELLS)) or any(
+        any(True for _ in asked_by_text(file, _IN_CELL))
+        or any(_IN_CELL in text.words for text in file.links.texts)
+        or any(
+            use.use is Use.READ and not _is_held_against(_around_attribute(file, use.end))
+            for use in file.links.attributes_by_name.get(_IN_CELL, ())
+        )
+        for file in linkage.mentioning(_IN_CELL)
     )
 
 
@@ -277,7 +305,8 @@ class _Pursuit:
         if self._evaluator.is_property(file, record):
             # To read it is to call it, but by the function behind it.
             if way:
-                self._put(file, record.binding, way[1:])
+                for inner in _ways_after_call(way):
+                    self._put(file, record.binding, inner)
                 return
             names = {self._evaluator.decorator_name(file, each) for each in record.decorators}
             for attribute in KEPT_UNDER[_CACHED_PROPERTY if _CACHED_PROPERTY in names else _PROPERTY]:
@@ -325,7 +354,9 @@ class _Pursuit:
         if self._is_offered(slot):
             raise _Offered
         if len(slot.way) > _LONGEST_WAY:
-            raise _Lost
+            if set(slot.way) != set(_CALLED):
+                raise _Lost
+            slot = slot._replace(way=_CALLED_ON_AND_ON)
         if slot not in self._seen:
             self._seen.add(slot)
             self._slots.append(slot)
@@ -348,7 +379,7 @@ class _Pursuit:
         kind = facts.scopes[record.scope].kind
         if any(self._gives(file, exposure, slot) for exposure in facts.exposures):
             raise _Lost
-        if record.captured and any(self._linkage.paths_mentioning(word) for word in _READING_CLOSURES):
+        if record.captured and _are_cells_opened(self._evaluator):
             raise _Lost
         for index in record.references:
             reference = facts.references[index]
@@ -360,8 +391,7 @@ class _Pursuit:
             self._follow(file, node, slot.way)
         if kind is ScopeKind.CLASS:
             owner = (file.path, file.links.class_by_scope[record.scope])
-            if self._are_all_taken(file, frozenset({Value(ValueSort.CLASS, *owner)}), slot.name):
-                raise _Lost
+            self._leave_by_namespaces(file, frozenset({Value(ValueSort.CLASS, *owner)}), slot.name, slot.way)
             self._put_in_attribute(owner, slot.name, slot.way)
             self._hand_to_metaclasses(owner, slot)
             if any(name.startswith("enum.") for name in self._evaluator.foreign_above(owner)):
@@ -653,7 +683,8 @@ class _Pursuit:
         if way:
             # A collection cannot be called.
             if way[0].is_call:
-                self._follow(file, call, way[1:])
+                for inner in _ways_after_call(way):
+                    self._follow(file, call, inner)
             return
         for keyword in call.keywords:
             found = self.rests if keyword.arg is None else self.keywords
@@ -705,10 +736,16 @@ class _Pursuit:
         is_inside = _is_inside(way)
         if name in _LOOKING_UP and handed.position == 0:
             self._look_up(file, call, way)
+        elif name == "builtins.getattr" and handed.position > 1:
+            # What it gives for want of an attribute.
+            self._follow(file, call, way)
         elif name in _WRAPPING and handed.position == (name != "functools.wraps") and not way:
             if any(self._linkage.paths_mentioning(word) for word in _UNWRAPPING):
                 raise _Lost
             self.attributes.update(("__name__", "__wrapped__"))
+        elif name in _LISTING and handed.position == 0:
+            if not way:
+                self._read_off(NAMESPACE)
         elif GIVING_BACK.get(name) == handed.position:
             if name == "functools.partial":
                 self._call(file, call, ())
@@ -728,7 +765,7 @@ class _Pursuit:
             # Functions by themselves cannot be added.
             if _is_inside(way[1:]):
                 self._follow(file, call, way[1:])
-        elif name == "builtins.enumerate" and is_inside:
+        elif name in _PAIRING and is_inside:
             self._follow(file, call, (*_INSIDE, *_INSIDE, *way[1:]))
         elif name.startswith(_COLLECTIONS) and isinstance(call.func, ast.Attribute):
             self._put_into(file, call, call.func, handed, way)
@@ -736,7 +773,8 @@ class _Pursuit:
             self._keep(file, call, KEPT_UNDER[name])
         elif name in LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
             self._hand_to_methods(("__instancecheck__", "__subclasscheck__"), way)
-        elif name == "re.Scanner" and is_inside:
+        elif (name == "re.Scanner" and is_inside) or (not way and name in _ONLY_COLLECTING and not handed.keyword):
+            # A function is no collection.
             return
         elif not way and RUNNING_WITH_KEYWORDS.get(name) == handed.position:
             self._call(file, call, way)
@@ -932,27 +970,28 @@ class _Pursuit:
         end = syntax_tree(file.data).end_of(target)
         uses = [use for use in file.links.attributes_by_name.get(target.attr, ()) if use.end == end]
         values = self._evaluator.values(file, uses[0].receiver) if uses else frozenset()
-        if not values or self._are_all_taken(file, values, target.attr):
+        if not values:
             raise _Lost
+        self._leave_by_namespaces(file, values, target.attr, way)
         for value in values:
             if value.sort is ValueSort.MODULE and value.path in self._linkage.contents:
                 there = self._evaluator.file(value.path)
                 if (binding := there.module_bindings.get(target.attr)) is not None:
                     self._put(there, binding, way)
                 self._put_in_attribute((value.path, -1), target.attr, way)
-            elif value.sort is ValueSort.FUNCTION and self._is_own(value):
+            elif value.sort is ValueSort.FUNCTION and self._evaluator.file(value.path).is_own:
                 self._put_in_attribute(("", -1), target.attr, way)
             elif (
                 value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
-                and self._is_own(value)
+                and self._is_read_by_us_alone(value, target.attr)
                 and self._holds_plainly(value, target.attr)
             ):
                 self._put_in_attribute((value.path, value.number), target.attr, way)
             else:
                 raise _Lost
 
-    def _are_all_taken(self, home: LinkedFile, owners: Values, name: str) -> bool:
-        """Whether an attribute is taken by way of everything that something holds (`vars(self).values()`): an
+    def _leave_by_namespaces(self, home: LinkedFile, owners: Values, name: str, way: Way) -> None:
+        """Every place that takes an attribute by way of everything that something holds (`vars(self).values()`): an
         instance what it was given, a class what stands in its body. What is taken from who knows what counts in the
         file at hand, where it is called like a class, or is not."""
         are_classes = any(value.sort is ValueSort.CLASS for value in owners)
@@ -974,8 +1013,22 @@ class _Pursuit:
                     else:
                         is_taken = value.sort is ValueSort.FUNCTION and value in owners
                     if is_taken:
-                        return True
-        return False
+                        self._follow_namespace(file, taken, name, way)
+                        break
+
+    def _follow_namespace(self, file: LinkedFile, taken: Taken, name: str, way: Way) -> None:
+        """Something gives all that a thing holds, an attribute that has the value among it: in a dictionary, or in pairs."""
+        tree = syntax_tree(file.data)
+        attribute = tree.attributes.get(taken.word_end)
+        word = attribute or tree.names.get(taken.word_end - len(taken.word))
+        if attribute is not None and attribute.attr == NAMESPACE:
+            self._follow(file, attribute, _under(name, way))
+            return
+        call = tree.around[word] if word is not None else None
+        # What sorts the members out is called with each of them.
+        if not isinstance(call, ast.Call) or call.func is not word or len(call.args) != 1 or call.keywords:
+            raise _Lost
+        self._follow(file, call, (*_INSIDE, *_INSIDE, *way) if taken.is_inherited else _under(name, way))
 
     def _holds_plainly(self, value: Value, name: str) -> bool:
         """Whether an attribute that is set is there as it was given: by no method of the class."""
@@ -988,16 +1041,20 @@ class _Pursuit:
                 return False
         return True
 
-    def _is_own(self, value: Value) -> bool:
-        """Whether a class of the project is one of which no library reads attributes."""
-        if value.sort is ValueSort.FUNCTION:
-            return self._evaluator.file(value.path).is_own
+    def _is_read_by_us_alone(self, value: Value, name: str) -> bool:
+        """Whether no library reads an attribute of a class of the project: the classes of one above it do not know the name,
+        nor do they go through all that an instance has."""
         key = (value.path, value.number)
-        return not self._evaluator.unknown_above(key) and all(
-            self._evaluator.file(each[0]).is_own and name.startswith(_TRIVIAL_BASES)
-            for each in self._evaluator.relatives(key)
-            for name in [*self._evaluator.bases(each).foreign, "builtins.object"]
-        )
+        if self._evaluator.unknown_above(key):
+            return False
+        for each in self._evaluator.relatives(key):
+            file = self._evaluator.file(each[0])
+            if not all(base.startswith(_TRIVIAL_BASES) for base in self._evaluator.bases(each).foreign):
+                return False
+            is_known = name.encode() in words_in(file.data) or any(each.may_find(name) for each in file.links.lookups)
+            if not file.is_own and (is_known or words_in(file.data) & _GOING_THROUGH_ALL):
+                return False
+        return True
 
     def _looked_into(self, file: LinkedFile, node: ast.AST, attribute: ast.Attribute, way: Way) -> None:
         """An attribute of the value is read, or set."""
@@ -1143,7 +1200,8 @@ class _Pursuit:
             raise _Lost
         record = _record_of(file, tree, definition)
         n_above = definition.decorator_list.index(node)
-        self._decorate(file, record, record.decorators[:n_above], way[1:])
+        for inner in _ways_after_call(way):
+            self._decorate(file, record, record.decorators[:n_above], inner)
 
     def _negated(self, file: LinkedFile, node: ast.AST, expression: ast.UnaryOp, way: Way) -> None:
         if not isinstance(expression.op, ast.Not):
@@ -1156,8 +1214,12 @@ class _Pursuit:
             self._follow(file, expression, way)
 
     def _compared(self, file: LinkedFile, node: ast.AST, expression: ast.Compare, way: Way) -> None:
-        if not all(isinstance(operator, ast.Is | ast.IsNot) for operator in expression.ops):
+        if not _is_held_against(expression):
             self._hand_to_methods(_COMPARING, way)
+            while _is_inside(way):
+                # Collections are compared by their elements.
+                way = way[1:]
+                self._hand_to_methods(_COMPARING, way)
 
     def _hand_to_methods(self, names: Iterable[str], way: Way) -> None:
         """The value is handed to a special method, of whichever class of the project has one."""
@@ -1169,6 +1231,18 @@ class _Pursuit:
                             self._put(file, parameter.binding, inner)
 
 
+def _around_attribute(file: LinkedFile, end: int) -> ast.AST | None:
+    """What an attribute that ends at an offset is a part of."""
+    tree = syntax_tree(file.data)
+    node = tree.attributes.get(end)
+    return tree.around[node] if node is not None else None
+
+
+def _is_held_against(node: ast.AST | None) -> bool:
+    """Whether things are only asked whether they are one and the same."""
+    return isinstance(node, ast.Compare) and all(isinstance(operator, ast.Is | ast.IsNot) for operator in node.ops)
+
+
 def _handed(file: LinkedFile, node: ast.AST) -> Handed | None:
     """What a call is handed as one of its arguments, or inside one."""
     tree = syntax_tree(file.data)
@@ -1178,6 +1252,13 @@ def _handed(file: LinkedFile, node: ast.AST) -> Handed | None:
 def _is_inside(way: Way) -> bool:
     """Whether a way begins in a collection."""
     return bool(way) and not way[0].is_call
+
+
+def _ways_after_call(way: Way) -> Iterator[Way]:
+    """What is left of a way behind the call that it begins with."""
+    yield way[1:]
+    if way == _CALLED_ON_AND_ON:
+        yield way
 
 
 def _under(key: str, way: Way) -> Way:
