@@ -127,6 +127,11 @@ def test_who_looks_at_code(code, is_seen):
         ("print(f'usage: {__file__}')\n", False),
         ("def show():\n    here = __file__\n    there = here\n    return dirname(there)\n", False),
         ("def show(path=''):\n    if not path:\n        path = sys.argv[0]\n    return basename(path)\n", False),
+        ("def show(argv):\n    first, rest = argv[0], argv[1:]\n    log(first, rest)\n", False),
+        ("def show(argv):\n    first, rest = argv[0], argv[1:]\n    return open(first)\n", True),
+        ("def show(argv):\n    rest, first = argv[1:], argv[0]\n    for each in [first]:\n        log(each)\n", True),
+        ("def show(argv):\n    first, *rest = argv[0], argv[1:]\n    log(first)\n", True),
+        ("def show(argv):\n    first, self.path = argv[1], argv[0]\n    log(first)\n", True),
     ],
 )
 def test_who_may_read_the_file_itself(code, is_seen):

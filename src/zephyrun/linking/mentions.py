@@ -42,13 +42,14 @@ def note_mentions(
     within: Mapping[str, Sequence[Span]] | None = None,
     called: Collection[str] = (),
     goes_about: bool = False,
+    may_be_used_in: Callable[[bytes], bool] = lambda _: True,
 ) -> None:
     """Note where else the name stands in the project.
 
     In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
     it, but not in a function that has such a name of its own; with `within`, only those in these parts of
     files do. What takes keywords is `called` so, or anything in examples where it `goes_about`. A file that is no Python or
-    cannot be read leaves a doubt. With `only_near`, no other file could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
+    cannot be read leaves a doubt, a module only where the name `may_be_used_in` it. With `only_near`, no other file could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
     of data or settings can get to the name.
     """
     linkage = evaluator.linkage
@@ -69,7 +70,8 @@ def note_mentions(
         data = linkage.contents[path]
         assert isinstance(data, bytes), "a word was found in it"
         if not linkage.can_be_read(path):
-            _doubt_unread(usage, path, name, SourceText.from_bytes(data, strict=False), pattern)
+            if may_be_used_in(data):
+                _doubt_unread(usage, path, name, SourceText.from_bytes(data, strict=False), pattern)
             continue
         if not is_visible(path) and not linkage.is_known(path):
             # To read every file that holds a common word would cost more than all else.

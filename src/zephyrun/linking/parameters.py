@@ -36,6 +36,7 @@ from zephyrun.linking.references import (
     is_public_function,
 )
 from zephyrun.linking.targets import functions_called
+from zephyrun.linking.texts import words_in
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
 from zephyrun.linking.values import Evaluator
@@ -151,7 +152,16 @@ class ParameterUsage:
             within=self._spans(),
             called=self._called_names(self.functions),
             goes_about=takes_keyword and self._linkage.stands_in_examples(self.name) and self._goes_about,
+            may_be_used_in=self._may_be_called_in,
         )
+
+    def _may_be_called_in(self, data: bytes) -> bool:
+        """Whether a module that cannot be read may call one of the functions: it has the name of one, or of something that
+        has one."""
+        names = self._called_names(self.functions) | self._names_above()
+        held = [self._followed(key) for key in self.functions]
+        names = names.union(*(each.names for each in held))
+        return self._goes_about or not words_in(data).isdisjoint(name.encode() for name in names)
 
     def _spans(self) -> dict[str, list[Span]]:
         """Where the functions stand: elsewhere prose speaks of other parameters."""

@@ -148,6 +148,8 @@ _REGISTERING = lazy_pattern(r"(?:collections\.abc|numbers)\.\w+\.register")
 PROPERTIES = frozenset(
     {"builtins.property", "functools.cached_property", "abc.abstractproperty", "enum.property"}
 )
+# What says itself what reading an attribute that it is gives.
+_ASKED_WHEN_READ = PROPERTIES | {"functools.partialmethod", "functools.singledispatchmethod", "types.DynamicClassAttribute"}
 _ENTERING = frozenset({"contextlib.contextmanager", "contextlib.asynccontextmanager"})
 # Those whose result gives what the function does.
 SAME_RESULT = HARMLESS_DECORATORS - PROPERTIES - _ENTERING - {"functools.singledispatchmethod"}
@@ -804,11 +806,10 @@ class Evaluator:
 
     def _as_read(self, values: Values) -> Values:
         """What reading an attribute of a class gives: one that has a `__get__` says so itself."""
+        keys = [(value.path, value.number) for value in values if value.sort is ValueSort.INSTANCE]
         asks = any(
-            self.defines(each, "__get__")
-            for value in values
-            if value.sort is ValueSort.INSTANCE
-            for each in self.above((value.path, value.number))
+            _ASKED_WHEN_READ & {*self.foreign_above(key)} or any(self.defines(each, "__get__") for each in self.above(key))
+            for key in keys
         )
         return _NOTHING_KNOWN if asks else values
 

@@ -70,7 +70,7 @@ from zephyrun.patterns import lazy_pattern
 
 class Step(NamedTuple):
     """One step of the way to a function: a call, or to an element of a collection, under a `key` that is a text
-    where that is known ("" for any)."""
+    where that is known ("" for any). The key of a call says whether it is one that reading an attribute makes."""
 
     is_call: bool
     key: str = ""
@@ -81,6 +81,8 @@ Way = tuple[Step, ...]
 _THE_THING: Way = ()
 _CALLED: Way = (Step(True),)
 _INSIDE: Way = (Step(False),)
+# A property is called when an attribute is read.
+_READ = Step(True, "read")
 _LONGEST_WAY = 4
 # As many calls as are told apart, or more.
 _CALLED_ON_AND_ON: Way = (Step(True),) * _LONGEST_WAY
@@ -92,12 +94,13 @@ class Whereabouts(NamedTuple):
     """Where a function gets to. One that `is_lost` may be anywhere; one that is `offered` is so for code outside
     the project may have it. `keywords` are the places (paths and
     offsets) of keywords in calls of it under other names, `rests` of dictionaries of keywords there;
-    `attributes` are read off it."""
+    `attributes` are read off it; `names` are of what has it."""
 
     is_lost: bool
     keywords: frozenset[tuple[str, int]] = frozenset()
     rests: frozenset[tuple[str, int]] = frozenset()
     attributes: frozenset[str] = frozenset()
+    names: frozenset[str] = frozenset()
     is_offered: bool = False
 
 
@@ -176,6 +179,10 @@ _PLACE_OF_NAMESPACE = 3
 _METACLASSES = frozenset({"builtins.type", "abc.ABCMeta", "enum.EnumMeta", "enum.EnumType"})
 # What shows what a thing holds, and nothing of what is in a collection.
 _LISTING = frozenset({"builtins.vars", "builtins.dir"})
+# What functions, and collections of them, are no arguments for.
+_TAKING_NUMBERS = frozenset(
+    f"builtins.{name}" for name in "int float complex abs round divmod pow ord chr bin oct hex range bytes bytearray".split()
+)
 # What gives elements of a collection with something beside each.
 _PAIRING = frozenset({"builtins.enumerate", "builtins.zip"})
 _ONLY_COLLECTING = COLLECTING - CALLING_AND_DROPPING
@@ -186,6 +193,7 @@ _OF_PATTERNS = frozenset({"sub", "subn"})
 _GOING_THROUGH_ALL = frozenset(word.encode() for word in WORDS_TAKING | WORDS_LISTING)
 # The name of something in a module, in a text.
 _FOUND_BY_TEXT = rb"[\"'][\w.]+[.:]%b\b"
+_OWN_MODULE = lazy_pattern(r"modules\s*\[\s*__name__\s*\]")
 # The names of a module of which some are only set.
 _ONLY_SET = lazy_pattern(r"\(\)\s*(?:\[[^\]\n]*\]\s*=(?!=)|\.\s*update\b)")
 _MATCHES = rb"\bmatch\b[^\n]*:[ \t\r]*\n\s*case\b"
@@ -194,6 +202,7 @@ _READING_DEFAULTS = ("__defaults__", "__kwdefaults__", "signature", "getfullargs
 _IN_CELL, _OPENING_CELLS = "cell_contents", "getclosurevars"
 # Stands for what owns the attributes of objects that libraries make.
 _OF_LIBRARY = ("", -2)
+_OF_PROPERTIES = frozenset({*BEHIND_PROPERTIES, "getter", "setter", "deleter"})
 _PROPERTY, _CACHED_PROPERTY = "builtins.property", "functools.cached_property"
 _TELLING_PARTS = ("__reduce__", "__reduce_ex__")
 _UNWRAPPING = ("__wrapped__", "unwrap")
@@ -213,7 +222,7 @@ def whereabouts(evaluator: Evaluator, key: FunctionKey) -> Whereabouts:
     except _Lost as end:
         return Whereabouts(True, is_offered=isinstance(end, _Offered))
     return Whereabouts(
-        False, frozenset(pursuit.keywords), frozenset(pursuit.rests), frozenset(pursuit.attributes)
+        False, frozenset(pursuit.keywords), frozenset(pursuit.rests), frozenset(pursuit.attributes), pursuit.names
     )
 
 
@@ -292,6 +301,11 @@ class _Pursuit:
             **dict.fromkeys((ast.Yield, ast.YieldFrom), self._yielded),
         }
 
+    @property
+    def names(self) -> frozenset[str]:
+        """The names of all that has it."""
+        return frozenset(slot.name for slot in self._seen)
+
     # -- what is still to be followed ----------------------------------------------------------
 
     def begin(self, file: LinkedFile, record: FunctionRecord, way: Way) -> None:
@@ -345,6 +359,10 @@ class _Pursuit:
 
     def _put_in_attribute(self, owner: ClassKey, name: str, way: Way) -> None:
         """An attribute of instances or a module may hold it."""
+        if way[:1] == (_READ,):
+            if owner[1] < 0:
+                raise _Lost
+            way = way[1:]
         is_special = name.startswith("__") and name.endswith("__")
         if is_special and (way or name not in _CALLED_BY_LANGUAGE):
             raise _Lost
@@ -428,8 +446,7 @@ class _Pursuit:
             raise _Lost
         if self._goes_on_in_examples(slot) or self._takes_globals(file, slot) or len(paths) > _MOST_FILES_FOR_ONE:
             raise _Lost
-        if self._are_module_names_taken(file, slot.name):
-            raise _Lost
+        self._leave_by_module_names(file, slot.name, slot.way)
         offering = self._modules_offering(file)
         for path in offering:
             self._put_in_attribute((path, -1), slot.name, slot.way)
@@ -464,15 +481,19 @@ class _Pursuit:
             for start, end in places
         )
 
-    def _are_module_names_taken(self, home: LinkedFile, name: str) -> bool:
-        """Whether something of a module is taken by way of everything that it holds (`vars(hives).values()`)."""
-        return any(
-            (value.sort is ValueSort.MODULE and value.path == home.path)
-            or (value == UNKNOWN_VALUE and self._may_be_module(file, origin, home.path, name))
-            for file in self._linkage.mentioning_any(WORDS_TAKING)
-            for origin in {taken.origin for taken in namespaces_taken(self._evaluator, file, name, is_unwritten=self._is_unwritten(name))}
-            for value in self._evaluator.values(file, origin)
-        )
+    def _leave_by_module_names(self, home: LinkedFile, name: str, way: Way) -> None:
+        """Every place that takes something of a module by way of everything that it holds (`vars(hives).values()`)."""
+        for file in self._linkage.mentioning_any(WORDS_TAKING):
+            of_home: dict[Origin, bool] = {}
+            for taken in namespaces_taken(self._evaluator, file, name, is_unwritten=self._is_unwritten(name)):
+                if taken.origin not in of_home:
+                    of_home[taken.origin] = any(
+                        (value.sort is ValueSort.MODULE and value.path == home.path)
+                        or (value == UNKNOWN_VALUE and self._may_be_module(file, taken.origin, home.path, name))
+                        for value in self._evaluator.values(file, taken.origin)
+                    )
+                if of_home[taken.origin]:
+                    self._follow_namespace(file, taken, name, way)
 
     def _goes_on_in_examples(self, slot: _Slot) -> bool:
         """Whether examples in documentation may have it from what bears a name, and hand it on or call it."""
@@ -581,9 +602,22 @@ class _Pursuit:
     def _may_be_module(self, file: LinkedFile, origin: Origin, path: str, name: str) -> bool:
         """Whether something of which nothing is known may be a module: one that goes about, or any that is loaded there. What
         looks into those that it loads is taken to leave private names alone."""
+        if self._is_new_module(file, origin):
+            return False
         if self._evaluator.modules_about.may_be(path, origin, is_loaded=False):
             return True
-        return not self._is_unwritten(name) and comes_of_loading(file, origin)
+        # The module itself is another matter.
+        is_sought = not self._is_unwritten(name) or (file.path == path and _OWN_MODULE.search(file.source.text) is not None)
+        return is_sought and comes_of_loading(file, origin)
+
+    def _is_new_module(self, file: LinkedFile, origin: Origin) -> bool:
+        """Whether something is a module that the program makes there, which has nothing of those that are loaded."""
+        sources = file.links.sources.get(origin.binding, ()) if origin.sort is OriginSort.NAME else ()
+        return bool(sources) and all(
+            source.sort is OriginSort.CALL
+            and {value.name for value in self._evaluator.values(file, source.parts[0])} == {"types.ModuleType"}
+            for source in sources
+        )
 
     def _is_unwritten(self, name: str) -> bool:
         """Whether a name is a private one, which is seldom worked out, and stands as a text nowhere."""
@@ -623,9 +657,9 @@ class _Pursuit:
         for value in values:
             if value.sort in _HAVING:
                 key = (value.path, value.number)
-                if not slot.path or (
-                    slot.owner >= 0 and (slot.path, slot.owner) in self._evaluator.relatives(key)
-                ):
+                keys = [key] if value.sort is ValueSort.INSTANCE else [key, *self._evaluator.metaclasses_of(self._evaluator.above(key))]
+                owner = (slot.path, slot.owner)
+                if not slot.path or (slot.owner >= 0 and any(owner in self._evaluator.relatives(each) for each in keys)):
                     return True
             elif value.sort is ValueSort.MODULE:
                 if not slot.path or (slot.owner < 0 and value.path == slot.path):
@@ -681,8 +715,8 @@ class _Pursuit:
         """The value is called."""
         tree = syntax_tree(file.data)
         if way:
-            # A collection cannot be called.
-            if way[0].is_call:
+            # Neither a collection nor a property can be called.
+            if way[0].is_call and way[0] != _READ:
                 for inner in _ways_after_call(way):
                     self._follow(file, call, inner)
             return
@@ -735,7 +769,7 @@ class _Pursuit:
         name = self._evaluator.library_name(value)
         is_inside = _is_inside(way)
         if name in _LOOKING_UP and handed.position == 0:
-            self._look_up(file, call, way)
+            self._look_up(file, call, name, way)
         elif name == "builtins.getattr" and handed.position > 1:
             # What it gives for want of an attribute.
             self._follow(file, call, way)
@@ -743,6 +777,14 @@ class _Pursuit:
             if any(self._linkage.paths_mentioning(word) for word in _UNWRAPPING):
                 raise _Lost
             self.attributes.update(("__name__", "__wrapped__"))
+        elif name in _TAKING_NUMBERS:
+            return
+        elif name == _PROPERTY and way[:1] == _CALLED:
+            behind = KEPT_UNDER[_PROPERTY]
+            attribute = handed.keyword or behind[handed.position]
+            self._put_in_attribute(_OF_LIBRARY, attribute, way)
+            if attribute == behind[0]:
+                self._follow(file, call, (_READ, *way[1:]))
         elif name in _LISTING and handed.position == 0:
             if not way:
                 self._read_off(NAMESPACE)
@@ -814,12 +856,13 @@ class _Pursuit:
             record.name == "sort" for file in self._linkage.mentioning("sort") for record in file.links.functions
         )
 
-    def _look_up(self, file: LinkedFile, call: ast.Call, way: Way) -> None:
+    def _look_up(self, file: LinkedFile, call: ast.Call, how: str, way: Way) -> None:
         """`getattr` and its like of a value."""
-        name = call.args[1] if len(call.args) > 1 else None
-        if way or not isinstance(name, ast.Constant) or not isinstance(name.value, str):
+        name = _text_of(call.args[1]) if len(call.args) > 1 else ""
+        if name and not way:
+            self._read_off(name)
+        elif how != "builtins.hasattr":
             raise _Lost
-        self._read_off(name.value)
 
     def _read_off(self, attribute: str) -> None:
         if attribute in _LEADING_ELSEWHERE:
@@ -1076,7 +1119,7 @@ class _Pursuit:
         elif attribute.attr == "__call__":
             self._follow(file, attribute, way)
         elif way:
-            if attribute.attr in _LEADING_ELSEWHERE:
+            if attribute.attr in _LEADING_ELSEWHERE or (way[0] == _READ and attribute.attr in _OF_PROPERTIES):
                 raise _Lost
         elif isinstance(attribute.ctx, ast.Load):
             if attribute.attr in _ASKED_FOR_ANYTHING:

@@ -115,7 +115,7 @@ def _goes_on(
     """Whether the path itself gets anywhere, and not only its folder or name, or what is shown of it; one that a local
     variable holds gets where that does. The first word of a command line is handed to many that show it: of calls, only
     those that open something count. `followed` are the variables on the way."""
-    node = path
+    node = inner = path
     is_part = False
     while True:
         outer = around[node]
@@ -136,7 +136,7 @@ def _goes_on(
         elif isinstance(outer, _MAKING_ANOTHER):
             return False
         elif not isinstance(outer, _HANDING_ON):
-            name, function = _local_set_by(outer, around)
+            name, function = _local_set_by(outer, inner, around)
             if function is None or name in followed:
                 return True
             within = {inner: each for each in nodes_in(function) for inner in ast.iter_child_nodes(each)}
@@ -146,27 +146,38 @@ def _goes_on(
                 for each in reads
                 if isinstance(each.ctx, ast.Load)
             )
-        node = outer
+        node, inner = outer, node
+
+
+def _name_set_by(statement: ast.AST, part: ast.AST) -> str:
+    """The name that alone gets a value, or a part of it (`name, rest = path, words`), in an assignment; "" for none."""
+    match statement:
+        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
+            return name
+        case ast.Assign(targets=[ast.Tuple(elts=targets)], value=ast.Tuple(elts=values)) if len(targets) == len(values):
+            are_whole = not any(isinstance(each, ast.Starred) for each in (*targets, *values))
+            found = [target for target, value in zip(targets, values, strict=True) if value is part]
+            return _last_name(found[0]) if are_whole and found and isinstance(found[0], ast.Name) else ""
+    return ""
 
 
 def _local_set_by(
-    statement: ast.AST, around: Mapping[ast.AST, ast.AST]
+    statement: ast.AST, part: ast.AST, around: Mapping[ast.AST, ast.AST]
 ) -> tuple[str, ast.FunctionDef | ast.AsyncFunctionDef | None]:
-    """The local variable that an assignment alone sets, and its function; no function where nobody can tell what becomes
-    of the variable."""
-    match statement:
-        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
-            function: ast.AST = statement
-            while function in around and not isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
-                function = around[function]
-            if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
-                is_open = any(
-                    name in each.names if isinstance(each, ast.Global | ast.Nonlocal) else _last_name(each) in _READS_NAMES
-                    for each in nodes_in(function)
-                    if isinstance(each, ast.Global | ast.Nonlocal | ast.Name | ast.Attribute)
-                )
-                return name, None if is_open else function
-    return "", None
+    """The local variable that an assignment alone sets to a value, or to a part of it, and its function; no function where
+    nobody can tell what becomes of the variable."""
+    name = _name_set_by(statement, part)
+    function: ast.AST = statement
+    while function in around and not isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef):
+        function = around[function]
+    if not name or not isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
+        return "", None
+    is_open = any(
+        name in each.names if isinstance(each, ast.Global | ast.Nonlocal) else _last_name(each) in _READS_NAMES
+        for each in nodes_in(function)
+        if isinstance(each, ast.Global | ast.Nonlocal | ast.Name | ast.Attribute)
+    )
+    return name, None if is_open else function
 
 
 def _last_name(node: ast.expr) -> str:
