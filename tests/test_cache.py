@@ -42,7 +42,7 @@ def project(tmp_path, monkeypatch):
     root = tmp_path / "project"
     root.mkdir()
     (root / "zephyrun.toml").touch()
-    for name in REAL_MODULES[:2]:
+    for name in ("calendar", "contextlib"):
         shutil.copy(STDLIB / f"{name}.py", root)
     (root / "README.md").write_text("An apiary's log.\n")
     return root
@@ -118,10 +118,10 @@ def test_only_changed_files_are_read_again(project, monkeypatch):
     )
     survey(project)
     assert read == []
-    with (project / "ast.py").open("a") as file:
+    with (project / "calendar.py").open("a") as file:
         file.write("# the end\n")
     survey(project)
-    assert read == ["ast.py"]
+    assert read == ["calendar.py"]
 
 
 def damaged(path):

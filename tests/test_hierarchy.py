@@ -7,7 +7,6 @@ from pathlib import Path
 
 import pytest
 
-import zephyrun
 from zephyrun.linking.linkage import Linkage
 from zephyrun.linking.value_sorts import ClassKey
 from zephyrun.linking.values import Evaluator
@@ -95,9 +94,9 @@ def _asked_one_by_one(evaluator: Evaluator) -> dict[ClassKey, set[ClassKey]]:
     return found
 
 
-@pytest.mark.parametrize("name", ["zephyrun", "email", "asyncio", "unittest", "xml"])
+@pytest.mark.parametrize("name", ["email", "asyncio", "unittest", "xml"])
 def test_nothing_is_missed_below_classes_of_real_code(name: str) -> None:
-    folder = Path(zephyrun.__file__).parent if name == "zephyrun" else Path(sysconfig.get_path("stdlib"), name)
+    folder = Path(sysconfig.get_path("stdlib"), name)
     contents = {f"{name}/{path.relative_to(folder).as_posix()}": path.read_bytes() for path in folder.rglob("*.py")}
     expected = _asked_one_by_one(_evaluator(contents))
     evaluator = _evaluator(contents)

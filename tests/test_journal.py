@@ -147,7 +147,7 @@ def test_a_process_that_dies_at_any_operation(project, tmp_path_factory, deed):
     start = contents(project)
     old = {name: data for name, data in start.items() if data is not None}
     outcomes = set()
-    for n_operations in range(0, 400, 11):
+    for n_operations in range(0, 400, 17):
         copy = tmp_path_factory.mktemp("copy") / "project"
         shutil.copytree(project, copy, symlinks=True)
         command = [sys.executable, "-c", DIES, copy, str(n_operations), deed]
