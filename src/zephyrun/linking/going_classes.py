@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import Role
@@ -12,6 +13,7 @@ from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import are_handlers_given_back, are_parts_told
@@ -23,7 +25,9 @@ _GIVES_CLASS_AGAIN = lazy_pattern(r"\.\s*(?:__call__|__mro__|mro)\b")
 # What leads from a class to those around it, and to the class of an instance.
 _CLOSES = lazy_pattern(r"\s*,?\s*\)")
 _LEADING_TO_CLASSES = ("__mro__", "mro", "__base__", "__bases__", "__subclasses__")
-_CLASS_OF = "__class__"
+_CLASS_OF, _TYPE = "__class__", "type"
+# What is handed classes to hold something against them.
+_ONLY_ASKING = frozenset({"isinstance", "issubclass"})
 _CLASS_OF_SELF = lazy_pattern(r"\btype\s*\(\s*(?:self|cls)\s*\)")
 # Methods that are given the class itself, beside those that are said to be.
 _GIVEN_CLASS = frozenset({"__new__", "__init_subclass__", "__class_getitem__"})
@@ -33,8 +37,13 @@ _GIVEN_ERRORS = ("exc_info", "excepthook", "__exit__", "__aexit__")
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = lazy_pattern(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = lazy_pattern(r"=\s*[\w.\[({,\s]*\Z")
+_ENDS_IN_CALL = lazy_pattern(r"[)\]](?:\s*\.\s*\w+)?\Z")
+_LONGEST_NAME = 100
 # Where classes are compared with each other.
 _OF_CLASSES = lazy_pattern(r"\btype\s*\(|\b__class__\b")
+# In the head of a class: behind a keyword, which is handed to what makes the class, and in brackets behind a base.
+_KEYWORD_OF_CLASS = lazy_pattern(r"[(,]\s*(?!metaclass\b)\w+\s*=[^=]*\Z")
+_IN_BRACKETS = lazy_pattern(r"\[[^\]]*\Z")
 _IN_LAMBDA = lazy_pattern(r"\blambda\b")
 # A class is compared with what stands behind it, or before.
 _COMPARED_BEHIND = lazy_pattern(r"\s*(?:is\b|[=!]=|(?:not\s+)?in\b)")
@@ -44,15 +53,15 @@ _COMPARED_BEFORE = lazy_pattern(r"(?:\bis|\bis\s+not|[=!]=)\s*[\w.]*\Z")
 @once_a_version
 def is_class_of_instance_kept(evaluator: Evaluator, key: ClassKey) -> bool:
     """Whether the class of an instance (`type(hive)`), which may be this one or one below it, goes about as a value."""
+    if _is_type_handed_on(evaluator):
+        return True
     relatives = evaluator.relatives(key)
-    for file in evaluator.linkage.mentioning_any(("type", _CLASS_OF)):
-        if any(file.builtins_kept(("type",))):
-            return True
+    for file in evaluator.linkage.mentioning_any((_TYPE, _CLASS_OF)):
         ends = [(use.end, use.receiver) for use in file.links.attributes_by_name.get(_CLASS_OF, ())]
         ends += [
             (closing.end(), handed.value)
             for handed in file.links.handed
-            if handed.callee.name == "type" and (closing := _CLOSES.match(file.source.text, handed.end)) is not None
+            if handed.callee.name == _TYPE and (closing := _CLOSES.match(file.source.text, handed.end)) is not None
         ]
         for end, instance in ends:
             is_ours = may_be_of(evaluator.values(file, instance), relatives)
@@ -85,8 +94,21 @@ def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
             for other in evaluator.linkage.mentioning(name)
         )
         or _is_led_to(evaluator, key)
+        or is_class_of_instance_kept(evaluator, key)
         or any(_is_given_on(evaluator, each) for each in evaluator.relatives(key))
     )
+
+
+@once_a_version
+def _is_type_handed_on(evaluator: Evaluator) -> bool:
+    """Whether `type` itself goes to something that may ask it for the class of whatever there is (`map(type, hives)`)."""
+    for file in evaluator.linkage.mentioning(_TYPE):
+        for _, start in file.builtins_kept((_TYPE,)):
+            end = start + len(_TYPE)
+            handed = file.all_handed_by_end.get(end, ())
+            if any(each.callee.name not in _ONLY_ASKING for each in handed) or (not handed and _keeps_class(evaluator, file, end)):
+                return True
+    return False
 
 
 def _is_kept_in(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
@@ -120,20 +142,35 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
     statement = file.facts.statements[file.facts.statement_at(end - 1)]
     before = text[statement.start : end]
     if statement.sort == "classdef":
-        return before.startswith("@") and "class" not in before
+        is_decorating = before.startswith("@") and "class" not in before
+        is_asked = _IN_BRACKETS.search(before) is not None and bool(evaluator.linkage.paths_mentioning("__class_getitem__"))
+        return is_decorating or is_asked or _KEYWORD_OF_CLASS.search(before) is not None
     if compared := _COMPARED_BEHIND.match(text, end) or _COMPARED_BEFORE.search(before):
         return _may_be_kept_by_comparison(evaluator, compared[0].strip(), text[statement.start : statement.end])
     if _CATCHES.search(before):
         return False
     is_typed = statement.sort in ("functiondef", "asyncfunctiondef", "annassign")
+    if is_typed:
+        before = text[statement.start : _start_of_expression(file, end)]
     return not is_typed or _GIVES_VALUE.search(before) is not None or _IN_LAMBDA.search(before) is not None
+
+
+def _start_of_expression(file: LinkedFile, end: int) -> int:
+    """Where the call begins that ends at an offset, or the attribute of what is no name, else that offset."""
+    if _ENDS_IN_CALL.search(file.source.text, max(end - _LONGEST_NAME, 0), end) is None:
+        return end
+    tree = syntax_tree(file.data)
+    calls = (each for each in tree.around if isinstance(each, ast.Call) and tree.end_of(each) == end)
+    node = tree.attributes.get(end) or next(calls, None)
+    return tree.start_of(node) if node is not None else end
 
 
 def _may_be_kept_by_comparison(evaluator: Evaluator, operator: str, statement: str) -> bool:
     """Whether a method of the project's own may be given a class that is compared, or sought in something."""
-    if operator.endswith("in"):
-        return bool(evaluator.linkage.paths_mentioning("__contains__"))
-    is_equality = operator.startswith(("==", "!="))
+    if operator.endswith("in") and evaluator.linkage.paths_mentioning("__contains__"):
+        return True
+    # What is sought is held against each element.
+    is_equality = operator.startswith(("==", "!=")) or operator.endswith("in")
     return is_equality and _OF_CLASSES.search(statement) is None and bool(evaluator.linkage.paths_mentioning("__eq__"))
 
 

@@ -354,7 +354,7 @@ class ParameterUsage:
             self._open(place, use)
         elif self._are_of_classes and any(value.name == "builtins.type" for value in values):
             self._open(place, use)
-        elif self._may_be_method_of_ours(file, use.callee) or self._may_be_own_class(file, use.callee, values):
+        elif self._may_be_method_of_ours(file, use.callee) or self._may_be_own_class(file, use.callee, self.functions):
             self._open(place, use)
         elif self._is_followed_to(file, use.start, values, self.functions) or (
             UNKNOWN_VALUE in values
@@ -380,13 +380,19 @@ class ParameterUsage:
     @cached_property
     def _bases(self) -> LibraryBases:
         """What stands above the classes that have the functions."""
-        owners = [(key[0], self._evaluator.function_record(key).owner) for key in self.functions]
+        return self._bases_of(self.functions)
+
+    def _bases_of(self, functions: list[FunctionKey]) -> LibraryBases:
+        owners = [(key[0], self._evaluator.function_record(key).owner) for key in functions]
         return LibraryBases(self._evaluator, [each for each in owners if each[1] >= 0])
 
     @cached_property
     def _made(self) -> list[ClassKey]:
         """The classes whose instances the functions make."""
-        records = {key: self._evaluator.function_record(key) for key in self.functions}
+        return self._made_by(self.functions)
+
+    def _made_by(self, functions: list[FunctionKey]) -> list[ClassKey]:
+        records = {key: self._evaluator.function_record(key) for key in functions}
         return [(key[0], each.owner) for key, each in records.items() if each.owner >= 0 and each.name in MAKING_METHODS]
 
     @cached_property
@@ -396,17 +402,21 @@ class ParameterUsage:
             self._evaluator.function_record(key).name == "__init_subclass__" for key in self.functions
         ) or any("builtins.type" in self._evaluator.foreign_above(each) for each in self._made)
 
-    def _may_be_own_class(self, file: LinkedFile, callee: Origin, values: Values) -> bool:
-        """Whether the class of something is called (`type(hive)(kg=3)`) that may be an instance of one of the classes."""
-        if not self._made or all(value.sort in (ValueSort.CLASS, ValueSort.FUNCTION) for value in values):
+    def _may_be_own_class(self, file: LinkedFile, callee: Origin, functions: list[FunctionKey]) -> bool:
+        """Whether the class of something is called (`type(hive)(kg=3)`) that may be an instance of a class whose instances
+        some functions make."""
+        if not self._made_by(functions) or all(
+            value.sort in (ValueSort.CLASS, ValueSort.FUNCTION) for value in self._evaluator.values(file, callee)
+        ):
             return False
+        bases = self._bases_of(functions)
         sources = file.links.sources.get(callee.binding, ()) if callee.sort is OriginSort.NAME else ()
         for each in (callee, *sources):
             is_type = each.sort is OriginSort.CALL and each.parts[0].name == "type" and len(each.parts) > 1
             is_class = each.sort is OriginSort.ATTRIBUTE and each.name == "__class__"
             if is_type or is_class:
                 asked = self._evaluator.values(file, each.parts[1] if is_type else each.parts[0])
-                if UNKNOWN_VALUE in asked or any(map(self._bases.have_instance, asked)):
+                if UNKNOWN_VALUE in asked or any(map(bases.have_instance, asked)):
                     return True
         return False
 
@@ -596,6 +606,7 @@ class ParameterUsage:
                 is_open = are_kept or rest.callee.name in names or path in loading
                 if (
                     (not rest.is_passed and (is_ours or (UNKNOWN_VALUE in values and is_open)))
+                    or self._may_be_own_class(file, rest.callee, functions)
                     or self._is_followed_to(file, rest.start, values, functions)
                     or self._is_run_there(
                         file, rest.callee, rest.call, functions, are_kept=are_kept, is_passed=rest.is_passed
