@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from zephyrun.facts import FrameRead
+from zephyrun.languages.python.code_names import ParameterCounts
 
 ANYTHING = FrameRead(None, "")
 NOTHING = FrameRead((), "")
@@ -28,9 +29,6 @@ _IS_NO_FRAME = frozenset(
 # The names of a code object, and what only makes another one of them.
 _NAMES_OF_CODE = frozenset({"co_varnames", "co_cellvars", "co_freevars"})
 _MAKES_CODE = "CodeType"
-# How many parameters a code object has, by position and by keyword, and what says that it takes the rest of them.
-_N_PARAMETERS = ("co_argcount", "co_kwonlyargcount")
-_FLAGS, _REST, _REST_KEYWORDS = "co_flags", "CO_VARARGS", "CO_VARKEYWORDS"
 _GIVES_NO_FRAME = "getframeinfo"
 _TELLING = NAMESPACES | _IS_FRAME | _GIVES_FRAMES | _NAMES_OF_CODE | {_VARIABLES}
 _PASSES_FRAMES_ON = frozenset("list tuple iter next reversed getinnerframes getouterframes".split())
@@ -52,6 +50,7 @@ class _Reading:
     def __init__(self, tree: ast.Module) -> None:
         self._tree = tree
         self._parents = _parents_in(tree)
+        self._counts = ParameterCounts(self._parents)
         self._asked: set[tuple[str, ast.AST]] = set()
         self.found: dict[int, FrameRead] = {}
         for node in self._parents:
@@ -281,88 +280,10 @@ class _Reading:
             makes_code = _last_name(parent.func) == _MAKES_CODE and parent.func is not names
             return frozenset() if makes_code else None
         if isinstance(parent, ast.Subscript) and parent.value is names:
-            return frozenset() if self._takes_parameters(parent, code) else None
+            return frozenset() if self._counts.takes_parameters(parent, code) else None
         variables = self._named_by(parent, names) if isinstance(parent, ast.Assign) else None
         asked = [self._names_asked_of_code(each, code) for each in variables or ()]
         return frozenset().union(*filter(None, asked)) if asked and None not in asked else None
-
-    def _takes_parameters(self, taken: ast.Subscript, code: ast.expr) -> bool:
-        """Whether of the names of a code object no more are taken than it has parameters, which come first: all up to
-        their number, or, where it says that it takes the rest of them, the next one."""
-        if isinstance(taken.slice, ast.Slice):
-            is_whole = taken.slice.lower is None and taken.slice.step is None
-            return is_whole and taken.slice.upper is not None and self._counts_parameters(taken.slice.upper, code)
-        if not isinstance(taken.slice, ast.Name) or not self._counts_parameters(taken.slice, code):
-            return False
-        rest = self._flags_asked_for(taken)
-        ones = [each.lineno for each in self._given_to(taken.slice) if _is_one_more(each)]
-        return _REST_KEYWORDS in rest or (_REST in rest and all(taken.lineno <= line for line in ones))
-
-    def _counts_parameters(self, number: ast.expr, code: ast.expr) -> bool:
-        """Whether a number is that of parameters of a code object, or smaller."""
-        if isinstance(number, ast.BinOp) and isinstance(number.op, ast.Add):
-            parts = [number.left, number.right]
-            return sorted(map(_last_name, parts)) == sorted(_N_PARAMETERS) and all(_is_of(each, code) for each in parts)
-        if isinstance(number, ast.Attribute):
-            return number.attr in _N_PARAMETERS and _is_of(number, code)
-        if not isinstance(number, ast.Name) or not isinstance(code, ast.Name) or not self._stays_itself(code):
-            return False
-        given = self._given_to(number)
-        is_repeated = any(isinstance(around, ast.For | ast.While) for each in given for around in self._around(each))
-        ones = [each for each in given if _is_one_more(each)]
-        counts = [self._counted(each.value, code) for each in given if each not in ones and isinstance(each, ast.Assign | ast.AugAssign)]
-        is_counted = "" not in counts and len(counts) == len(set(counts)) and len(counts) + len(ones) == len(given)
-        is_by_flag = len(ones) <= 1 and all(self._flags_asked_for(each) == {_REST} for each in ones)
-        return is_counted and is_by_flag and not is_repeated
-
-    def _stays_itself(self, name: ast.Name) -> bool:
-        """Whether a local is one thing all the time: a parameter, or what it is given once."""
-        function = self._function_around(name)
-        parameters = function.args if function is not None else ast.arguments([], [], None, [], [], None, [])
-        is_parameter = any(isinstance(node, ast.arg) and node.arg == name.id for node in ast.walk(parameters))
-        return len(self._given_to(name)) == (0 if is_parameter else 1)
-
-    def _counted(self, value: ast.expr, code: ast.expr) -> str:
-        """Which number of parameters of a code object a value is, "" for anything else."""
-        if isinstance(value, ast.Name):
-            given = self._given_to(value)
-            return self._counted(given[0].value, code) if len(given) == 1 and isinstance(given[0], ast.Assign) else ""
-        return value.attr if isinstance(value, ast.Attribute) and value.attr in _N_PARAMETERS and _is_of(value, code) else ""
-
-    def _given_to(self, name: ast.Name) -> list[ast.stmt]:
-        """The statements that give a local something; two where nobody can tell."""
-        function = self._function_around(name)
-        open_ended: list[ast.stmt] = [ast.Pass(), ast.Pass()]
-        if function is None or not isinstance(function, _Function):
-            return open_ended
-        found: list[ast.stmt] = []
-        for node in ast.walk(function):
-            if isinstance(node, ast.Global | ast.Nonlocal) and name.id in node.names:
-                return open_ended
-            if isinstance(node, ast.Name) and node.id == name.id and not isinstance(node.ctx, ast.Load):
-                statement = self._parents[node]
-                is_plain = isinstance(statement, ast.Assign) and statement.targets == [node]
-                if not isinstance(statement, ast.Assign | ast.AugAssign) or not (is_plain or isinstance(statement, ast.AugAssign)):
-                    return open_ended
-                found.append(statement)
-        return found
-
-    def _around(self, node: ast.AST) -> Iterator[ast.AST]:
-        """What stands around a node, from inside, up to its function."""
-        while not isinstance(node, ast.Module | ast.ClassDef | ast.Lambda | _Function):
-            node = self._parents[node]
-            yield node
-
-    def _flags_asked_for(self, node: ast.AST) -> frozenset[str]:
-        """The flags of code of which one is surely set where a node runs (`if code.co_flags & inspect.CO_VARARGS`)."""
-        inner, found = node, set()
-        for around in self._around(node):
-            if isinstance(around, ast.If) and inner in around.body and isinstance(around.test, ast.BinOp):
-                operands = {_last_name(around.test.left), _last_name(around.test.right)}
-                if isinstance(around.test.op, ast.BitAnd) and _FLAGS in operands:
-                    found |= operands & {_REST, _REST_KEYWORDS}
-            inner = around
-        return frozenset(found)
 
     # -- whose variables ---------------------------------------------------------------------
 
@@ -483,24 +404,6 @@ def _last_name(node: ast.AST) -> str:
     if isinstance(node, ast.Attribute):
         return node.attr
     return node.id if isinstance(node, ast.Name) else ""
-
-
-def _is_of(attribute: ast.expr, code: ast.expr) -> bool:
-    return isinstance(attribute, ast.Attribute) and ast.dump(attribute.value) == ast.dump(code)
-
-
-def _is_one_more(statement: ast.stmt) -> bool:
-    """Whether a statement makes a number greater by one."""
-    if isinstance(statement, ast.AugAssign):
-        return isinstance(statement.op, ast.Add) and _is_one(statement.value)
-    value = statement.value if isinstance(statement, ast.Assign) else None
-    if not isinstance(statement, ast.Assign) or not isinstance(value, ast.BinOp) or not isinstance(value.op, ast.Add):
-        return False
-    return _is_one(value.right) and ast.dump(value.left) == ast.dump(ast.Name(_last_name(statement.targets[0]), ast.Load()))
-
-
-def _is_one(node: ast.expr) -> bool:
-    return isinstance(node, ast.Constant) and type(node.value) is int and node.value == 1
 
 
 def _is_none(node: ast.AST) -> bool:
