@@ -49,6 +49,7 @@ from zephyrun.linking.references import (
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.texts import LISTS_SPREAD, makes_classes, word_in_text
+from zephyrun.linking.texts_gone_through import texts_gone_through
 from zephyrun.linking.texts_handed import texts_handed
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
@@ -118,6 +119,8 @@ _ONE_NAME_LISTED_AFTER = lazy_pattern(rf"\s*\){_ONE_NAME}")
 _ONE_NAME_BEFORE = lazy_pattern(
     r"(?:(?:[\"'](?P<name>\w+)[\"']\s+(?:not\s+)?)?\bin\s+|__dict__\s*\.\s*update\(\s*)[\w.()\[\]]*\Z"
 )
+_GOING_THROUGH_BEFORE = lazy_pattern(r"\bfor\s+(?:(?!\b(?:in|if)\b)[\w\s,()*])+\bin\s+[\w.()\[\]]*\Z")
+
 # The names of one instance go to another one, or come from a dictionary.
 _COPIES_ALL_BEFORE = lazy_pattern(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
 _COPIES_ALL_AFTER = lazy_pattern(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
@@ -1042,9 +1045,12 @@ class MemberUsage:
         return any(self._evaluator.defines(each, hook) for each in self._evaluator.relatives(key) for hook in _READING_HOOKS)
 
     def _may_be_sought(self, file: LinkedFile, lookup: Lookup) -> bool:
-        """Whether callers may hand the name to a parameter by which something is looked up."""
-        texts = texts_handed(self._evaluator, file.path, lookup.binding)
-        return texts is None or self.name in texts
+        """Whether callers may hand the name to a parameter by which something is looked up, or a loop may come to it."""
+        for find in (texts_handed, texts_gone_through):
+            texts = find(self._evaluator, file.path, lookup.binding)
+            if texts is not None:
+                return self.name in texts
+        return True
 
     def _begins_in(self, data: bytes) -> bool:
         """Whether a file makes names of a text that the private name begins with (`"_" + name`), at a glance."""
@@ -1092,7 +1098,8 @@ class MemberUsage:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
         if not self._may_be_any(self._evaluator.values(file, handed.value)):
             return False
-        if self.is_private and not self._begins_in(file.data):
+        is_near = any(path == file.path for path, _ in self.family)
+        if self.is_private and not (is_near or self._stands_in_text or self._begins_in(file.data) or self._is_sought_by_beginning(file)):
             return False
         if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
             return False
@@ -1102,14 +1109,20 @@ class MemberUsage:
         if called <= _LISTING_FIELDS and not any(map(self._evaluator.is_record, self.family)):
             return False
         text = file.source.text
-        asked = _ONE_NAME_LISTED_AFTER.match(text, handed.end) or _ONE_NAME_BEFORE.search(
-            text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
-        )
+        before = text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
+        asked = _ONE_NAME_LISTED_AFTER.match(text, handed.end) or _name_asked_before(before)
         if asked is None:
             return True
         if asked["name"] is not None:
             return asked["name"] == self.spelling
         return self._is_key or self._begins_in(file.data)
+
+    def _is_sought_by_beginning(self, file: LinkedFile) -> bool:
+        """Whether a text of a file is the beginning of the private name, and more than that of any private one."""
+        return any(
+            len(text.words) > 1 and self.spelling.startswith(text.words) and text.use != "documentation"
+            for text in file.facts.texts
+        )
 
     def _check_other_ways_to_namespaces(self) -> None:
         """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""
@@ -1186,7 +1199,7 @@ class MemberUsage:
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
         if _is_held_against_like(text, use.start):
             return False
-        asked = _ONE_NAME_AFTER.match(text, use.end) or _ONE_NAME_BEFORE.search(before)
+        asked = _ONE_NAME_AFTER.match(text, use.end) or _name_asked_before(before)
         if asked is None:
             return is_ours or not is_called_like_class(file, use.start)
         if asked["name"] is not None:
@@ -1401,6 +1414,11 @@ def _without_names(file: LinkedFile, handed: Handed) -> bool:
     return (
         _ONLY_VALUES.match(file.source.text, handed.end) is not None or _HELD_AGAINST.search(before) is not None
     )
+
+
+def _name_asked_before(before: str) -> re.Match[str] | None:
+    """Where one name is sought in what stands behind some text, which does not go through all of them."""
+    return None if _GOING_THROUGH_BEFORE.search(before) is not None else _ONE_NAME_BEFORE.search(before)
 
 
 def _classes(values: Values) -> set[ClassKey]:

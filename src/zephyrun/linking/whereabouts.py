@@ -63,6 +63,7 @@ from zephyrun.linking.sorted_out import are_functions_left_out, sorts_out_functi
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, function_around, syntax_tree
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.texts import words_in
+from zephyrun.linking.texts_gone_through import texts_gone_through
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
 from zephyrun.linking.values import SAME_RESULT, Evaluator
 from zephyrun.patterns import lazy_pattern
@@ -564,6 +565,9 @@ class _Pursuit:
         is_method = slot.owner >= 0 and slot.name == self._own_name
         for lookup in file.links.lookups:
             if not lookup.may_find(slot.name) or not self._may_be_had_by(file, lookup.receiver, slot):
+                continue
+            texts = texts_gone_through(self._evaluator, file.path, lookup.binding) if lookup.is_open else None
+            if texts is not None and slot.name not in texts:
                 continue
             if lookup.is_open and self._is_unwritten(slot.name) and not self._are_names_listed(file, lookup, slot):
                 continue
