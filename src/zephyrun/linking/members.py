@@ -7,6 +7,7 @@ has such a name, an unknown receiver is one of it, under the assumption of that 
 
 from __future__ import annotations
 
+import ast
 import builtins
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
@@ -49,6 +50,7 @@ from zephyrun.linking.references import (
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.texts import LISTS_SPREAD, makes_classes, word_in_text
+from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts_gone_through import texts_gone_through
 from zephyrun.linking.texts_handed import texts_handed
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
@@ -99,6 +101,7 @@ _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
 _LISTING = _LISTING_FIELDS | {"builtins.vars", "builtins.dir", "inspect.getmembers", "inspect.getmembers_static"}
 _LISTING_BUILTINS = frozenset({"vars", "dir"})
+_GIVING_NAMESPACE = "builtins.vars"
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a text that begins with an underscore and goes on with what is added or filled in.
@@ -126,6 +129,9 @@ _COPIES_ALL_BEFORE = lazy_pattern(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
 _COPIES_ALL_AFTER = lazy_pattern(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
 # What is had without its names (`vars(hive).values()`), or held against the like of it.
 _HELD_AGAINST = lazy_pattern(r"\)\s*[=!]=\s*vars\(\s*\Z")
+_HELD_AGAINST_NOTHING = lazy_pattern(r"\s*[=!]=\s*\{\s*\}")
+# What of a method tells nothing of the instances that it is given.
+_ABOUT_METHOD = lazy_pattern(r"\s*\.\s*__(?:doc|name|qualname|module|annotations)__\b")
 # Two instances of one class, or of one and one below it, have the same names.
 _HELD_AGAINST_LIKE = lazy_pattern(
     r"isinstance(?<!\wisinstance)\(\s*(\w+)\s*,\s*(?:self\.__class__|type\(self\))\s*\)(?:\s+and\s+|[ \t]*:\s*return\s+)"
@@ -136,6 +142,8 @@ _TAKES_FROM_CLASS = lazy_pattern(
     r"getattr(?:_static)?\(\s*(?:[\w.]*\.)?[A-Z]\w*\s*,\s*\Z|getattr(?:_static)?\(\s*type\([\w.]*\)\s*,\s*\Z|(?:__dict__|vars\([\w.]*\))\s*(?:\[|\.\s*get\()\s*\Z"
 )
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
+# A loop over names, before what they are the names of.
+_GOES_THROUGH = lazy_pattern(r"\bfor\s+\(?\s*(?P<name>\w+)(?:\s*,\s*\w+)?\s*\)?\s+in\s+[\w.()\s]*\Z")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
@@ -915,7 +923,7 @@ class MemberUsage:
         self, file: LinkedFile, taken: AttributeUse, asking: Mapping[FunctionKey, str]
     ) -> bool:
         """Whether a method is taken from a class, and not at once called with an instance of it."""
-        if taken.use is not Use.READ:
+        if taken.use is not Use.READ or _ABOUT_METHOD.match(file.source.text, taken.end):
             return False
         values = self._evaluator.values(file, taken.receiver)
         classes = [(each.path, each.number) for each in values if each.sort is ValueSort.CLASS]
@@ -1078,8 +1086,7 @@ class MemberUsage:
         )
 
     def _check_tables_of_strangers(self) -> None:
-        """Doubts about what lists the names of who knows what (`vars(thing)`): a private one is seldom looked for there,
-        unless names are put together as it may be."""
+        """Doubts about what lists the names of who knows what (`vars(thing)`)."""
         for file in self._linkage.mentioning_any(_LISTING_WORDS):
             for handed in file.links.handed:
                 if handed.callee.name in _LISTING_WORDS and self._may_list(file, handed):
@@ -1098,8 +1105,7 @@ class MemberUsage:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
         if not self._may_be_any(self._evaluator.values(file, handed.value)):
             return False
-        is_near = any(path == file.path for path, _ in self.family)
-        if self.is_private and not (is_near or self._stands_in_text or self._begins_in(file.data) or self._is_sought_by_beginning(file)):
+        if self.is_private and _leaves_private_out(file, handed):
             return False
         if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
             return False
@@ -1107,6 +1113,9 @@ class MemberUsage:
         if called.isdisjoint(_LISTING):
             return False
         if called <= _LISTING_FIELDS and not any(map(self._evaluator.is_record, self.family)):
+            return False
+        if called == {_GIVING_NAMESPACE} and self._stands_in_class and not self._is_key and not is_called_like_class(file, handed.end):
+            # An instance has it from its class.
             return False
         text = file.source.text
         before = text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
@@ -1116,13 +1125,6 @@ class MemberUsage:
         if asked["name"] is not None:
             return asked["name"] == self.spelling
         return self._is_key or self._begins_in(file.data)
-
-    def _is_sought_by_beginning(self, file: LinkedFile) -> bool:
-        """Whether a text of a file is the beginning of the private name, and more than that of any private one."""
-        return any(
-            len(text.words) > 1 and self.spelling.startswith(text.words) and text.use != "documentation"
-            for text in file.facts.texts
-        )
 
     def _check_other_ways_to_namespaces(self) -> None:
         """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""
@@ -1197,7 +1199,7 @@ class MemberUsage:
             return False
         text = file.source.text
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
-        if _is_held_against_like(text, use.start):
+        if _is_held_against_like(text, use.start) or _HELD_AGAINST_NOTHING.match(text, use.end) or _is_let_go(file, use.end):
             return False
         asked = _ONE_NAME_AFTER.match(text, use.end) or _name_asked_before(before)
         if asked is None:
@@ -1209,6 +1211,11 @@ class MemberUsage:
         if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
             return True
         return self._is_key or self._begins_in(file.data)
+
+    @cached_property
+    def _stands_in_class(self) -> bool:
+        """Whether the name stands in the body of classes, and instances are not given it."""
+        return not self._evaluator.is_set(self.name) and any(self._evaluator.binding_in(key, self.name) is not None for key in self.family)
 
     @cached_property
     def _is_key(self) -> bool:
@@ -1257,7 +1264,7 @@ class MemberUsage:
         words = {self._evaluator.class_record(key).name for key in self.family}
         for file in self._linkage.mentioning_any({*words, self.spelling}):
             for handed, classes, asks_nothing in _handed_instances(self._evaluator, file.path):
-                if classes & self._reachable and (name := self._becomes_own_of(file, handed)):
+                if classes & self._reachable and (name := self._becomes_own_of(file, handed, classes)):
                     self._usage.doubt(
                         f"`{name}` in {file.path} does not look at `{self.spelling}` of what it is called on", file.path, handed.start
                     )
@@ -1287,18 +1294,27 @@ class MemberUsage:
                         () if is_written_to else _ASKING_NOTHING,
                     )
 
-    def _becomes_own_of(self, file: LinkedFile, handed: Handed) -> str:
-        """The method of another class that takes what it is handed for an instance of its own; "" for none."""
+    def _becomes_own_of(self, file: LinkedFile, handed: Handed, classes: set[ClassKey]) -> str:
+        """The method of another class that takes what it is handed, an instance of some classes, for one of its own; "" for
+        none. One of a class above takes it for what it is."""
         callee = handed.callee
         if handed.position != 0 or callee.sort is not OriginSort.ATTRIBUTE:
             return ""
-        if not any(value.sort is ValueSort.CLASS for value in self._evaluator.values(file, callee.parts[0])):
+        named = self._evaluator.values(file, callee.parts[0])
+        if not any(value.sort is ValueSort.CLASS for value in named):
             return ""
+        # What is called by the name of its class is none from below it.
+        are_exact = all(value.sort is ValueSort.CLASS and not value.may_be_below for value in named)
+        homes = {each for value in named for each in self._evaluator.above((value.path, value.number))} if are_exact else set()
         for value in self._evaluator.values(file, callee):
             if value.sort is not ValueSort.FUNCTION:
                 continue
             there, record = self._evaluator.file(value.path), self._evaluator.function_record((value.path, value.number))
-            if record.owner < 0 or (value.path, record.owner) in self._reachable:
+            owner = (value.path, record.owner)
+            is_below = are_exact and owner not in homes
+            if record.owner < 0 or is_below or owner in self._reachable:
+                continue
+            if all(owner in self._evaluator.above(each) for each in classes):
                 continue
             if self._evaluator.borrowed.is_borrowed(there, value.number):
                 # What it calls its own is open for that.
@@ -1408,6 +1424,42 @@ def _asks_nothing(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> boo
     )
 
 
+def _leaves_private_out(file: LinkedFile, handed: Handed) -> bool:
+    """Whether a loop that goes through names passes over those that begin with an underline."""
+    found = _GOES_THROUGH.search(file.source.text, max(handed.start - _LONGEST_RECEIVER, 0), handed.start)
+    tree = syntax_tree(file.data)
+    name = tree.names.get(found.start("name")) if found is not None else None
+    loop = tree.around[name] if name is not None else None
+    if isinstance(loop, ast.Tuple):
+        loop = tree.around[loop]
+    if name is None or not isinstance(loop, ast.For | ast.comprehension) or not tree.start_of(loop.iter) < handed.end <= tree.end_of(loop.iter):
+        return False
+    if isinstance(loop, ast.comprehension):
+        return bool(loop.ifs) and _is_public_one(loop.ifs[0], name.id)
+    first = loop.body[0]
+    if not isinstance(first, ast.If) or first.orelse:
+        return False
+    is_last = len(loop.body) == 1 and not loop.orelse
+    return (is_last and _is_public_one(first.test, name.id)) or (isinstance(first.body[0], ast.Continue) and _is_private_one(first.test, name.id))
+
+
+def _is_public_one(test: ast.expr, name: str) -> bool:
+    """Whether a test says that a name begins with no underline."""
+    if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And):
+        return any(_is_public_one(each, name) for each in test.values)
+    return isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not) and _is_private_one(test.operand, name)
+
+
+def _is_private_one(test: ast.expr, name: str) -> bool:
+    """Whether a test holds for each name that begins with an underline."""
+    match test:
+        case ast.BoolOp(op=ast.Or(), values=values):
+            return any(_is_private_one(each, name) for each in values)
+        case ast.Call(func=ast.Attribute(value=ast.Name(id=asked), attr="startswith"), args=[ast.Constant(value="_")]):
+            return asked == name
+    return False
+
+
 def _without_names(file: LinkedFile, handed: Handed) -> bool:
     """Whether what a call gives of something is had without its names, or held against the like."""
     before = file.source.text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
@@ -1446,6 +1498,17 @@ def _taken_otherwise(file: LinkedFile, names: Collection[str]) -> Iterator[tuple
 def _sources_of(file: LinkedFile, origin: Origin) -> tuple[Origin, ...]:
     """Where a value comes from, where that is a variable; else itself."""
     return file.links.sources.get(origin.binding, ()) if origin.sort is OriginSort.NAME else (origin,)
+
+
+def _is_let_go(file: LinkedFile, end: int) -> bool:
+    """Whether an attribute that ends at an offset is all of a statement in a function, so that its value gets nowhere."""
+    tree = syntax_tree(file.data)
+    node: ast.AST | None = tree.attributes.get(end)
+    if node is None or not isinstance(tree.around[node], ast.Expr):
+        return False
+    while not isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
+        node = tree.around[node]
+    return isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
 
 
 def _is_held_against_like(text: str, place: int) -> bool:
