@@ -204,6 +204,7 @@ _IN_CELL, _OPENING_CELLS = "cell_contents", "getclosurevars"
 # Stands for what owns the attributes of objects that libraries make.
 _OF_LIBRARY = ("", -2)
 _OF_PROPERTIES = frozenset({*BEHIND_PROPERTIES, "getter", "setter", "deleter"})
+_DICTIONARY = "builtins.dict"
 _PROPERTY, _CACHED_PROPERTY = "builtins.property", "functools.cached_property"
 _TELLING_PARTS = ("__reduce__", "__reduce_ex__")
 _UNWRAPPING = ("__wrapped__", "unwrap")
@@ -771,63 +772,45 @@ class _Pursuit:
         self, file: LinkedFile, call: ast.Call, handed: Handed, value: Value, way: Way
     ) -> None:
         name = self._evaluator.library_name(value)
-        is_inside = _is_inside(way)
-        if name in _LOOKING_UP and handed.position == 0:
+        if (results := _ways_of_result(name, handed, way)) is not None:
+            if _is_inside(way) and name in COLLECTING | CHOOSING:
+                self._hand_to_key(file, call, way)
+            if name == "functools.partial":
+                self._call(file, call, ())
+            for inner in results:
+                self._follow(file, call, inner)
+        elif name in _LOOKING_UP and handed.position == 0:
             self._look_up(file, call, name, way)
-        elif name == "builtins.getattr" and handed.position > 1:
-            # What it gives for want of an attribute.
-            self._follow(file, call, way)
         elif name in _WRAPPING and handed.position == (name != "functools.wraps") and not way:
             if any(self._linkage.paths_mentioning(word) for word in _UNWRAPPING):
                 raise _Lost
             self.attributes.update(("__name__", "__wrapped__"))
-        elif name in _TAKING_NUMBERS:
-            return
         elif name == _PROPERTY and way[:1] == _CALLED:
-            behind = KEPT_UNDER[_PROPERTY]
-            attribute = handed.keyword or behind[handed.position]
-            self._put_in_attribute(_OF_LIBRARY, attribute, way)
-            if attribute == behind[0]:
-                self._follow(file, call, (_READ, *way[1:]))
+            self._keep_getter(file, call, handed, way)
         elif name in _LISTING and handed.position == 0:
             if not way:
                 self._read_off(NAMESPACE)
-        elif GIVING_BACK.get(name) == handed.position:
-            if name == "functools.partial":
-                self._call(file, call, ())
-            self._follow(file, call, way)
-        elif is_inside and name in COLLECTING:
-            self._hand_to_key(file, call, way)
-            self._follow(file, call, way)
-            if name == "builtins.dict" and _is_inside(way[1:]):
-                # Of pairs, the second is what lies under the first.
-                self._follow(file, call, way[1:])
-        elif is_inside and name in CHOOSING:
-            self._hand_to_key(file, call, way)
-            self._follow(file, call, way[1:])
-        elif name == "builtins.dict" and handed.keyword:
-            self._follow(file, call, _under(handed.keyword, way))
-        elif name in _JOINING_ALL and is_inside:
-            # Functions by themselves cannot be added.
-            if _is_inside(way[1:]):
-                self._follow(file, call, way[1:])
-        elif name in _PAIRING and is_inside:
-            self._follow(file, call, (*_INSIDE, *_INSIDE, *way[1:]))
         elif name.startswith(_COLLECTIONS) and isinstance(call.func, ast.Attribute):
             self._put_into(file, call, call.func, handed, way)
         elif not way and name in KEPT_UNDER:
             self._keep(file, call, KEPT_UNDER[name])
         elif name in LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
             self._hand_to_methods(("__instancecheck__", "__subclasscheck__"), way)
-        elif (name == "re.Scanner" and is_inside) or (not way and name in _ONLY_COLLECTING and not handed.keyword):
-            # A function is no collection.
-            return
         elif not way and RUNNING_WITH_KEYWORDS.get(name) == handed.position:
             self._call(file, call, way)
         elif way or not (
             self._is_dropped_by(name, handed) or self._is_sorting(handed) or is_method_of_pattern(handed.callee, value)
         ):
             raise _Lost
+
+    def _keep_getter(self, file: LinkedFile, call: ast.Call, handed: Handed, way: Way) -> None:
+        """A property is made with what gives the value when it is called."""
+        behind = KEPT_UNDER[_PROPERTY]
+        attributes = [handed.keyword] if handed.keyword else behind[handed.position :][:1]
+        for attribute in attributes:
+            self._put_in_attribute(_OF_LIBRARY, attribute, way)
+        if behind[0] in attributes:
+            self._follow(file, call, (_READ, *way[1:]))
 
     def _keep(self, file: LinkedFile, call: ast.Call, attributes: Iterable[str]) -> None:
         """A library object that a call makes keeps the value, and calls it with what it was made with."""
@@ -1098,7 +1081,7 @@ class _Pursuit:
             file = self._evaluator.file(each[0])
             if not all(base.startswith(_TRIVIAL_BASES) for base in self._evaluator.bases(each).foreign):
                 return False
-            is_known = name.encode() in words_in(file.data) or any(each.may_find(name) for each in file.links.lookups)
+            is_known = name.encode() in words_in(file.data) or any(lookup.may_find(name) for lookup in file.links.lookups)
             if not file.is_own and (is_known or words_in(file.data) & _GOING_THROUGH_ALL):
                 return False
         return True
@@ -1299,6 +1282,33 @@ def _handed(file: LinkedFile, node: ast.AST) -> Handed | None:
 def _is_inside(way: Way) -> bool:
     """Whether a way begins in a collection."""
     return bool(way) and not way[0].is_call
+
+
+def _ways_of_result(name: str, handed: Handed, way: Way) -> list[Way] | None:
+    """The ways to what is followed from the result of a function of the library that only gives it on, by itself or in a
+    collection; `None` for one that does something else."""
+    is_inside, is_deep = _is_inside(way), _is_inside(way[1:])
+    if GIVING_BACK.get(name) == handed.position or (name == "builtins.getattr" and handed.position > 1):
+        # The latter for want of an attribute.
+        return [way]
+    if name == _DICTIONARY and handed.keyword:
+        return [_under(handed.keyword, way)]
+    if name in _TAKING_NUMBERS or (not way and name in _ONLY_COLLECTING and not handed.keyword):
+        # A function is neither a number nor a collection.
+        return []
+    if not is_inside:
+        return None
+    if name in COLLECTING:
+        # Of pairs, the second is what lies under the first.
+        return [way, way[1:]] if name == _DICTIONARY and is_deep else [way]
+    if name in CHOOSING:
+        return [way[1:]]
+    if name in _JOINING_ALL:
+        # Functions by themselves cannot be added.
+        return [way[1:]] if is_deep else []
+    if name in _PAIRING:
+        return [(*_INSIDE, *_INSIDE, *way[1:])]
+    return [] if name == "re.Scanner" else None
 
 
 def _ways_after_call(way: Way) -> Iterator[Way]:
