@@ -13,7 +13,7 @@ import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 
-from zephyrun.facts import Role
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, Lookup, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
@@ -978,7 +978,7 @@ class MemberUsage:
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
                 assert file is not None, "it has calls"
-                if not lookup.may_find(self.name) or not self._may_be_sought(file, lookup):
+                if not lookup.may_find(self.name):
                     continue
                 values = self._evaluator.values(file, lookup.receiver)
                 # Who asks a proxy for a name that the library asks nobody for is a reference to it, or an open place.
@@ -992,7 +992,7 @@ class MemberUsage:
                     and (not self.is_private or not lookup.is_open or self._stands_in_text or is_begun)
                     and not self._evaluator.is_some_module(file, lookup.receiver)
                 )
-                if not is_in_family and not is_possible:
+                if not (is_in_family or is_possible) or not self._may_be_sought(file, lookup):
                     continue
                 if lookup.shape:
                     self._usage.obstruct(
@@ -1199,7 +1199,7 @@ class MemberUsage:
             return False
         text = file.source.text
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
-        if _is_held_against_like(text, use.start) or _HELD_AGAINST_NOTHING.match(text, use.end) or _is_let_go(file, use.end):
+        if _is_held_against_like(text, use.start) or _HELD_AGAINST_NOTHING.match(text, use.end) or _is_let_go(file, use):
             return False
         asked = _ONE_NAME_AFTER.match(text, use.end) or _name_asked_before(before)
         if asked is None:
@@ -1427,8 +1427,10 @@ def _asks_nothing(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> boo
 def _leaves_private_out(file: LinkedFile, handed: Handed) -> bool:
     """Whether a loop that goes through names passes over those that begin with an underline."""
     found = _GOES_THROUGH.search(file.source.text, max(handed.start - _LONGEST_RECEIVER, 0), handed.start)
+    if found is None or "startswith" not in file.source.text:
+        return False
     tree = syntax_tree(file.data)
-    name = tree.names.get(found.start("name")) if found is not None else None
+    name = tree.names.get(found.start("name"))
     loop = tree.around[name] if name is not None else None
     if isinstance(loop, ast.Tuple):
         loop = tree.around[loop]
@@ -1500,15 +1502,12 @@ def _sources_of(file: LinkedFile, origin: Origin) -> tuple[Origin, ...]:
     return file.links.sources.get(origin.binding, ()) if origin.sort is OriginSort.NAME else (origin,)
 
 
-def _is_let_go(file: LinkedFile, end: int) -> bool:
-    """Whether an attribute that ends at an offset is all of a statement in a function, so that its value gets nowhere."""
-    tree = syntax_tree(file.data)
-    node: ast.AST | None = tree.attributes.get(end)
-    if node is None or not isinstance(tree.around[node], ast.Expr):
-        return False
-    while not isinstance(node, ast.Module | ast.ClassDef | ast.FunctionDef | ast.AsyncFunctionDef):
-        node = tree.around[node]
-    return isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)
+def _is_let_go(file: LinkedFile, use: AttributeUse) -> bool:
+    """Whether an attribute of something with a name is all of a statement in a function, so that its value gets nowhere."""
+    facts = file.facts
+    statement = facts.statements[facts.statement_at(use.start)]
+    is_all = statement.sort == "expr" and statement.end == use.end
+    return is_all and facts.scopes[facts.owner(statement.scope)].kind is ScopeKind.FUNCTION
 
 
 def _is_held_against_like(text: str, place: int) -> bool:

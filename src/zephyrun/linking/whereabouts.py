@@ -567,12 +567,13 @@ class _Pursuit:
         for lookup in file.links.lookups:
             if not lookup.may_find(slot.name) or not self._may_be_had_by(file, lookup.receiver, slot):
                 continue
-            texts = texts_gone_through(self._evaluator, file.path, lookup.binding) if lookup.is_open else None
-            if texts is not None and slot.name not in texts:
-                continue
             if lookup.is_open and self._is_unwritten(slot.name) and not self._are_names_listed(file, lookup, slot):
                 continue
             if lookup.is_open and not is_method and not self._is_likely(file, lookup.receiver, slot):
+                continue
+            # To read what a loop goes through takes long.
+            texts = texts_gone_through(self._evaluator, file.path, lookup.binding) if lookup.is_open else None
+            if texts is not None and slot.name not in texts:
                 continue
             self._look_up_there(file, lookup.start, slot.way)
 
