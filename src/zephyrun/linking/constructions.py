@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, Handed, OriginSort, Use
-from zephyrun.linking.going_classes import is_class_kept, is_class_of_instance_kept
+from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, ValueSort, may_be_of
@@ -28,7 +28,7 @@ def find_constructions(evaluator: Evaluator, key: ClassKey) -> list[tuple[Linked
     n_files = sum(len(linkage.paths_mentioning(name)) for name in names)
     if n_files > _MOST_FILES or any(map(linkage.stands_in_examples, names)) or not _is_made_here_alone(evaluator, key):
         return None
-    if is_class_kept(evaluator, key) or is_class_of_instance_kept(evaluator, key):
+    if is_class_kept(evaluator, key):
         return None
     # Those that have one of their own hand on what they choose.
     made = frozenset(each for each in family if each == key or evaluator.binding_in(each, INITIALISER) is None)

@@ -41,6 +41,7 @@ _ENDS_IN_CALL = lazy_pattern(r"[)\]](?:\s*\.\s*\w+)?\Z")
 _LONGEST_NAME = 100
 # Where classes are compared with each other.
 _OF_CLASSES = lazy_pattern(r"\btype\s*\(|\b__class__\b")
+_WORD_CLASS = lazy_pattern(r"\bclass\b")
 # In the head of a class: behind a keyword, which is handed to what makes the class, and in brackets behind a base.
 _KEYWORD_OF_CLASS = lazy_pattern(r"[(,]\s*(?!metaclass\b)\w+\s*=[^=]*\Z")
 _IN_BRACKETS = lazy_pattern(r"\[[^\]]*\Z")
@@ -142,9 +143,10 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
     statement = file.facts.statements[file.facts.statement_at(end - 1)]
     before = text[statement.start : end]
     if statement.sort == "classdef":
-        is_decorating = before.startswith("@") and "class" not in before
-        is_asked = _IN_BRACKETS.search(before) is not None and bool(evaluator.linkage.paths_mentioning("__class_getitem__"))
-        return is_decorating or is_asked or _KEYWORD_OF_CLASS.search(before) is not None
+        *_, head = _WORD_CLASS.split(before)
+        is_decorating = head == before
+        is_asked = _IN_BRACKETS.search(head) is not None and bool(evaluator.linkage.paths_mentioning("__class_getitem__"))
+        return is_decorating or is_asked or _KEYWORD_OF_CLASS.search(head) is not None
     if compared := _COMPARED_BEHIND.match(text, end) or _COMPARED_BEFORE.search(before):
         return _may_be_kept_by_comparison(evaluator, compared[0].strip(), text[statement.start : statement.end])
     if _CATCHES.search(before):

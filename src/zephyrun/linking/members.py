@@ -1438,8 +1438,11 @@ def _leaves_private_out(file: LinkedFile, handed: Handed) -> bool:
         return False
     if isinstance(loop, ast.comprehension):
         return bool(loop.ifs) and _is_public_one(loop.ifs[0], name.id)
-    first = loop.body[0]
-    if not isinstance(first, ast.If) or first.orelse:
+    first, around = loop.body[0], range(tree.start_of(loop), tree.end_of(loop))
+    binding = file.facts.bindings[file.facts.reference_by_start[tree.start_of(name)].binding]
+    is_inside = all(file.facts.references[index].start in around for index in binding.references)
+    # Behind the loop, the name is the last one, whichever that is.
+    if not isinstance(first, ast.If) or first.orelse or not is_inside:
         return False
     is_last = len(loop.body) == 1 and not loop.orelse
     return (is_last and _is_public_one(first.test, name.id)) or (isinstance(first.body[0], ast.Continue) and _is_private_one(first.test, name.id))

@@ -48,9 +48,10 @@ def note_mentions(
 
     In files for which `is_visible` holds, comments and documentation that surely mean the name belong to
     it, but not in a function that has such a name of its own; with `within`, only those in these parts of
-    files do. What takes keywords is `called` so, or anything in examples where it `goes_about`. A file that is no Python or
-    cannot be read leaves a doubt, a module only where the name `may_be_used_in` it. With `only_near`, no other file could mean the name, and none is looked at. Where `is_data_read` is false, nothing that stands in a file
-    of data or settings can get to the name.
+    files do. What takes keywords is `called` so, or anything in examples where it `goes_about`. A file that is
+    no Python or cannot be read leaves a doubt, a module only where the name `may_be_used_in` it. With
+    `only_near`, no other file could mean the name, and none is looked at. Where `is_data_read` is false, nothing
+    that stands in a file of data or settings can get to the name.
     """
     linkage = evaluator.linkage
     if not only_near:
