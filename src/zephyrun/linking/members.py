@@ -7,7 +7,6 @@ has such a name, an unknown receiver is one of it, under the assumption of that 
 
 from __future__ import annotations
 
-import ast
 import builtins
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
@@ -32,6 +31,7 @@ from zephyrun.linking.members_taken import LEADING_TO_FUNCTION
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.names_given import doubt_names_given
+from zephyrun.linking.names_taken import NAMESPACE
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
 from zephyrun.linking.references import (
     FOUND_BY_RUNNER,
@@ -50,7 +50,7 @@ from zephyrun.linking.references import (
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.texts import LISTS_SPREAD, makes_classes, word_in_text
-from zephyrun.linking.syntax_trees import syntax_tree
+from zephyrun.linking.sorted_out import passes_private_names_over
 from zephyrun.linking.texts_gone_through import texts_gone_through
 from zephyrun.linking.texts_handed import texts_handed
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
@@ -142,13 +142,10 @@ _TAKES_FROM_CLASS = lazy_pattern(
     r"getattr(?:_static)?\(\s*(?:[\w.]*\.)?[A-Z]\w*\s*,\s*\Z|getattr(?:_static)?\(\s*type\([\w.]*\)\s*,\s*\Z|(?:__dict__|vars\([\w.]*\))\s*(?:\[|\.\s*get\()\s*\Z"
 )
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
-# A loop over names, before what they are the names of.
-_GOES_THROUGH = lazy_pattern(r"\bfor\s+\(?\s*(?P<name>\w+)(?:\s*,\s*\w+)?\s*\)?\s+in\s+[\w.()\s]*\Z")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 _ATTRIBUTE_HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
 _READING_HOOKS = ("__getattr__", "__getattribute__")
-_NAMESPACE = "__dict__"
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _ONLY_ASKING = frozenset({"hasattr"})
@@ -1002,8 +999,8 @@ class MemberUsage:
                     )
                 else:
                     self._usage.doubt_lookup(file.path, lookup.start)
-        for file in self._linkage.mentioning(_NAMESPACE):
-            for use in file.links.attributes_by_name.get(_NAMESPACE, ()):
+        for file in self._linkage.mentioning(NAMESPACE):
+            for use in file.links.attributes_by_name.get(NAMESPACE, ()):
                 if self._may_show(file, use):
                     self._usage.doubt(
                         f"what uses `__dict__` in {file.path} does not depend on `{self.spelling}`",
@@ -1105,7 +1102,7 @@ class MemberUsage:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
         if not self._may_be_any(self._evaluator.values(file, handed.value)):
             return False
-        if self.is_private and _leaves_private_out(file, handed):
+        if self.is_private and passes_private_names_over(file, handed):
             return False
         if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
             return False
@@ -1141,19 +1138,19 @@ class MemberUsage:
                 is_called = use.name in _GIVING_STATE and use.end in file.links.called
                 if is_called and self._may_be_ours(file, use.receiver) and not self._has_own(file, use):
                     yield file, use.start
-        for file in self._linkage.mentioning(_NAMESPACE):
+        for file in self._linkage.mentioning(NAMESPACE):
             for text in file.links.texts:
-                is_asked = text.words.rpartition(".")[2] == _NAMESPACE and text.callee.name not in _ONLY_ASKING
+                is_asked = text.words.rpartition(".")[2] == NAMESPACE and text.callee.name not in _ONLY_ASKING
                 owner = text.arguments[0] if text.callee.name in LOOKUPS and text.arguments else UNKNOWN
                 if is_asked and text.call >= 0 and self._may_be_ours(file, owner):
                     yield file, text.start
-            yield from ((file, start) for start in asked_by_text(file, _NAMESPACE))
+            yield from ((file, start) for start in asked_by_text(file, NAMESPACE))
         for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
             there = self._linkage.file(path) if isinstance(data, bytes) and _BEGINS_NAMESPACE.search(data) else None
             for lookup in there.links.lookups if there is not None else ():
                 assert there is not None, "it has calls"
-                is_begun = lookup.prefix.startswith("__") and lookup.may_find(_NAMESPACE)
+                is_begun = lookup.prefix.startswith("__") and lookup.may_find(NAMESPACE)
                 if is_begun and self._may_be_ours(there, lookup.receiver):
                     yield there, lookup.start
 
@@ -1422,47 +1419,6 @@ def _asks_nothing(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> boo
         )
         for value in evaluator.values(file, callee)
     )
-
-
-def _leaves_private_out(file: LinkedFile, handed: Handed) -> bool:
-    """Whether a loop that goes through names passes over those that begin with an underline."""
-    found = _GOES_THROUGH.search(file.source.text, max(handed.start - _LONGEST_RECEIVER, 0), handed.start)
-    if found is None or "startswith" not in file.source.text:
-        return False
-    tree = syntax_tree(file.data)
-    name = tree.names.get(found.start("name"))
-    loop = tree.around[name] if name is not None else None
-    if isinstance(loop, ast.Tuple):
-        loop = tree.around[loop]
-    if name is None or not isinstance(loop, ast.For | ast.comprehension) or not tree.start_of(loop.iter) < handed.end <= tree.end_of(loop.iter):
-        return False
-    if isinstance(loop, ast.comprehension):
-        return bool(loop.ifs) and _is_public_one(loop.ifs[0], name.id)
-    first, around = loop.body[0], range(tree.start_of(loop), tree.end_of(loop))
-    binding = file.facts.bindings[file.facts.reference_by_start[tree.start_of(name)].binding]
-    is_inside = all(file.facts.references[index].start in around for index in binding.references)
-    # Behind the loop, the name is the last one, whichever that is.
-    if not isinstance(first, ast.If) or first.orelse or not is_inside:
-        return False
-    is_last = len(loop.body) == 1 and not loop.orelse
-    return (is_last and _is_public_one(first.test, name.id)) or (isinstance(first.body[0], ast.Continue) and _is_private_one(first.test, name.id))
-
-
-def _is_public_one(test: ast.expr, name: str) -> bool:
-    """Whether a test says that a name begins with no underline."""
-    if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And):
-        return any(_is_public_one(each, name) for each in test.values)
-    return isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not) and _is_private_one(test.operand, name)
-
-
-def _is_private_one(test: ast.expr, name: str) -> bool:
-    """Whether a test holds for each name that begins with an underline."""
-    match test:
-        case ast.BoolOp(op=ast.Or(), values=values):
-            return any(_is_private_one(each, name) for each in values)
-        case ast.Call(func=ast.Attribute(value=ast.Name(id=asked), attr="startswith"), args=[ast.Constant(value="_")]):
-            return asked == name
-    return False
 
 
 def _without_names(file: LinkedFile, handed: Handed) -> bool:

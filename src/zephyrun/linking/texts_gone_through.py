@@ -7,6 +7,7 @@ import ast
 from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
+from zephyrun.linking.library_calls import COLLECTING
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import called_name, syntax_tree
@@ -15,9 +16,9 @@ from zephyrun.linking.values import Evaluator
 
 Texts = frozenset[str] | None
 _LOOPS = (ast.For, ast.AsyncFor, ast.comprehension)
-_DISPLAYS = (ast.Tuple, ast.List, ast.Set)
+_BUILTIN = "builtins."
 # Gives the same elements again, in another order or collection.
-_GIVING_AGAIN = frozenset("sorted list tuple set frozenset reversed iter".split())
+_GIVING_AGAIN = frozenset(name.removeprefix(_BUILTIN) for name in COLLECTING if name.startswith(_BUILTIN)) - {"dict"}
 # What leaves a collection as it is: functions, and methods of its own.
 _ONLY_ASKING = _GIVING_AGAIN | frozenset("len any all min max enumerate zip isinstance".split())
 _ASKED = frozenset("index count copy keys items values get".split())

@@ -8,7 +8,7 @@ import re
 from collections.abc import Iterator, Mapping
 
 from zephyrun.facts import FileFacts
-from zephyrun.languages.python.nodes import nodes_in
+from zephyrun.languages.python.nodes import last_name, nodes_in
 from zephyrun.languages.python.reading import nodes_on_lines, tree_of
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
@@ -105,7 +105,7 @@ def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
     if not isinstance(node.ctx, ast.Load):
         return False
     if isinstance(node, ast.Subscript):
-        return _last_name(node.value) == "argv" and isinstance(node.slice, ast.Constant) and node.slice.value == 0
+        return last_name(node.value) == "argv" and isinstance(node.slice, ast.Constant) and node.slice.value == 0
     return node.id == "__file__"
 
 
@@ -120,7 +120,7 @@ def _goes_on(
     while True:
         outer = around[node]
         if isinstance(outer, ast.Call | ast.Attribute):
-            name = _last_name(outer.func if isinstance(outer, ast.Call) else outer)
+            name = last_name(outer.func if isinstance(outer, ast.Call) else outer)
             if name in _SOMETHING_ELSE:
                 return False
             if name not in _SAME_PATH:
@@ -157,7 +157,7 @@ def _name_set_by(statement: ast.AST, part: ast.AST) -> str:
         case ast.Assign(targets=[ast.Tuple(elts=targets)], value=ast.Tuple(elts=values)) if len(targets) == len(values):
             are_whole = not any(isinstance(each, ast.Starred) for each in (*targets, *values))
             found = [target for target, value in zip(targets, values, strict=True) if value is part]
-            return _last_name(found[0]) if are_whole and found and isinstance(found[0], ast.Name) else ""
+            return last_name(found[0]) if are_whole and found and isinstance(found[0], ast.Name) else ""
     return ""
 
 
@@ -173,14 +173,8 @@ def _local_set_by(
     if not name or not isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
         return "", None
     is_open = any(
-        name in each.names if isinstance(each, ast.Global | ast.Nonlocal) else _last_name(each) in _READS_NAMES
+        name in each.names if isinstance(each, ast.Global | ast.Nonlocal) else last_name(each) in _READS_NAMES
         for each in nodes_in(function)
         if isinstance(each, ast.Global | ast.Nonlocal | ast.Name | ast.Attribute)
     )
     return name, None if is_open else function
-
-
-def _last_name(node: ast.expr) -> str:
-    if isinstance(node, ast.Attribute):
-        return node.attr
-    return node.id if isinstance(node, ast.Name) else ""

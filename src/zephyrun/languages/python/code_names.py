@@ -9,6 +9,8 @@ from __future__ import annotations
 import ast
 from collections.abc import Iterator, Mapping
 
+from zephyrun.languages.python.nodes import last_name
+
 # How many parameters there are, by position and by keyword, and what says that it takes the rest of them.
 _N_PARAMETERS = ("co_argcount", "co_kwonlyargcount")
 _FLAGS, _REST, _REST_KEYWORDS = "co_flags", "CO_VARARGS", "CO_VARKEYWORDS"
@@ -39,7 +41,7 @@ class ParameterCounts:
         """Whether a number is that of parameters of a code object, or smaller."""
         if isinstance(number, ast.BinOp) and isinstance(number.op, ast.Add):
             parts = [number.left, number.right]
-            return sorted(map(_last_name, parts)) == sorted(_N_PARAMETERS) and all(_is_of(each, code) for each in parts)
+            return sorted(map(last_name, parts)) == sorted(_N_PARAMETERS) and all(_is_of(each, code) for each in parts)
         if isinstance(number, ast.Attribute):
             return bool(self._counted(number, code))
         given = self._given_to(number) if isinstance(number, ast.Name) else None
@@ -104,7 +106,7 @@ class ParameterCounts:
             if isinstance(around, _HOMES):
                 break
             if isinstance(around, ast.If) and inner in around.body and isinstance(around.test, ast.BinOp):
-                operands = {_last_name(around.test.left), _last_name(around.test.right)}
+                operands = {last_name(around.test.left), last_name(around.test.right)}
                 if isinstance(around.test.op, ast.BitAnd) and _FLAGS in operands:
                     found |= operands & {_REST, _REST_KEYWORDS}
             inner = around
@@ -129,16 +131,10 @@ def _is_one_more(statement: _Giving) -> bool:
     """Whether a statement makes a number greater by one."""
     if isinstance(statement, ast.AugAssign):
         return _is_one(statement.value)
-    value, target = statement.value, _last_name(statement.targets[0])
+    value, target = statement.value, last_name(statement.targets[0])
     is_sum = isinstance(value, ast.BinOp) and isinstance(value.op, ast.Add) and _is_one(value.right)
     return is_sum and isinstance(value, ast.BinOp) and isinstance(value.left, ast.Name) and value.left.id == target
 
 
 def _is_one(node: ast.expr) -> bool:
     return isinstance(node, ast.Constant) and type(node.value) is int and node.value == 1
-
-
-def _last_name(node: ast.expr) -> str:
-    if isinstance(node, ast.Attribute):
-        return node.attr
-    return node.id if isinstance(node, ast.Name) else ""

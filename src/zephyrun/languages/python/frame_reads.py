@@ -10,6 +10,7 @@ from functools import cached_property
 
 from zephyrun.facts import FrameRead
 from zephyrun.languages.python.code_names import ParameterCounts
+from zephyrun.languages.python.nodes import last_name
 
 ANYTHING = FrameRead(None, "")
 NOTHING = FrameRead((), "")
@@ -125,7 +126,7 @@ class _Reading:
         if isinstance(parent, ast.IfExp):
             return parent.test is frame or self._stays(parent)
         if isinstance(parent, ast.Call):
-            if _last_name(parent.func) == _GIVES_NO_FRAME:
+            if last_name(parent.func) == _GIVES_NO_FRAME:
                 return True
             return self._is_handed_back(parent, frame) and self._stays(parent)
         names = self._named_by(parent, frame)
@@ -133,7 +134,7 @@ class _Reading:
 
     def _is_handed_back(self, call: ast.Call, argument: ast.AST) -> bool:
         """Whether a call gives what it was given (a cast, another list of the same), or frames around it."""
-        name = _last_name(call.func)
+        name = last_name(call.func)
         return (name == "cast" and call.args[1:] == [argument]) or (
             name in _PASSES_FRAMES_ON and call.args == [argument]
         )
@@ -259,7 +260,7 @@ class _Reading:
 
     def _names_asked_in(self, call: ast.Call, mapping: ast.AST) -> frozenset[str] | None:
         """The keys that a function of this file asks of what it is given."""
-        function = self._functions.get(_last_name(call.func))
+        function = self._functions.get(last_name(call.func))
         is_plain = isinstance(call.func, ast.Name) and not any(isinstance(each, ast.Starred) for each in call.args)
         if function is None or not is_plain or mapping not in call.args:
             return None
@@ -277,7 +278,7 @@ class _Reading:
         if isinstance(parent, ast.Compare) and len(parent.ops) == 1 and isinstance(parent.ops[0], ast.In | ast.NotIn):
             return _literal(parent.left) if parent.comparators[0] is names else None
         if isinstance(parent, ast.Call):
-            makes_code = _last_name(parent.func) == _MAKES_CODE and parent.func is not names
+            makes_code = last_name(parent.func) == _MAKES_CODE and parent.func is not names
             return frozenset() if makes_code else None
         if isinstance(parent, ast.Subscript) and parent.value is names:
             return frozenset() if self._counts.takes_parameters(parent, code) else None
@@ -316,7 +317,7 @@ class _Reading:
         if isinstance(frame, ast.Attribute):
             return frame.attr == "f_back" and self._is_own(frame.value, function, asked)
         if isinstance(frame, ast.Call):
-            if _last_name(frame.func) == "cast" and len(frame.args) == len(("sort", "value")):
+            if last_name(frame.func) == "cast" and len(frame.args) == len(("sort", "value")):
                 return self._is_callers(frame.args[1], function, asked)
             return self._looks_back(frame, function, steps=1)
         if isinstance(frame, ast.IfExp):
@@ -338,7 +339,7 @@ class _Reading:
 
     def _looks_back(self, call: ast.Call, function: ast.FunctionDef, *, steps: int) -> bool:
         """Whether a call that a function makes gives the frame so many steps up the stack."""
-        name = _last_name(call.func)
+        name = last_name(call.func)
         given = [each.value if isinstance(each, ast.Constant) else None for each in call.args] or [0]
         return (
             (name == "_getframe" or (name == "currentframe" and not call.args))
@@ -400,12 +401,6 @@ def _plainly_given(parent: ast.AST, target: ast.Name) -> ast.expr | None:
     return parent.value if isinstance(parent, ast.Assign) and parent.targets == [target] else None
 
 
-def _last_name(node: ast.AST) -> str:
-    if isinstance(node, ast.Attribute):
-        return node.attr
-    return node.id if isinstance(node, ast.Name) else ""
-
-
 def _is_none(node: ast.AST) -> bool:
     return isinstance(node, ast.Constant) and node.value is None
 
@@ -439,7 +434,7 @@ def _names_wanted(test: ast.AST, key: str) -> frozenset[str] | None:
         return _name_compared(test, key, ast.Eq)
     if not (isinstance(test, ast.Call) and isinstance(test.func, ast.Attribute) and test.func.attr == "startswith"):
         return None
-    beginning = _literal(test.args[0]) if _last_name(test.func.value) == key and len(test.args) == 1 else None
+    beginning = _literal(test.args[0]) if last_name(test.func.value) == key and len(test.args) == 1 else None
     return None if beginning is None else frozenset(f"{each}*" for each in beginning)
 
 
@@ -454,4 +449,4 @@ def _names_not_passed_over(test: ast.AST, key: str) -> frozenset[str] | None:
 
 def _name_compared(test: ast.Compare, key: str, how: type[ast.cmpop]) -> frozenset[str] | None:
     is_so = len(test.ops) == 1 and isinstance(test.ops[0], how) and isinstance(test.left, ast.Name)
-    return _literal(test.comparators[0]) if is_so and _last_name(test.left) == key else None
+    return _literal(test.comparators[0]) if is_so and last_name(test.left) == key else None

@@ -1,4 +1,4 @@
-"""All nodes of a tree at once."""
+"""All nodes of a tree at once, and what one is called."""
 
 from __future__ import annotations
 
@@ -17,3 +17,10 @@ def nodes_in(tree: ast.AST) -> list[ast.AST]:
             elif isinstance(value, list):
                 found += [each for each in value if isinstance(each, ast.AST)]
     return found
+
+
+def last_name(node: ast.AST) -> str:
+    """The name, or the last part of a dotted one, that an expression is; "" for another one."""
+    if isinstance(node, ast.Attribute):
+        return node.attr
+    return node.id if isinstance(node, ast.Name) else ""
