@@ -416,7 +416,10 @@ def _clashes_in_classes(evaluator: Evaluator, asked: Usage, new: str) -> Iterato
 
 
 def _doubts_about_new_name(usage: Usage, asked: Usage, new: str) -> Iterator[Doubt]:
-    """Code that asks for the new name already, of what is not known: it could be one of the family."""
+    """Code that asks for the new name already, of what is not known: it could be one of the family. So could what goes through
+    names, or works them out, and would not come to the old one."""
+    met = {(each.path, each.start) for each in usage.doubts}
+    yield from (each for each in asked.doubts if each.of_names and (each.path, each.start) not in met)
     first = {each.place.path: each.place.start for each in reversed(asked.open_places)}
     for path, start in sorted(first.items()):
         yield Doubt(new_name_doubt(usage.label, new, path), path, start)

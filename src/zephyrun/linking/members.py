@@ -7,6 +7,7 @@ has such a name, an unknown receiver is one of it, under the assumption of that 
 
 from __future__ import annotations
 
+import ast
 import builtins
 import re
 from collections.abc import Collection, Iterable, Iterator, Mapping
@@ -30,9 +31,19 @@ from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.members_taken import LEADING_TO_FUNCTION
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_test
+from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
+from zephyrun.linking.names_asked import ANY_NAME, names_asked_for
 from zephyrun.linking.names_given import doubt_names_given
 from zephyrun.linking.names_taken import NAMESPACE
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
+from zephyrun.linking.proxies import (
+    ATTRIBUTE_HOOKS,
+    READING_HOOKS,
+    WRITING_HOOKS,
+    asks_elsewhere,
+    asks_metaclass,
+    names_of_proxies,
+)
 from zephyrun.linking.references import (
     FOUND_BY_RUNNER,
     LOOKUPS,
@@ -49,8 +60,8 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
+from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD, makes_classes, word_in_text
-from zephyrun.linking.sorted_out import passes_private_names_over
 from zephyrun.linking.texts_gone_through import texts_gone_through
 from zephyrun.linking.texts_handed import texts_handed
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
@@ -101,7 +112,8 @@ _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
 _LISTING = _LISTING_FIELDS | {"builtins.vars", "builtins.dir", "inspect.getmembers", "inspect.getmembers_static"}
 _LISTING_BUILTINS = frozenset({"vars", "dir"})
-_GIVING_NAMESPACE = "builtins.vars"
+_NAMESPACE_GIVEN = "vars"
+_GIVING_NAMESPACE = f"builtins.{_NAMESPACE_GIVEN}"
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a text that begins with an underscore and goes on with what is added or filled in.
@@ -144,8 +156,7 @@ _TAKES_FROM_CLASS = lazy_pattern(
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
-_ATTRIBUTE_HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
-_READING_HOOKS = ("__getattr__", "__getattribute__")
+_WRITES = lazy_pattern(r"[\w.()\s]*?(?:setattr|delattr)(?:__)?\s*\(")
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _ONLY_ASKING = frozenset({"hasattr"})
@@ -454,7 +465,7 @@ class MemberUsage:
         """Whether an instance of another class may have the name from one of the family all the same."""
         evaluator = self._evaluator
         relatives = evaluator.relatives(key)
-        if sort is ValueSort.INSTANCE and self._asks_elsewhere(key):
+        if sort is ValueSort.INSTANCE and asks_elsewhere(evaluator, key, READING_HOOKS):
             return True
         if evaluator.unknown_above(key):
             # A base that is worked out may be any class.
@@ -672,7 +683,7 @@ class MemberUsage:
             self._usage.places.add(place)
             return
         callees = {value.name for value in self._evaluator.values(file, text.callee)}
-        if text.position == 0 and text.callee.name in _ATTRIBUTE_HOOKS and text.callee.parts:
+        if text.position == 0 and text.callee.name in ATTRIBUTE_HOOKS and text.callee.parts:
             values = self._evaluator.values(file, text.callee.parts[0])
             if _classes(values) and _classes(values) <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
@@ -684,7 +695,7 @@ class MemberUsage:
             words = {name.rpartition(".")[2] for name in callees} | {text.callee.name}
             if classes and classes <= self._reachable and UNKNOWN_VALUE not in values:
                 self._usage.places.add(place)
-            elif classes & self._reachable or (self._may_ask_us(values) and words & (LOOKUPS | _ATTRIBUTE_HOOKS)):
+            elif classes & self._reachable or (self._may_ask_us(values) and words & LOOKUPS.union(ATTRIBUTE_HOOKS)):
                 self._open_text(place, self.spelling)
         elif callees & _KEEPING_LOOKUPS or makes_classes(file.data) or self._goes_to_hook(text):
             self._open_text(place, self.spelling)
@@ -692,7 +703,7 @@ class MemberUsage:
     def _goes_to_hook(self, text: TextUse) -> bool:
         """Whether what a text is handed to may be a hook that is looked up by its own name (`getattr(thing, "__getattr__")`)."""
         is_looked_up = text.callee.sort is OriginSort.CALL and text.callee.parts[0].name in LOOKUPS
-        return is_looked_up and any(map(self._linkage.stands_in_quotes, _ATTRIBUTE_HOOKS))
+        return is_looked_up and any(map(self._linkage.stands_in_quotes, ATTRIBUTE_HOOKS))
 
     def _open_text(self, place: Place, words: str) -> None:
         self._usage.open_places.append(
@@ -803,7 +814,7 @@ class MemberUsage:
                     file.path,
                     record.name_start,
                 )
-            for hook in _ATTRIBUTE_HOOKS:
+            for hook in ATTRIBUTE_HOOKS:
                 if evaluator.binding_in(key, hook) is not None and not (
                     hook == "__getattr__" and is_always_there(evaluator, key, self.name)
                 ):
@@ -923,26 +934,31 @@ class MemberUsage:
         if taken.use is not Use.READ or _ABOUT_METHOD.match(file.source.text, taken.end):
             return False
         values = self._evaluator.values(file, taken.receiver)
-        classes = [(each.path, each.number) for each in values if each.sort is ValueSort.CLASS]
-        functions = {
-            (value.path, value.number)
-            for key in classes
-            for each in self._evaluator.above(key)
-            for value in self._evaluator.attribute_values(
-                file, Value(ValueSort.CLASS, *each), taken.name
-            )
-            if value.sort is ValueSort.FUNCTION
-        }
+        functions = {key for value in values if value.sort is ValueSort.CLASS for key in self._functions_of(file, value, taken.name)}
         if functions.isdisjoint(asking):
             return False
+        homes = [(path, self._evaluator.function_record((path, number)).owner) for path, number in functions & asking.keys()]
         for handed in file.links.handed:
             if handed.call == taken.end and handed.position == 0:
                 given = self._evaluator.values(file, handed.value)
-                return not all(
-                    value.sort is ValueSort.INSTANCE and (value.path, value.number) in self._reachable
-                    for value in given
-                )
+                return not all(value.sort is ValueSort.INSTANCE and self._is_of((value.path, value.number), homes) for value in given)
         return True
+
+    def _functions_of(self, file: LinkedFile, of_class: Value, name: str) -> Iterator[FunctionKey]:
+        """The functions that a class may have under a name; where it is called by its own, none of one below it."""
+        evaluator = self._evaluator
+        above = evaluator.above((of_class.path, of_class.number))
+        for value in evaluator.attribute_values(file, of_class, name):
+            if value.sort is not ValueSort.FUNCTION:
+                continue
+            record = evaluator.function_record((value.path, value.number))
+            if of_class.may_be_below or record.owner < 0 or (value.path, record.owner) in above:
+                yield value.path, value.number
+
+    def _is_of(self, key: ClassKey, homes: Collection[ClassKey]) -> bool:
+        """Whether instances of a class are of the family, or of all the classes whose methods they are given to."""
+        above = self._evaluator.above(key)
+        return key in self._reachable or all(home in above for home in homes)
 
     def _doubt_base(self, file: LinkedFile, start: int, name: str) -> None:
         self._usage.doubt(
@@ -962,7 +978,7 @@ class MemberUsage:
 
     def _check_lookups(self) -> None:
         """Code that looks attributes up by names that it works out."""
-        names = {self._evaluator.class_record(key).name.encode() for key in self.family} | _names_of_proxies(self._evaluator)
+        names = {self._evaluator.class_record(key).name.encode() for key in self.family} | names_of_proxies(self._evaluator)
         for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
@@ -982,7 +998,8 @@ class MemberUsage:
                 is_told = lookup.is_handed_on and self.is_private
                 if lookup.is_handed_on and not self.is_private and not self._is_asked_out_of_sight(file, lookup):
                     continue
-                is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values) and not lookup.is_handed_on)
+                hooks = WRITING_HOOKS if _WRITES.match(file.source.text, lookup.start) else READING_HOOKS
+                is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values, hooks) and not lookup.is_handed_on)
                 is_in_family = not is_told and is_asked
                 is_possible = (
                     self._may_be_any(values)
@@ -1006,6 +1023,7 @@ class MemberUsage:
                         f"what uses `__dict__` in {file.path} does not depend on `{self.spelling}`",
                         file.path,
                         use.start,
+                        of_names=True,
                     )
         self._check_tables_of_strangers()
         self._check_other_ways_to_namespaces()
@@ -1017,37 +1035,18 @@ class MemberUsage:
         is_reading = file.source.text.startswith("getattr", lookup.start)
         return not is_reading or self._may_be_asked_for() or _are_hooks_taken(self._evaluator)
 
-    def _is_proxy(self, values: Values) -> bool:
+    def _is_proxy(self, values: Values, hooks: Collection[str] = READING_HOOKS) -> bool:
         """Whether something may be an instance of another class that asks elsewhere for what it has not."""
         return any(
             (value.path, value.number) not in self._reachable
             and (
-                self._asks_elsewhere((value.path, value.number))
+                asks_elsewhere(self._evaluator, (value.path, value.number), hooks)
                 if value.sort is ValueSort.INSTANCE
-                else self._asks_metaclass((value.path, value.number))
+                else asks_metaclass(self._evaluator, (value.path, value.number), hooks)
             )
             for value in values
             if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS)
         )
-
-    def _asks_metaclass(self, key: ClassKey) -> bool:
-        """Whether a class has a metaclass that has a method for the names that it does not have."""
-        made_by = [
-            value
-            for each in self._evaluator.above(key)
-            if (origin := self._evaluator.class_record(each).metaclass) is not None
-            for value in self._evaluator.values(self._evaluator.file(each[0]), origin)
-        ]
-        return any(
-            self._asks_elsewhere((value.path, value.number))
-            if value.sort is ValueSort.CLASS
-            else value.sort is not ValueSort.FOREIGN
-            for value in made_by
-        )
-
-    def _asks_elsewhere(self, key: ClassKey) -> bool:
-        """Whether a class has a method for the names that its instances do not have."""
-        return any(self._evaluator.defines(each, hook) for each in self._evaluator.relatives(key) for hook in _READING_HOOKS)
 
     def _may_be_sought(self, file: LinkedFile, lookup: Lookup) -> bool:
         """Whether callers may hand the name to a parameter by which something is looked up, or a loop may come to it."""
@@ -1055,7 +1054,7 @@ class MemberUsage:
             texts = find(self._evaluator, file.path, lookup.binding)
             if texts is not None:
                 return self.name in texts
-        return True
+        return not is_never(self._evaluator, file.path, lookup.binding, self.name)
 
     def _begins_in(self, data: bytes) -> bool:
         """Whether a file makes names of a text that the private name begins with (`"_" + name`), at a glance."""
@@ -1095,16 +1094,14 @@ class MemberUsage:
 
     def _doubt_listing(self, file: LinkedFile, called: str, start: int) -> None:
         self._usage.doubt_reader(
-            f"what `{called}` gives in {file.path} is not looked into for `{self.spelling}`", file.path, start
+            f"what `{called}` gives in {file.path} is not looked into for `{self.spelling}`", file.path, start, of_names=True
         )
 
     def _may_list(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
         if not self._may_be_any(self._evaluator.values(file, handed.value)):
             return False
-        if self.is_private and passes_private_names_over(file, handed):
-            return False
-        if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
+        if self._evaluator.is_some_module(file, handed.value) or self._is_not_among(file, handed):
             return False
         called = set(map(self._evaluator.library_name, self._evaluator.values(file, handed.callee)))
         if called.isdisjoint(_LISTING):
@@ -1123,6 +1120,15 @@ class MemberUsage:
             return asked["name"] == self.spelling
         return self._is_key or self._begins_in(file.data)
 
+    def _is_not_among(self, file: LinkedFile, handed: Handed) -> bool:
+        """Whether what is done with the names that a call gives of something does not depend on this one."""
+        call = call_handing(file, handed)
+        return (
+            _without_names(file, handed)
+            or passes_name_over(self._evaluator, file, handed, self.name)
+            or (call is not None and handed.callee.name == _NAMESPACE_GIVEN and self._asks_for_others(file, call))
+        )
+
     def _check_other_ways_to_namespaces(self) -> None:
         """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""
         for file, start in self._other_ways_to_namespaces():
@@ -1130,6 +1136,7 @@ class MemberUsage:
                 f"what takes all names of an instance in {file.path} does not depend on `{self.spelling}`",
                 file.path,
                 start,
+                of_names=True,
             )
 
     def _other_ways_to_namespaces(self) -> Iterator[tuple[LinkedFile, int]]:
@@ -1142,7 +1149,7 @@ class MemberUsage:
             for text in file.links.texts:
                 is_asked = text.words.rpartition(".")[2] == NAMESPACE and text.callee.name not in _ONLY_ASKING
                 owner = text.arguments[0] if text.callee.name in LOOKUPS and text.arguments else UNKNOWN
-                if is_asked and text.call >= 0 and self._may_be_ours(file, owner):
+                if is_asked and text.call >= 0 and self._may_be_ours(file, owner) and not self._is_asked_for_others(file, text):
                     yield file, text.start
             yield from ((file, start) for start in asked_by_text(file, NAMESPACE))
         for path in self._linkage.lookup_paths:
@@ -1153,6 +1160,18 @@ class MemberUsage:
                 is_begun = lookup.prefix.startswith("__") and lookup.may_find(NAMESPACE)
                 if is_begun and self._may_be_ours(there, lookup.receiver):
                     yield there, lookup.start
+
+    def _is_asked_for_others(self, file: LinkedFile, text: TextUse) -> bool:
+        """Whether a namespace that is asked for by its name (`getattr(hive, "__dict__", {})`) is only asked for other names."""
+        call = syntax_tree(file.data).lookups.get(text.start)
+        return call is not None and text.words == NAMESPACE and text.callee.name == "getattr" and self._asks_for_others(file, call)
+
+    def _asks_for_others(self, file: LinkedFile, namespace: ast.expr) -> bool:
+        """Whether a namespace is only asked for other names."""
+        asked = names_asked_for(file, namespace)
+        if asked is None or self.name in asked or self.spelling in asked:
+            return False
+        return ANY_NAME not in asked or not (self._is_key or self._begins_in(file.data))
 
     def _has_own(self, file: LinkedFile, use: AttributeUse) -> bool:
         """Whether all that may be called is a method of the project's own."""
@@ -1197,6 +1216,11 @@ class MemberUsage:
         text = file.source.text
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
         if _is_held_against_like(text, use.start) or _HELD_AGAINST_NOTHING.match(text, use.end) or _is_let_go(file, use):
+            return False
+        if namespace_passes_name_over(self._evaluator, file, use.end, self.name):
+            return False
+        taken = syntax_tree(file.data).attributes.get(use.end)
+        if taken is not None and not is_ours and self._asks_for_others(file, taken):
             return False
         asked = _ONE_NAME_AFTER.match(text, use.end) or _name_asked_before(before)
         if asked is None:
@@ -1273,12 +1297,13 @@ class MemberUsage:
                 callees = self._evaluator.values(file, handed.callee)
                 place = Place(file.path, handed.start, handed.end, PlaceSort.READ)
                 names = set(map(self._evaluator.library_name, callees)) - {""}
-                if names & _ASKING_MEMBERS and not _without_names(file, handed):
+                if names & _ASKING_MEMBERS and not self._is_not_among(file, handed):
                     self._usage.doubt(
                         f"what `{sorted(names)[0]}` gives in {file.path} is not looked into for "
                         f"`{self.spelling}`",
                         file.path,
                         handed.start,
+                        of_names=True,
                     )
                 elif not self.is_private:
                     check_handed(
@@ -1353,30 +1378,17 @@ def _handed_instances(
 
 
 @once_a_version
-def _names_of_proxies(evaluator: Evaluator) -> frozenset[bytes]:
-    """The names of the classes that ask elsewhere for what their instances do not have, and of those below them."""
-    asking = [
-        (file.path, number)
-        for file in evaluator.linkage.mentioning_any(_READING_HOOKS)
-        for number in range(len(file.links.classes))
-        if any(evaluator.defines((file.path, number), hook) for hook in _READING_HOOKS)
-    ]
-    family = {each for key in asking for each in (key, *evaluator.below(key))}
-    return frozenset(evaluator.class_record(each).name.encode() for each in family)
-
-
-@once_a_version
 def _are_hooks_taken(evaluator: Evaluator) -> bool:
     """Whether a method that is asked for names goes about as a value, or bears another name, too."""
     return any(
-        any(use.end not in file.links.called for hook in _READING_HOOKS for use in file.links.attributes_by_name.get(hook, ()))
+        any(use.end not in file.links.called for hook in READING_HOOKS for use in file.links.attributes_by_name.get(hook, ()))
         or any(
             Role.READ in file.facts.roles(names[hook])
             for names in file.class_bindings.values()
-            for hook in _READING_HOOKS
+            for hook in READING_HOOKS
             if hook in names
         )
-        for file in evaluator.linkage.mentioning_any(_READING_HOOKS)
+        for file in evaluator.linkage.mentioning_any(READING_HOOKS)
     )
 
 

@@ -16,10 +16,15 @@ _PACKAGE_MARK = "__init__.py"
 STAR = lazy_pattern(rb"import(?:\s|\\)*\(?\s*\*")
 # Few files hold any of these words, by which modules are loaded or found while the program runs.
 LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
+# The name of a module that is written out, or the own one of the module with something behind it.
+_WRITTEN_NAME = rb"(?:[\"'][\w.]+[\"']|__name__(?:\s*\+\s*[\"'][\w.]+[\"'])?)"
 # What puts something among the loaded modules under a name that is worked out, that of the module itself aside.
 _PUT_UNDER_ANY_NAME = lazy_pattern(
-    rb"modules\s*(?:\[(?!\s*(?:[\"'][\w.]+[\"']|__name__)\s*\])[^\]\n]*\]\s*=(?!=)"
-    rb"|\.\s*(?:(?:setdefault|__setitem__)\s*\((?!\s*(?:[\"'][\w.]+[\"']|__name__)\s*,)|update\s*\())"
+    rb"modules\s*(?:\[(?!\s*%b\s*\])[^\]\n]*\]\s*=(?!=)|\.\s*(?:(?:setdefault|__setitem__)\s*\((?!\s*%b\s*,)|update\s*\())"
+    % (_WRITTEN_NAME, _WRITTEN_NAME)
+)
+_PUT_UNDER_WRITTEN_NAME = lazy_pattern(
+    rb"modules\s*(?:\[|\.\s*(?:setdefault|__setitem__)\s*\()\s*(__name__\s*\+\s*)?[\"']([\w.]+)[\"']\s*(?:\]\s*=(?!=)|,)"
 )
 TEST_FOLDERS = frozenset({"test", "tests", "testing"})
 
@@ -89,6 +94,11 @@ def is_test(path: str) -> bool:
     name = pure.stem
     is_named_so = name.startswith("test_") or name.endswith("_test") or name in ("conftest", "tests")
     return is_named_so or not TEST_FOLDERS.isdisjoint(pure.parts[:-1])
+
+
+def names_put_among_modules(data: bytes, module: str) -> set[str]:
+    """The names under which the file of a module puts something among the loaded ones, where they are written out."""
+    return {module * bool(own) + name.decode() for own, name in _PUT_UNDER_WRITTEN_NAME.findall(data)}
 
 
 def puts_modules_anywhere(data: bytes) -> bool:

@@ -3,9 +3,11 @@ its body that puts them among its variables, or from a table of names."""
 
 from __future__ import annotations
 
+import ast
 from collections.abc import Iterator
 
-from zephyrun.facts import ScopeKind
+from zephyrun.facts import ScopeKind, Text
+from zephyrun.link_facts import Handed, OriginSort
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.texts import PUTS_UNDER_NAME, is_part_of_name
 from zephyrun.linking.usage import Usage
@@ -19,6 +21,8 @@ _N_OF_BASES = 1
 _SPREAD_OUT = "*"
 _TABLE = "__dict__"
 _SETS_WORKED_OUT = lazy_pattern(PUTS_UNDER_NAME)
+# Methods of texts that are handed what stands between the parts of one.
+_CUTTING = frozenset("replace split rsplit strip lstrip rstrip partition rpartition".split())
 _OWN_VARIABLES = frozenset({"locals()", "vars()"})
 
 
@@ -30,8 +34,14 @@ def doubt_names_given(evaluator: Evaluator, usage: Usage, name: str) -> None:
             assert file is not None, "it has places"
             around = file.facts.outermost_function(start) if is_near else None
             texts = file.facts.texts if around is None else file.facts.texts_between(around.start, around.end)
-            if any(text.use != "documentation" and is_part_of_name(text.words, name) for text in texts):
+            if any(_is_part(text, name) for text in texts):
                 usage.doubt(f"no class in {path} gets `{name}` by a name that is worked out", path, start)
+
+
+def _is_part(text: Text, name: str) -> bool:
+    """Whether a name may be made of a text; one at which other texts are cut up, or which stands for such a one, is no part."""
+    is_between = text.use == "argument" and text.beside in _CUTTING
+    return text.use != "documentation" and not is_between and is_part_of_name(text.words, name)
 
 
 def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]]:
@@ -44,9 +54,25 @@ def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]
         brings_names = handed.position > _N_OF_BASES or handed.keyword == _SPREAD_OUT
         # The cheap question first: to find out what is called takes long.
         is_making = brings_names and handed.callee.name in _CALLED_SO
-        if is_making and any(evaluator.library_name(each) in _MAKING for each in evaluator.values(file, handed.callee)):
+        if (
+            is_making
+            and any(evaluator.library_name(each) in _MAKING for each in evaluator.values(file, handed.callee))
+            and not _is_written_out(evaluator, file, handed)
+        ):
             # A table that is not written there may come from anywhere in the file.
             yield handed.start, file.source.text.startswith("{", handed.start)
     for exposure in file.facts.exposures:
         if exposure.what in _OWN_VARIABLES and file.facts.scopes[exposure.scope].kind is ScopeKind.CLASS:
             yield exposure.start, True
+
+
+def _is_written_out(evaluator: Evaluator, file: LinkedFile, handed: Handed) -> bool:
+    """Whether the names that a call brings all stand there, as keys of a table or as keywords."""
+    match ast.parse(file.source.text[handed.start : handed.end].strip(), mode="eval").body:
+        case ast.Dict(keys=keys):
+            return all(isinstance(each, ast.Constant) for each in keys)
+        case ast.Call(args=[], keywords=keywords):
+            called = evaluator.values(file, handed.value.parts[0]) if handed.value.sort is OriginSort.CALL else ()
+            is_table = set(map(evaluator.library_name, called)) == {"builtins.dict"}
+            return is_table and all(each.arg is not None for each in keywords)
+    return False

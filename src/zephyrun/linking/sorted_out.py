@@ -1,20 +1,17 @@
 """Where code goes through values and keeps only what is of certain classes (`[each for each in vars().values() if
-isinstance(each, Hive)]`): a function is none of these. So, too, where it goes through names and passes private ones over."""
+isinstance(each, Hive)]`): a function is none of these."""
 
 from __future__ import annotations
 
 import ast
-from collections.abc import Callable
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import Handed
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
 from zephyrun.linking.values import Evaluator
 
 _LISTING = frozenset({"values", "items"})
-_BEGINS_WITH = "startswith"
 # What gives the same elements again.
 _COPYING = frozenset({"list", "tuple", "sorted"})
 _TRIVIAL_BASES = frozenset({"builtins.object", "abc.ABC", "typing.Generic"})
@@ -29,36 +26,9 @@ def are_functions_left_out(evaluator: Evaluator, file: LinkedFile, start: int) -
     if listing is None:
         return False
     is_pairs = called_name(listing) == "items"
-    loop = _loop_over(tree, listing)
-    variable = _name_in(loop.target, 1 if is_pairs else None) if loop is not None else ""
+    loop = loop_over(tree, listing)
+    variable = name_in(loop.target, 1 if is_pairs else None) if loop is not None else ""
     return loop is not None and bool(variable) and sorts_out_functions(evaluator, file, loop, variable)
-
-
-def passes_private_names_over(file: LinkedFile, handed: Handed) -> bool:
-    """Whether the names that a call gives of what it is handed (`dir(hive)`, `vars(hive).items()`) are only gone through, and
-    nothing is done with those that begin with an underline."""
-    if _BEGINS_WITH not in file.source.text:
-        return False
-    tree = syntax_tree(file.data)
-    word = tree.attributes.get(handed.call) or tree.names.get(handed.call - len(handed.callee.name))
-    listing = tree.around[word] if word is not None else None
-    if not isinstance(listing, ast.Call) or listing.func is not word:
-        return False
-    method = tree.around[listing]
-    is_pairs = isinstance(method, ast.Attribute) and method.attr == "items"
-    loop = _loop_over(tree, tree.around[method] if is_pairs else listing)
-    variable = _name_in(loop.target, 0 if is_pairs else None) if loop is not None else ""
-    if loop is None or not variable:
-        return False
-    if isinstance(loop, ast.comprehension):
-        return _is_asked_first(loop.ifs, lambda test: _is_public(test, variable), variable)
-    only = loop.body[0]
-    if not isinstance(only, ast.If) or only.orelse or loop.orelse or _is_read_outside(file, loop, variable):
-        return False
-    if isinstance(only.body[0], ast.Continue):
-        tests = only.test.values if isinstance(only.test, ast.BoolOp) and isinstance(only.test.op, ast.Or) else [only.test]
-        return _is_asked_first(tests, lambda test: _is_private(test, variable), variable)
-    return len(loop.body) == 1 and _is_asked_first([only.test], lambda test: _is_public(test, variable), variable)
 
 
 def sorts_out_functions(
@@ -70,10 +40,10 @@ def sorts_out_functions(
     only = loop.body[0]
     if len(loop.body) > 1 or not isinstance(only, ast.If) or only.orelse or loop.orelse:
         return False
-    return not _is_read_outside(file, loop, variable) and _asks_for_class(evaluator, file, [only.test], variable)
+    return not is_read_outside(file, loop, variable) and _asks_for_class(evaluator, file, [only.test], variable)
 
 
-def _is_read_outside(file: LinkedFile, loop: ast.For | ast.AsyncFor, variable: str) -> bool:
+def is_read_outside(file: LinkedFile, loop: ast.For | ast.AsyncFor, variable: str) -> bool:
     """Whether what a loop went through last may be read where it is over: anywhere, unless it is in a function."""
     tree, facts = syntax_tree(file.data), file.facts
     inside = range(tree.start_of(loop), tree.end_of(loop))
@@ -98,7 +68,7 @@ def _listing_of(tree: SyntaxTree, name: ast.Name) -> ast.Call | None:
     return listing if isinstance(listing, ast.Call) and listing.func is method else None
 
 
-def _loop_over(tree: SyntaxTree, given: ast.AST) -> ast.For | ast.comprehension | None:
+def loop_over(tree: SyntaxTree, given: ast.AST) -> ast.For | ast.comprehension | None:
     """The loop that goes through what an expression gives, or through a copy of it."""
     around = tree.around[given]
     while isinstance(around, ast.Call) and called_name(around) in _COPYING and around.args == [given] and not around.keywords:
@@ -106,7 +76,7 @@ def _loop_over(tree: SyntaxTree, given: ast.AST) -> ast.For | ast.comprehension 
     return around if isinstance(around, ast.comprehension | ast.For) and around.iter is given else None
 
 
-def _name_in(target: ast.expr, place: int | None) -> str:
+def name_in(target: ast.expr, place: int | None) -> str:
     """The variable that a loop gives what it goes through, or what stands at a place of each pair; "" for none."""
     if place is not None:
         if not isinstance(target, ast.Tuple) or len(target.elts) != len(("name", "value")):
@@ -115,27 +85,10 @@ def _name_in(target: ast.expr, place: int | None) -> str:
     return target.id if isinstance(target, ast.Name) else ""
 
 
-def _is_public(test: ast.expr, variable: str) -> bool:
-    return isinstance(test, ast.UnaryOp) and isinstance(test.op, ast.Not) and _is_private(test.operand, variable)
-
-
-def _is_private(test: ast.expr, variable: str) -> bool:
-    """Whether a test is that a name begins with an underline."""
-    match test:
-        case ast.Call(func=ast.Attribute(value=ast.Name(id=asked), attr=method), args=[ast.Constant(value="_")], keywords=[]):
-            return asked == variable and method == _BEGINS_WITH
-    return False
-
-
 def _asks_for_class(evaluator: Evaluator, file: LinkedFile, tests: list[ast.expr], variable: str) -> bool:
-    """Whether conditions that all must hold begin with one that no function fulfils."""
-    return _is_asked_first(tests, lambda test: _is_of_class(evaluator, file, test, variable), variable)
-
-
-def _is_asked_first(tests: list[ast.expr], is_sought: Callable[[ast.expr], bool], variable: str) -> bool:
-    """Whether what is sought is the first of some conditions, but for those that do not ask the variable."""
+    """Whether the first condition of several, but for those that do not ask the variable, is one that no function fulfils."""
     for operand in (part for test in tests for part in _joined_by_and(test)):
-        if is_sought(operand):
+        if _is_of_class(evaluator, file, operand, variable):
             return True
         if any(isinstance(node, ast.Name) and node.id == variable for node in ast.walk(operand)):
             return False

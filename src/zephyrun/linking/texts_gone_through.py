@@ -40,6 +40,11 @@ def texts_gone_through(evaluator: Evaluator, path: str, binding: int) -> Texts:
     return _all_of(reading.of_target(each) if each is not None else None for each in targets)
 
 
+def texts_in(evaluator: Evaluator, file: LinkedFile, collection: ast.expr) -> Texts:
+    """The texts in a collection; `None` where something else may be in it."""
+    return _Reading(evaluator, file).elements(collection, _WHOLE)
+
+
 class _Reading:
     """Reads what is written out in a file; `asked` are the variables on the way."""
 
@@ -57,9 +62,9 @@ class _Reading:
         given: ast.AST = target if place == _WHOLE else around
         loop = self._tree.around[given]
         has_rest = isinstance(around, ast.Tuple) and any(isinstance(each, ast.Starred) for each in around.elts)
-        return self._elements(loop.iter, place) if isinstance(loop, _LOOPS) and loop.target is given and not has_rest else None
+        return self.elements(loop.iter, place) if isinstance(loop, _LOOPS) and loop.target is given and not has_rest else None
 
-    def _elements(self, node: ast.expr, place: int) -> Texts:
+    def elements(self, node: ast.expr, place: int) -> Texts:
         """The texts in a collection, or those at one place in each of its elements."""
         match node:
             case ast.Tuple() | ast.List() | ast.Set():
@@ -67,9 +72,9 @@ class _Reading:
             case ast.Dict() if place == _WHOLE:
                 return _all_of(_text_at(each, _WHOLE) if each is not None else None for each in node.keys)
             case ast.IfExp(body=first, orelse=second) | ast.BinOp(left=first, op=ast.Add(), right=second):
-                return _all_of(self._elements(each, place) for each in (first, second))
+                return _all_of(self.elements(each, place) for each in (first, second))
             case ast.Subscript(value=inner, slice=ast.Slice()):
-                return self._elements(inner, place)
+                return self.elements(inner, place)
             case ast.Call():
                 return self._given_by(node, place)
             case ast.Name():
@@ -83,13 +88,13 @@ class _Reading:
         """What a call gives that makes another collection of one."""
         match call:
             case ast.Call(func=ast.Name(id=name), args=[inner], keywords=keywords) if name in _GIVING_AGAIN and self._is_builtin(call.func):
-                return self._elements(inner, place) if name == "sorted" or not keywords else None
+                return self.elements(inner, place) if name == "sorted" or not keywords else None
             case ast.Call(func=ast.Name(id="enumerate"), args=[inner], keywords=[]) if place == 1 and self._is_builtin(call.func):
-                return self._elements(inner, _WHOLE)
+                return self.elements(inner, _WHOLE)
             case ast.Call(func=ast.Attribute(value=ast.Dict() | ast.Name() | ast.Attribute() as inner, attr="items"), args=[], keywords=[]) if place == 0:
-                return self._elements(inner, _WHOLE)
+                return self.elements(inner, _WHOLE)
             case ast.Call(func=ast.Attribute(value=ast.Dict() | ast.Name() | ast.Attribute() as inner, attr="keys"), args=[], keywords=[]):
-                return self._elements(inner, place)
+                return self.elements(inner, place)
             case ast.Call(func=ast.Attribute(value=ast.Constant(value=str(words)), attr="split"), args=[], keywords=[]) if place == _WHOLE:
                 return frozenset(words.split())
         return None
@@ -135,7 +140,7 @@ class _Reading:
             return None
         values = [*inner._values_given(binding)]
         are_fixed = all(isinstance(each, ast.Tuple) for each in values) or inner._stays_as_it_is(binding)
-        return _all_of(inner._elements(each, place) if each is not None else None for each in values) if are_fixed else None
+        return _all_of(inner.elements(each, place) if each is not None else None for each in values) if are_fixed else None
 
     def _of_import(self, binding: int, place: int) -> Texts:
         linkage, file = self._evaluator.linkage, self._file

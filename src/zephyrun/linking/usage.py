@@ -89,13 +89,15 @@ class Doubt(NamedTuple):
     """Something that could read the name while the program runs, and that no reading of the code can
     clear. `what` is the sentence that a person vouches for; it holds no lines. Those `of_outsiders` are
     about code outside the project that uses the name, for which an old name can be kept; those `of_reader` about a
-    module of the project, for which the settings may give the word."""
+    module of the project, for which the settings may give the word; those `of_names` about what goes through the names
+    of something, or works some out, which may come to a new name as well."""
 
     what: str
     path: str
     start: int
     of_outsiders: bool = False
     of_reader: bool = False
+    of_names: bool = False
 
 
 class Sought(NamedTuple):
@@ -160,23 +162,30 @@ class Usage:
         """Add references."""
         self.places.update(places)
 
-    def doubt_reader(self, what: str, path: str, start: int = 0) -> None:
+    def doubt_reader(self, what: str, path: str, start: int = 0, *, of_names: bool = False) -> None:
         """Add a doubt about a file that reads names, or the assumption that it minds none where somebody says so."""
         if path in self.harmless:
             self.assume(minds_no_names(self.harmless[path]))
         else:
-            self.doubt(what, path, start, of_reader=True)
+            self.doubt(what, path, start, of_reader=True, of_names=of_names)
 
     def doubt_lookup(self, path: str, start: int) -> None:
         """Add a doubt about a file that looks names up which it works out."""
-        self.doubt_reader(f"nothing in {path} looks up `{self.target.written}` by a name that it works out", path, start)
+        self.doubt_reader(f"nothing in {path} looks up `{self.target.written}` by a name that it works out", path, start, of_names=True)
 
     def doubt(
-        self, what: str, path: str, start: int = 0, *, of_outsiders: bool = False, of_reader: bool = False
+        self,
+        what: str,
+        path: str,
+        start: int = 0,
+        *,
+        of_outsiders: bool = False,
+        of_reader: bool = False,
+        of_names: bool = False,
     ) -> None:
         """Add a doubt, each sentence once."""
         if all(each.what != what for each in self.doubts):
-            self.doubts.append(Doubt(what, path, start, of_outsiders, of_reader))
+            self.doubts.append(Doubt(what, path, start, of_outsiders, of_reader, of_names))
 
     def obstruct(self, reason: str, path: str, start: int = 0) -> None:
         """Add an obstacle, each sentence once."""

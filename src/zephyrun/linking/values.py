@@ -36,7 +36,7 @@ from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_dept
 from zephyrun.linking.library_calls import KEPT_UNDER, NAMED_LIKE_BUILTINS
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, Named
-from zephyrun.linking.modules import puts_modules_anywhere
+from zephyrun.linking.modules import names_put_among_modules, puts_modules_anywhere
 from zephyrun.linking.modules_about import ModulesAbout
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
@@ -100,7 +100,6 @@ _PUTS_AMONG_MODULES = lazy_pattern(
     rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
     rb"sys\s*\.\s*modules[ \t]*(?:[\r\n;#]|\Z)|import\b[^\n]*\bmodules\b|setitem\b"
 )
-_PUT_AMONG_MODULES = lazy_pattern(rb"modules\s*(?:\[|\.\s*(?:setdefault|__setitem__)\s*\()\s*[\"']([\w.]+)[\"']\s*(?:\]\s*=(?!=)|,)")
 # What makes modules that are something more.
 _MODULE_CLASS = "ModuleType"
 _DERIVES_MODULES = lazy_pattern(rb"class\s+\w+\s*\([^()\n]*ModuleType")
@@ -531,9 +530,11 @@ class Evaluator:
     @cached_property
     def _modules_put(self) -> frozenset[str]:
         """The names under which something is put among the loaded modules."""
-        contents = (self.linkage.contents[path] for path in self.linkage.paths_mentioning("modules"))
-        found = (name for data in contents if isinstance(data, bytes) for name in _PUT_AMONG_MODULES.findall(data))
-        return frozenset(name.decode() for name in found)
+        contents = ((path, self.linkage.contents[path]) for path in self.linkage.paths_mentioning("modules"))
+        found = (
+            names_put_among_modules(data, self.linkage.modules.get(path, "")) for path, data in contents if isinstance(data, bytes)
+        )
+        return frozenset[str]().union(*found)
 
     @property
     def are_modules_put(self) -> bool:
