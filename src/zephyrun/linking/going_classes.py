@@ -7,7 +7,7 @@ from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import Role
 from zephyrun.languages.python.told_texts import is_told
-from zephyrun.link_facts import Handed, OriginSort
+from zephyrun.link_facts import UNKNOWN, Handed, Origin, OriginSort
 from zephyrun.linking.exports import export_ranges
 from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
@@ -37,6 +37,7 @@ _GIVEN_ERRORS = ("exc_info", "excepthook", "__exit__", "__aexit__")
 # What stands before a class that is caught, and before one that is a value rather than a type.
 _CATCHES = lazy_pattern(r"\bexcept\s*\(?[\w.,\s]*\Z")
 _GIVES_VALUE = lazy_pattern(r"=\s*[\w.\[({,\s]*\Z")
+_CLOSES_KEY = lazy_pattern(r"\s*\]")
 _ENDS_IN_CALL = lazy_pattern(r"[)\]](?:\s*\.\s*\w+)?\Z")
 _LONGEST_NAME = 100
 # Where classes are compared with each other.
@@ -149,7 +150,7 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
         return is_decorating or is_asked or _KEYWORD_OF_CLASS.search(head) is not None
     if compared := _COMPARED_BEHIND.match(text, end) or _COMPARED_BEFORE.search(before):
         return _may_be_kept_by_comparison(evaluator, compared[0].strip(), text[statement.start : statement.end])
-    if _CATCHES.search(before):
+    if _CATCHES.search(before) or _is_sought_in_table(evaluator, file, end):
         return False
     is_typed = statement.sort in ("functiondef", "asyncfunctiondef", "annassign")
     if is_typed:
@@ -157,14 +158,43 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
     return not is_typed or _GIVES_VALUE.search(before) is not None or _IN_LAMBDA.search(before) is not None
 
 
+def _is_sought_in_table(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
+    """Whether a class that ends at an offset is the key by which something is taken out of a dictionary (`WAYS[type(hive)]`)."""
+    if _CLOSES_KEY.match(file.source.text, end) is None:
+        return False
+    tree = syntax_tree(file.data)
+    key = _expression_before(file, end) or next((each for each in tree.names.values() if tree.end_of(each) == end), None)
+    match tree.around[key] if key is not None else None:
+        case ast.Subscript(value=ast.Name() | ast.Attribute() as table, slice=index, ctx=ast.Load()) if index is key:
+            values = evaluator.values(file, _origin_of(file, table))
+            return all(value.sort is ValueSort.MAPPING for value in values)
+    return False
+
+
+def _origin_of(file: LinkedFile, node: ast.Name | ast.Attribute) -> Origin:
+    """What a name or attribute is a value of."""
+    tree = syntax_tree(file.data)
+    if isinstance(node, ast.Name):
+        reference = file.facts.reference_by_start.get(tree.start_of(node))
+        return Origin(OriginSort.NAME, node.id, reference.binding) if reference is not None else UNKNOWN
+    end = tree.end_of(node)
+    uses = [use for use in file.links.attributes_by_name.get(node.attr, ()) if use.end == end]
+    return Origin(OriginSort.ATTRIBUTE, node.attr, -1, (uses[0].receiver,)) if uses else UNKNOWN
+
+
 def _start_of_expression(file: LinkedFile, end: int) -> int:
     """Where the call begins that ends at an offset, or the attribute of what is no name, else that offset."""
     if _ENDS_IN_CALL.search(file.source.text, max(end - _LONGEST_NAME, 0), end) is None:
         return end
+    node = _expression_before(file, end)
+    return syntax_tree(file.data).start_of(node) if node is not None else end
+
+
+def _expression_before(file: LinkedFile, end: int) -> ast.expr | None:
+    """The attribute or call that ends at an offset."""
     tree = syntax_tree(file.data)
     calls = (each for each in tree.around if isinstance(each, ast.Call) and tree.end_of(each) == end)
-    node = tree.attributes.get(end) or next(calls, None)
-    return tree.start_of(node) if node is not None else end
+    return tree.attributes.get(end) or next(calls, None)
 
 
 def _may_be_kept_by_comparison(evaluator: Evaluator, operator: str, statement: str) -> bool:

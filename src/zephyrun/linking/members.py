@@ -39,9 +39,9 @@ from zephyrun.linking.protocols import ASKED_BY_LIBRARY
 from zephyrun.linking.proxies import (
     ATTRIBUTE_HOOKS,
     READING_HOOKS,
-    WRITING_HOOKS,
     asks_elsewhere,
     asks_metaclass,
+    hooks_asked,
     names_of_proxies,
 )
 from zephyrun.linking.references import (
@@ -60,10 +60,9 @@ from zephyrun.linking.references import (
 )
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
-from zephyrun.linking.syntax_trees import syntax_tree
+from zephyrun.linking.syntax_trees import called_name, syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD, makes_classes, word_in_text
-from zephyrun.linking.texts_gone_through import texts_gone_through
-from zephyrun.linking.texts_handed import texts_handed
+from zephyrun.linking.texts_made import texts_made
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
 from zephyrun.linking.values import NAMED_TUPLES, Evaluator
@@ -118,6 +117,10 @@ _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
 # At a glance: a text that begins with an underscore and goes on with what is added or filled in.
 _BEGUN_PRIVATE = lazy_pattern(rb"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
+_BEGUN_PRIVATE_TEXT = lazy_pattern(r"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
+_IS_TEMPLATE = lazy_pattern("[{%]")
+# Letters before the quotes of a text.
+_LONGEST_PREFIX = len("rf")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _TEST_CASE = "TestCase"
 _SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
@@ -156,7 +159,6 @@ _TAKES_FROM_CLASS = lazy_pattern(
 _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
-_WRITES = lazy_pattern(r"[\w.()\s]*?(?:setattr|delattr)(?:__)?\s*\(")
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _ONLY_ASKING = frozenset({"hasattr"})
@@ -985,7 +987,7 @@ class MemberUsage:
             # A private name is seldom worked out: what is known to be of the family counts, and
             # everything where the name stands as a text, or begins like one that is put together.
             is_far = self.is_private and not self._stands_in_text
-            is_begun = is_far and self._begins_in(data)
+            is_begun = is_far and self._begins_in(path)
             if is_far and not is_begun and not any(name in data for name in names):
                 continue
             file = self._linkage.file(path)
@@ -998,7 +1000,7 @@ class MemberUsage:
                 is_told = lookup.is_handed_on and self.is_private
                 if lookup.is_handed_on and not self.is_private and not self._is_asked_out_of_sight(file, lookup):
                     continue
-                hooks = WRITING_HOOKS if _WRITES.match(file.source.text, lookup.start) else READING_HOOKS
+                hooks = hooks_asked(file, lookup)
                 is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values, hooks) and not lookup.is_handed_on)
                 is_in_family = not is_told and is_asked
                 is_possible = (
@@ -1049,19 +1051,38 @@ class MemberUsage:
         )
 
     def _may_be_sought(self, file: LinkedFile, lookup: Lookup) -> bool:
-        """Whether callers may hand the name to a parameter by which something is looked up, or a loop may come to it."""
-        for find in (texts_handed, texts_gone_through):
-            texts = find(self._evaluator, file.path, lookup.binding)
-            if texts is not None:
-                return self.name in texts
+        """Whether the name may be the one that is worked out: callers hand it in, or a loop comes to it."""
+        call = syntax_tree(file.data).lookups.get(lookup.start)
+        worked_out = call.args[1] if call is not None and called_name(call) in LOOKUPS and len(call.args) > 1 else None
+        texts = texts_made(self._evaluator, file, worked_out) if worked_out is not None else None
+        if texts is not None:
+            return self.name in texts
         return not is_never(self._evaluator, file.path, lookup.binding, self.name)
 
-    def _begins_in(self, data: bytes) -> bool:
-        """Whether a file makes names of a text that the private name begins with (`"_" + name`), at a glance."""
+    def _begins_in(self, path: str) -> bool:
+        """Whether a file makes names of a text that the private name begins with (`"_" + name`), which may be that one."""
         if not self.is_private:
             return False
+        data = self._linkage.contents[path]
         spelling = self.spelling.encode()
-        return self._stands_begun or any(map(spelling.startswith, _BEGUN_PRIVATE.findall(data)))
+        if self._stands_begun:
+            return True
+        is_begun = isinstance(data, bytes) and any(map(spelling.startswith, _BEGUN_PRIVATE.findall(data)))
+        file = self._linkage.file(path) if is_begun else None
+        return file is not None and any(self._may_become_it(file, match) for match in _BEGUN_PRIVATE_TEXT.finditer(file.source.text))
+
+    def _may_become_it(self, file: LinkedFile, begun: re.Match[str]) -> bool:
+        """Whether the name may be made of a text that begins at a place."""
+        if not self.spelling.startswith(begun[1]):
+            return False
+        tree = syntax_tree(file.data)
+        starts = range(begun.start(), begun.start() - _LONGEST_PREFIX - 1, -1)
+        node: ast.AST | None = next((tree.texts[start] for start in starts if start in tree.texts), None)
+        while node is not None and isinstance(outer := tree.around[node], ast.BinOp | ast.JoinedStr):
+            node = outer
+        texts = texts_made(self._evaluator, file, node) if isinstance(node, ast.BinOp | ast.JoinedStr) else None
+        # Something may be put behind what is made so, or filled into it.
+        return texts is None or any(self.spelling.startswith(each) or _IS_TEMPLATE.search(each) for each in texts)
 
     @cached_property
     def _stands_begun(self) -> bool:
@@ -1118,7 +1139,7 @@ class MemberUsage:
             return True
         if asked["name"] is not None:
             return asked["name"] == self.spelling
-        return self._is_key or self._begins_in(file.data)
+        return self._is_key or self._begins_in(file.path)
 
     def _is_not_among(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether what is done with the names that a call gives of something does not depend on this one."""
@@ -1171,7 +1192,7 @@ class MemberUsage:
         asked = names_asked_for(file, namespace)
         if asked is None or self.name in asked or self.spelling in asked:
             return False
-        return ANY_NAME not in asked or not (self._is_key or self._begins_in(file.data))
+        return ANY_NAME not in asked or not (self._is_key or self._begins_in(file.path))
 
     def _has_own(self, file: LinkedFile, use: AttributeUse) -> bool:
         """Whether all that may be called is a method of the project's own."""
@@ -1231,7 +1252,7 @@ class MemberUsage:
             return False
         if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
             return True
-        return self._is_key or self._begins_in(file.data)
+        return self._is_key or self._begins_in(file.path)
 
     @cached_property
     def _stands_in_class(self) -> bool:

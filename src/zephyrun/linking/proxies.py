@@ -6,21 +6,31 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection
 
-from zephyrun.link_facts import FunctionRecord
+from zephyrun.link_facts import FunctionRecord, Lookup
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.references import definitions_of
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
+from zephyrun.linking.texts_gone_through import texts_in
 from zephyrun.linking.value_sorts import ClassKey, ValueSort
 from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
 
 READING_HOOKS = ("__getattr__", "__getattribute__")
-WRITING_HOOKS = ("__setattr__", "__delattr__")
-ATTRIBUTE_HOOKS = (*READING_HOOKS, *WRITING_HOOKS)
+_WRITING_HOOK, _DELETING_HOOK = "__setattr__", "__delattr__"
+ATTRIBUTE_HOOKS = (*READING_HOOKS, _WRITING_HOOK, _DELETING_HOOK)
+_WRITES, _DELETES = (lazy_pattern(rf"[\w.()\s]*?{word}(?:__)?\s*\(") for word in ("setattr", "delattr"))
 _LOOKUPS = frozenset({"getattr", "hasattr", "setattr", "delattr"})
 # What is told about a text, or made of one, without asking anybody.
 _TELLING = frozenset({"len", "repr", "str", "isinstance", "format", "hash"})
 _NAMESPACE = "__dict__"
+
+
+def hooks_asked(file: LinkedFile, lookup: Lookup) -> Collection[str]:
+    """The methods that what looks an attribute up asks where an instance does not have it, or is given it."""
+    if _WRITES.match(file.source.text, lookup.start) is not None:
+        return (_WRITING_HOOK,)
+    return (_DELETING_HOOK,) if _DELETES.match(file.source.text, lookup.start) is not None else READING_HOOKS
 
 
 @once_a_version
@@ -66,11 +76,11 @@ def _hands_on(evaluator: Evaluator, key: ClassKey, hook: str) -> bool:
     functions = list(definitions_of(file, binding))
     n_given = len(file.links.sources.get(binding, ()))
     return len(functions) != n_given or not all(
-        isinstance(each, FunctionRecord) and not each.decorators and _asks_itself(file, each) for each in functions
+        isinstance(each, FunctionRecord) and not each.decorators and _asks_itself(evaluator, file, each) for each in functions
     )
 
 
-def _asks_itself(file: LinkedFile, record: FunctionRecord) -> bool:
+def _asks_itself(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
     """Whether a method asks nobody but its own instance for a name that it is handed, or for what it makes of that."""
     tree = syntax_tree(file.data)
     method = next((each for each in tree.definitions.values() if _is_at(tree, each, record)), None)
@@ -79,7 +89,7 @@ def _asks_itself(file: LinkedFile, record: FunctionRecord) -> bool:
     own, name = (each.arg for each in method.args.args[:2])
     asked = [each for each in ast.walk(method) if isinstance(each, ast.Name) and each.id == name]
     is_inside = any(isinstance(each, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda) for each in ast.walk(method) if each is not method)
-    return not is_inside and not any(_goes_on(tree, each, own) for each in asked)
+    return not is_inside and not any(_goes_on(evaluator, file, each, own) for each in asked)
 
 
 def _is_at(tree: SyntaxTree, node: ast.AST, record: FunctionRecord) -> bool:
@@ -87,22 +97,25 @@ def _is_at(tree: SyntaxTree, node: ast.AST, record: FunctionRecord) -> bool:
     return isinstance(node, ast.FunctionDef) and tree.start_of(node) + len("def ") == record.name_start
 
 
-def _goes_on(tree: SyntaxTree, part: ast.AST, own: str) -> bool:
+def _goes_on(evaluator: Evaluator, file: LinkedFile, part: ast.AST, own: str) -> bool:
     """Whether what a part of a method gives, a name or something made of one, may get to somebody else."""
+    tree = syntax_tree(file.data)
     around = tree.around[part]
     match around:
+        case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[asked]) if asked is not part:
+            return texts_in(evaluator, file, asked) is None
         case ast.Attribute() | ast.BinOp() | ast.UnaryOp() | ast.BoolOp() | ast.Compare() | ast.JoinedStr() | ast.FormattedValue():
-            return isinstance(getattr(part, "ctx", None), ast.Store) or _goes_on(tree, around, own)
+            return _goes_on(evaluator, file, around, own)
         case ast.If() | ast.Raise() | ast.Return() | ast.Assert():
             return False
         case ast.Call(func=called) if called is part:
-            return _goes_on(tree, around, own)
+            return _goes_on(evaluator, file, around, own)
         case ast.Call(args=arguments):
             return part not in arguments or not (_is_asking(around, own) or _is_raised(tree, around)) and (
-                called_name(around) not in _TELLING or _goes_on(tree, around, own)
+                called_name(around) not in _TELLING or _goes_on(evaluator, file, around, own)
             )
         case ast.Subscript(value=inner) if inner is part:
-            return _goes_on(tree, around, own)
+            return _goes_on(evaluator, file, around, own)
         case ast.Subscript(value=ast.Attribute(value=ast.Name(id=owner), attr=attribute)):
             return owner != own or attribute != _NAMESPACE
     return True

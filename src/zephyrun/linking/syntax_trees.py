@@ -22,7 +22,7 @@ class SyntaxTree(NamedTuple):
 
     `names` go by where they start, `attributes` by where they end, `lambdas` by where their first parameter
     starts, `definitions` by their name and where they end, calls that may be `lookups` of attributes by where
-    they or one of their texts starts; `patterns` are those of classes, `generators` the functions that yield.
+    they or one of their texts starts; `texts` go by where they start, with what is filled into them; `patterns` are those of classes, `generators` the functions that yield.
     `start_of` and `end_of` say where a part does.
     """
 
@@ -32,6 +32,7 @@ class SyntaxTree(NamedTuple):
     lambdas: dict[int, ast.Lambda]
     definitions: dict[tuple[str, int], ast.AST]
     lookups: dict[int, ast.Call]
+    texts: dict[int, ast.expr]
     patterns: list[ast.MatchClass]
     generators: set[ast.AST]
     start_of: Callable[[ast.AST], int]
@@ -43,7 +44,7 @@ def syntax_tree(data: bytes) -> SyntaxTree:
     """The tree of a file that can be parsed."""
     source = SourceText.from_bytes(data)
     start_of, end_of = position_readers(source)
-    found = SyntaxTree({}, {}, {}, {}, {}, {}, [], set(), start_of, end_of)
+    found = SyntaxTree({}, {}, {}, {}, {}, {}, {}, [], set(), start_of, end_of)
     with without_collector():
         rest: list[ast.AST] = [tree_of(source)]
         while rest:
@@ -58,6 +59,8 @@ def syntax_tree(data: bytes) -> SyntaxTree:
                 found.lambdas[min(map(start_of, parameters))] = node
             elif isinstance(node, ast.Yield | ast.YieldFrom):
                 found.generators.add(function_around(found, node))
+            elif isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, str)):
+                found.texts.setdefault(start_of(node), node)
             elif isinstance(node, ast.MatchClass):
                 found.patterns.append(node)
             elif isinstance(node, ast.Call) and "attr" in called_name(node):

@@ -32,12 +32,12 @@ def texts_gone_through(evaluator: Evaluator, path: str, binding: int) -> Texts:
     if binding < 0 or not file.facts.roles(binding) & BINDING_ROLES <= {Role.LOOP, Role.EACH}:
         return None
     reading = _Reading(evaluator, file)
-    if reading.may_be_set_elsewhere(binding):
+    if may_be_set_elsewhere(evaluator, file, binding):
         return None
     names = syntax_tree(file.data).names
     references = (file.facts.references[index] for index in file.facts.bindings[binding].references)
     targets = [names.get(each.start) for each in references if each.role in (Role.LOOP, Role.EACH)]
-    return _all_of(reading.of_target(each) if each is not None else None for each in targets)
+    return all_texts_of(reading.of_target(each) if each is not None else None for each in targets)
 
 
 def texts_in(evaluator: Evaluator, file: LinkedFile, collection: ast.expr) -> Texts:
@@ -68,11 +68,11 @@ class _Reading:
         """The texts in a collection, or those at one place in each of its elements."""
         match node:
             case ast.Tuple() | ast.List() | ast.Set():
-                return _all_of(_text_at(each, place) for each in node.elts)
+                return all_texts_of(_text_at(each, place) for each in node.elts)
             case ast.Dict() if place == _WHOLE:
-                return _all_of(_text_at(each, _WHOLE) if each is not None else None for each in node.keys)
+                return all_texts_of(_text_at(each, _WHOLE) if each is not None else None for each in node.keys)
             case ast.IfExp(body=first, orelse=second) | ast.BinOp(left=first, op=ast.Add(), right=second):
-                return _all_of(self.elements(each, place) for each in (first, second))
+                return all_texts_of(self.elements(each, place) for each in (first, second))
             case ast.Subscript(value=inner, slice=ast.Slice()):
                 return self.elements(inner, place)
             case ast.Call():
@@ -117,7 +117,7 @@ class _Reading:
                 found.append(self._of_classes((value.path, value.number), node.attr, place))
             else:
                 return None
-        return _all_of(found) if found else None
+        return all_texts_of(found) if found else None
 
     def _of_classes(self, key: tuple[str, int], name: str, place: int) -> Texts:
         """The texts in what a class, or one above or below it, has by a name."""
@@ -126,7 +126,7 @@ class _Reading:
         bound = [(path, binding) for path, binding in bindings if binding is not None]
         if not bound or evaluator.is_set(name) or evaluator.unknown_above(key):
             return None
-        return _all_of(self._of_binding(evaluator.file(path), binding, place) for path, binding in bound)
+        return all_texts_of(self._of_binding(evaluator.file(path), binding, place) for path, binding in bound)
 
     def _of_binding(self, file: LinkedFile, binding: int, place: int) -> Texts:
         """The texts in a variable that is given collections which are written out, and no others."""
@@ -136,11 +136,11 @@ class _Reading:
         roles = file.facts.roles(binding) & BINDING_ROLES
         if roles == {Role.IMPORT}:
             return inner._of_import(binding, place)
-        if roles != {Role.ASSIGN} or inner.may_be_set_elsewhere(binding):
+        if roles != {Role.ASSIGN} or may_be_set_elsewhere(inner._evaluator, file, binding):
             return None
         values = [*inner._values_given(binding)]
         are_fixed = all(isinstance(each, ast.Tuple) for each in values) or inner._stays_as_it_is(binding)
-        return _all_of(inner.elements(each, place) if each is not None else None for each in values) if are_fixed else None
+        return all_texts_of(inner.elements(each, place) if each is not None else None for each in values) if are_fixed else None
 
     def _of_import(self, binding: int, place: int) -> Texts:
         linkage, file = self._evaluator.linkage, self._file
@@ -150,16 +150,7 @@ class _Reading:
                 path = linkage.find_module(linkage.module_of_import(file, use), file.path) if use.name else None
                 there = linkage.file(path) if path is not None else None
                 found.append(self._of_binding(there, there.module_bindings.get(use.name, -1), place) if there is not None else None)
-        return _all_of(found) if found else None
-
-    def may_be_set_elsewhere(self, binding: int) -> bool:
-        """Whether something may give a variable another value than its own file shows."""
-        record, facts = self._file.facts.bindings[binding], self._file.facts
-        kind = facts.scopes[record.scope].kind
-        if kind is ScopeKind.FUNCTION:
-            return False
-        is_written = bool(self._evaluator.linkage.paths_writing_to_others(record.name))
-        return is_written or record.name in self._evaluator.names_set or "globals" in self._file.source.text
+        return all_texts_of(found) if found else None
 
     def _values_given(self, binding: int) -> Iterator[ast.expr | None]:
         """What statements give a variable; `None` for what is no plain assignment."""
@@ -212,6 +203,15 @@ class _Reading:
         return isinstance(outer, _LOOPS) and outer.iter is node
 
 
+def may_be_set_elsewhere(evaluator: Evaluator, file: LinkedFile, binding: int) -> bool:
+    """Whether something may give a variable another value than its own file shows."""
+    record, facts = file.facts.bindings[binding], file.facts
+    if facts.scopes[record.scope].kind is ScopeKind.FUNCTION:
+        return False
+    is_written = bool(evaluator.linkage.paths_writing_to_others(record.name))
+    return is_written or record.name in evaluator.names_set or "globals" in file.source.text
+
+
 def _text_at(node: ast.expr, place: int) -> Texts:
     """The text that an element is, or has at a place."""
     if place != _WHOLE:
@@ -222,7 +222,7 @@ def _text_at(node: ast.expr, place: int) -> Texts:
     return frozenset({node.value}) if isinstance(node, ast.Constant) and isinstance(node.value, str) else None
 
 
-def _all_of(parts: Iterable[Texts]) -> Texts:
+def all_texts_of(parts: Iterable[Texts]) -> Texts:
     """All texts of some parts; `None` where one of them may be something else."""
     found: frozenset[str] = frozenset()
     for part in parts:

@@ -738,7 +738,7 @@ class Evaluator:
         if not found:
             return _NOTHING_KNOWN
         found += list(self._grown(found, given))
-        if name in self.names_set or any(map(self._sets_any_name, relatives)):
+        if self.is_set_by_name(name, relatives):
             found.append(_NOTHING_KNOWN)
         values = self._holdings.of_attribute(name, relatives, _union(found))
         # What is only ever set to nothing here is set to something by code that was not seen.
@@ -769,6 +769,11 @@ class Evaluator:
         contents = (self.linkage.contents[path] for path in self.linkage.paths)
         found = frozenset().union(*(names_set_in(data) for data in contents if isinstance(data, bytes)))
         return frozenset(name.decode("utf-8", "replace") for name in found)
+
+    def is_set_by_name(self, name: str, keys: Iterable[ClassKey]) -> bool:
+        """Whether somebody sets an attribute of that name by a text, or classes set some of their own by names that they work
+        out."""
+        return name in self.names_set or any(map(self._sets_any_name, keys))
 
     def _sets_any_name(self, key: ClassKey) -> bool:
         if key not in self._sets_names:
