@@ -130,7 +130,7 @@ def carry_out_renames(
         own.reasons.extend(_clashes(evaluator, usage, wish.new, freed))
         is_member = wish.target.sort is TargetSort.MEMBER and not own.reasons
         if is_member and (wish.target.path, wish.new) not in freed_members:
-            asked = find_usage(evaluator, renamed_target(evaluator, wish.target, wish.new))
+            asked = find_usage(evaluator, renamed_target(evaluator, wish.target, wish.new), wish.target.name)
             own.reasons.extend(_clashes_in_classes(evaluator, asked, wish.new))
             own.doubts.extend(_doubts_about_new_name(usage, asked, wish.new))
         own.doubts.extend(_read_as_text(evaluator, usage, surroundings))

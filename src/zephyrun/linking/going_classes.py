@@ -7,11 +7,12 @@ from collections.abc import Iterable, Iterator
 
 from zephyrun.facts import Role
 from zephyrun.languages.python.told_texts import is_told
-from zephyrun.link_facts import UNKNOWN, Handed, Origin, OriginSort
+from zephyrun.link_facts import Handed, OriginSort
 from zephyrun.linking.exports import export_ranges
 from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.origins import origin_of
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort, may_be_of
@@ -166,20 +167,9 @@ def _is_sought_in_table(evaluator: Evaluator, file: LinkedFile, end: int) -> boo
     key = _expression_before(file, end) or next((each for each in tree.names.values() if tree.end_of(each) == end), None)
     match tree.around[key] if key is not None else None:
         case ast.Subscript(value=ast.Name() | ast.Attribute() as table, slice=index, ctx=ast.Load()) if index is key:
-            values = evaluator.values(file, _origin_of(file, table))
+            values = evaluator.values(file, origin_of(file, table))
             return all(value.sort is ValueSort.MAPPING for value in values)
     return False
-
-
-def _origin_of(file: LinkedFile, node: ast.Name | ast.Attribute) -> Origin:
-    """What a name or attribute is a value of."""
-    tree = syntax_tree(file.data)
-    if isinstance(node, ast.Name):
-        reference = file.facts.reference_by_start.get(tree.start_of(node))
-        return Origin(OriginSort.NAME, node.id, reference.binding) if reference is not None else UNKNOWN
-    end = tree.end_of(node)
-    uses = [use for use in file.links.attributes_by_name.get(node.attr, ()) if use.end == end]
-    return Origin(OriginSort.ATTRIBUTE, node.attr, -1, (uses[0].receiver,)) if uses else UNKNOWN
 
 
 def _start_of_expression(file: LinkedFile, end: int) -> int:

@@ -1147,7 +1147,7 @@ class MemberUsage:
         return (
             _without_names(file, handed)
             or passes_name_over(self._evaluator, file, handed, self.name)
-            or (call is not None and handed.callee.name == _NAMESPACE_GIVEN and self._asks_for_others(file, call))
+            or (call is not None and handed.callee.name == _NAMESPACE_GIVEN and self._asks_for_others(file, call, handed.value))
         )
 
     def _check_other_ways_to_namespaces(self) -> None:
@@ -1185,14 +1185,17 @@ class MemberUsage:
     def _is_asked_for_others(self, file: LinkedFile, text: TextUse) -> bool:
         """Whether a namespace that is asked for by its name (`getattr(hive, "__dict__", {})`) is only asked for other names."""
         call = syntax_tree(file.data).lookups.get(text.start)
-        return call is not None and text.words == NAMESPACE and text.callee.name == "getattr" and self._asks_for_others(file, call)
+        return call is not None and text.words == NAMESPACE and text.callee.name == "getattr" and self._asks_for_others(file, call, text.arguments[0])
 
-    def _asks_for_others(self, file: LinkedFile, namespace: ast.expr) -> bool:
-        """Whether a namespace is only asked for other names."""
+    def _asks_for_others(self, file: LinkedFile, namespace: ast.expr, owner: Origin) -> bool:
+        """Whether the namespace of something is only asked for other names."""
         asked = names_asked_for(file, namespace)
         if asked is None or self.name in asked or self.spelling in asked:
             return False
-        return ANY_NAME not in asked or not (self._is_key or self._begins_in(file.path))
+        if ANY_NAME not in asked:
+            return True
+        is_ours = bool(_classes(self._evaluator.values(file, owner)) & self._reachable)
+        return not (is_ours or self._is_key or self._begins_in(file.path))
 
     def _has_own(self, file: LinkedFile, use: AttributeUse) -> bool:
         """Whether all that may be called is a method of the project's own."""
@@ -1232,7 +1235,7 @@ class MemberUsage:
         theirs, or who knows what, and is asked for the name or gives all that it has."""
         values = self._evaluator.values(file, use.receiver)
         is_ours = bool(_classes(values) & self._reachable)
-        if not is_ours and not self._may_be_any(values):
+        if not is_ours and (not self._may_be_any(values) or self._evaluator.is_some_module(file, use.receiver)):
             return False
         text = file.source.text
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
@@ -1241,7 +1244,7 @@ class MemberUsage:
         if namespace_passes_name_over(self._evaluator, file, use.end, self.name):
             return False
         taken = syntax_tree(file.data).attributes.get(use.end)
-        if taken is not None and not is_ours and self._asks_for_others(file, taken):
+        if taken is not None and self._asks_for_others(file, taken, use.receiver):
             return False
         asked = _ONE_NAME_AFTER.match(text, use.end) or _name_asked_before(before)
         if asked is None:
@@ -1257,7 +1260,8 @@ class MemberUsage:
     @cached_property
     def _stands_in_class(self) -> bool:
         """Whether the name stands in the body of classes, and instances are not given it."""
-        return not self._evaluator.is_set(self.name) and any(self._evaluator.binding_in(key, self.name) is not None for key in self.family)
+        name = self._usage.present_name
+        return not self._evaluator.is_set(name) and any(self._evaluator.binding_in(key, name) is not None for key in self.family)
 
     @cached_property
     def _is_key(self) -> bool:

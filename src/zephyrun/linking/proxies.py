@@ -8,6 +8,7 @@ from collections.abc import Collection
 
 from zephyrun.link_facts import FunctionRecord, Lookup
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.origins import origin_of
 from zephyrun.linking.references import definitions_of
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
@@ -27,10 +28,11 @@ _NAMESPACE = "__dict__"
 
 
 def hooks_asked(file: LinkedFile, lookup: Lookup) -> Collection[str]:
-    """The methods that what looks an attribute up asks where an instance does not have it, or is given it."""
+    """The methods to which it matters what attribute is looked up: those that are asked for one that an instance does not
+    have, which it may be given, and those that are given it."""
     if _WRITES.match(file.source.text, lookup.start) is not None:
-        return (_WRITING_HOOK,)
-    return (_DELETING_HOOK,) if _DELETES.match(file.source.text, lookup.start) is not None else READING_HOOKS
+        return (*READING_HOOKS, _WRITING_HOOK)
+    return (*READING_HOOKS, _DELETING_HOOK) if _DELETES.match(file.source.text, lookup.start) is not None else READING_HOOKS
 
 
 @once_a_version
@@ -106,8 +108,10 @@ def _goes_on(evaluator: Evaluator, file: LinkedFile, part: ast.AST, own: str) ->
             return texts_in(evaluator, file, asked) is None
         case ast.Attribute() | ast.BinOp() | ast.UnaryOp() | ast.BoolOp() | ast.Compare() | ast.JoinedStr() | ast.FormattedValue():
             return _goes_on(evaluator, file, around, own)
-        case ast.If() | ast.Raise() | ast.Return() | ast.Assert():
+        case ast.If() | ast.Raise() | ast.Assert():
             return False
+        case ast.Return():
+            return not isinstance(part, ast.Compare)
         case ast.Call(func=called) if called is part:
             return _goes_on(evaluator, file, around, own)
         case ast.Call(args=arguments):
@@ -116,8 +120,12 @@ def _goes_on(evaluator: Evaluator, file: LinkedFile, part: ast.AST, own: str) ->
             )
         case ast.Subscript(value=inner) if inner is part:
             return _goes_on(evaluator, file, around, own)
-        case ast.Subscript(value=ast.Attribute(value=ast.Name(id=owner), attr=attribute)):
-            return owner != own or attribute != _NAMESPACE
+        case ast.Subscript(value=ast.Attribute(value=ast.Name(id=owner), attr=attribute)) if attribute == _NAMESPACE:
+            return owner != own
+        case ast.Subscript(value=ast.Name() | ast.Attribute() as table):
+            # That somebody may have put something else in its place is not looked for.
+            known = {value.sort for value in evaluator.values(file, origin_of(file, table))} - {ValueSort.UNKNOWN}
+            return known != {ValueSort.MAPPING}
     return True
 
 

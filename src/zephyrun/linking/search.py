@@ -28,9 +28,10 @@ _COLLECTORS: dict[TargetSort, Callable[[Evaluator, Usage], _Collector]] = {
 }
 
 
-def find_usage(evaluator: Evaluator, target: Target) -> Usage:
-    """Every reference of a target, and what speaks against changing its name."""
-    usage = Usage(target, harmless=evaluator.linkage.harmless_paths)
+def find_usage(evaluator: Evaluator, target: Target, present_name: str = "") -> Usage:
+    """Every reference of a target, and what speaks against changing its name. A target that is only to get its name has
+    another one at present."""
+    usage = Usage(target, harmless=evaluator.linkage.harmless_paths, present_name=present_name or target.name)
     if target.sort is TargetSort.LOCAL:
         note_local(evaluator, usage)
     else:

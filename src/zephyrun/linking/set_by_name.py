@@ -3,7 +3,7 @@ by what puts stand-ins in their places. What they hold then does not show where 
 
 from __future__ import annotations
 
-from zephyrun.link_facts import OriginSort
+from zephyrun.link_facts import AttributeUse, OriginSort
 from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.patterns import lazy_pattern
@@ -22,10 +22,14 @@ _SETS_ONE = tuple(
     )
 )
 _SETS_SOME = lazy_pattern(
-    rb"(?:(?:__dict__|\bvars\s*\([^()]*\))\s*\.\s*update|patch\.(?:multiple|dict))\s*\(([^\n]{0,200})"
+    rb"(?:(?:(?:__dict__|\bvars\s*\([^()]*\))\s*\.\s*update|patch\.(?:multiple|dict))\s*\(|__dict__\s*=\s*(?:\{|dict\s*\())"
+    rb"([^\n]{0,200})"
 )
 _KEYWORD = lazy_pattern(rb"\b(\w+)\s*=(?!=)|[\"'](\w+)[\"']\s*:")
 _SETTER = lazy_pattern(r"[\w.()\s]*?(?:setattr|__setattr__)\s*\(")
+# Gives an instance another namespace, that of another instance aside, and what is written out.
+_REPLACES_NAMESPACE = lazy_pattern(r"\s*=(?!=)(?!\s*(?:\{|dict\s*\(|[\w.]+\.__dict__\b))")
+_TAKES_STATE = "__setstate__"
 _SETS_IN_NAMESPACE = lazy_pattern(r"\s*(?:\.\s*update\s*\((?!\s*\w+\s*=)|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))")
 # What a module, class or function is called, where it is not known that it is one.
 _NO_INSTANCE = lazy_pattern(
@@ -59,10 +63,18 @@ def sets_any_name(file: LinkedFile, index: int) -> bool:
         for lookup in file.links.lookups
         if _is_own(file, lookup.receiver.binding, index)
     ) or any(
-        _SETS_IN_NAMESPACE.match(text, use.end) is not None
+        _SETS_IN_NAMESPACE.match(text, use.end) is not None or _gets_new_namespace(file, use)
         for use in file.links.attributes_by_name.get("__dict__", ())
         if _is_own(file, use.receiver.binding, index)
     )
+
+
+def _gets_new_namespace(file: LinkedFile, use: AttributeUse) -> bool:
+    """Whether the namespace of an instance is replaced by one that nobody knows; its state is that of one of its own."""
+    if _REPLACES_NAMESPACE.match(file.source.text, use.end) is None:
+        return False
+    around = file.facts.outermost_function(use.start)
+    return around is None or around.name != _TAKES_STATE
 
 
 def _is_own(file: LinkedFile, binding: int, index: int) -> bool:

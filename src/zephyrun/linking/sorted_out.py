@@ -44,14 +44,15 @@ def sorts_out_functions(
 
 
 def is_read_outside(file: LinkedFile, loop: ast.For | ast.AsyncFor, variable: str) -> bool:
-    """Whether what a loop went through last may be read where it is over: anywhere, unless it is in a function."""
+    """Whether what a loop went through last may be read where it is over: anywhere, unless it is in a function, and by
+    functions that are made in the loop."""
     tree, facts = syntax_tree(file.data), file.facts
     inside = range(tree.start_of(loop), tree.end_of(loop))
     for binding in facts.bindings:
         references = [facts.references[index] for index in binding.references] if binding.name == variable else []
         if not any(each.start in inside for each in references):
             continue
-        if facts.scopes[binding.scope].kind is not ScopeKind.FUNCTION:
+        if facts.scopes[binding.scope].kind is not ScopeKind.FUNCTION or binding.captured:
             return True
         if any(each.role is Role.READ and each.start not in inside for each in references):
             return True

@@ -141,7 +141,8 @@ class Usage:
     `stands_alone` is a private one that nothing else in sight bears, so that it means the thing wherever an
     attribute is called so. `sought` are names that code looks for, which a new name should not be. A parameter
     of what `takes_rest` stands beside `**`, which takes keywords of any name. `harmless` are the files, with the names of
-    their modules, of which the settings say that they mind no other names, though they read some.
+    their modules, of which the settings say that they mind no other names, though they read some. By its `present_name` the
+    thing is bound: another one than that of the target where this is what it would be called.
     """
 
     target: Target
@@ -157,6 +158,7 @@ class Usage:
     sought: set[Sought] = field(default_factory=set)
     takes_rest: bool = False
     harmless: Mapping[str, str] = field(default_factory=dict)
+    present_name: str = ""
 
     def add(self, places: Iterable[Place]) -> None:
         """Add references."""

@@ -95,7 +95,7 @@ _GIVE_OWN_THINGS = frozenset(
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
 # What gives a module, and what puts something else where that is found.
-_GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module"})
+_GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", "types.ModuleType"})
 _PUTS_AMONG_MODULES = lazy_pattern(
     rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
     rb"sys\s*\.\s*modules[ \t]*(?:[\r\n;#]|\Z)|import\b[^\n]*\bmodules\b|setitem\b"
