@@ -26,6 +26,7 @@ from zephyrun.linking.escapes import (
 )
 from zephyrun.linking.exports import statements_of
 from zephyrun.linking.going_classes import is_class_kept
+from zephyrun.linking.homes import LOOKUPS
 from zephyrun.linking.library_bases import UNDERSTOOD_BASES, LibraryBases
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.members_taken import LEADING_TO_FUNCTION
@@ -46,7 +47,6 @@ from zephyrun.linking.proxies import (
 )
 from zephyrun.linking.references import (
     FOUND_BY_RUNNER,
-    LOOKUPS,
     binding_places,
     definitions_of,
     doubt_decorators,
@@ -1129,7 +1129,8 @@ class MemberUsage:
             return False
         if called <= _LISTING_FIELDS and not any(map(self._evaluator.is_record, self.family)):
             return False
-        if called == {_GIVING_NAMESPACE} and self._stands_in_class and not self._is_key and not is_called_like_class(file, handed.end):
+        is_from_class = called == {_GIVING_NAMESPACE} and self._stands_in_class and not self._is_key
+        if is_from_class and not is_called_like_class(file, handed.end) and not self._goes_about_as_class:
             # An instance has it from its class.
             return False
         text = file.source.text
@@ -1262,6 +1263,11 @@ class MemberUsage:
         """Whether the name stands in the body of classes, and instances are not given it."""
         name = self._usage.present_name
         return not self._evaluator.is_set(name) and any(self._evaluator.binding_in(key, name) is not None for key in self.family)
+
+    @cached_property
+    def _goes_about_as_class(self) -> bool:
+        """Whether who knows what may be a class of the family."""
+        return any(is_class_kept(self._evaluator, key) for key in self._reachable)
 
     @cached_property
     def _is_key(self) -> bool:

@@ -6,9 +6,11 @@ import re
 from collections.abc import Iterator
 from functools import cached_property
 
+from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import ImportUse, TextUse
 from zephyrun.linking.bridges import names_bridged
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS
+from zephyrun.linking.homes import LOOKUPS, Homes, place_in_text
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_private_module, is_test
@@ -50,6 +52,9 @@ class ModuleUsage:
         self._usage = usage
         self.dotted = usage.target.name
         self.package, _, self.name = self.dotted.rpartition(".")
+        # The package around, and the modules that import it without another name.
+        self._homes: dict[str, LinkedFile] = {}
+        self._asked = Homes(evaluator, usage, self.name, self._homes, {self.package} - {""})
 
     def note(self) -> None:
         """Fill the usage."""
@@ -66,6 +71,7 @@ class ModuleUsage:
         self._note_packaging()
         self._note_bridges()
         self._check()
+        self._check_homes()
         files = {place.path for place in self._usage.places}
         note_mentions(self._evaluator, self._usage, self.name, files.__contains__)
 
@@ -128,6 +134,8 @@ class ModuleUsage:
                 file.path,
                 others[0].start,
             )
+        if file.facts.scopes[file.facts.bindings[use.binding].scope].kind is ScopeKind.MODULE:
+            self._homes[file.path] = file
         for place in binding_places(file, use.binding):
             yield place._replace(alone=True)
 
@@ -281,6 +289,24 @@ class ModuleUsage:
                         f"{self.dotted}",
                         path,
                     )
+
+    def _check_homes(self) -> None:
+        """Doubts about what may come to the module by the names that others have for it, and places where it is asked for by
+        a text."""
+        path = self._linkage.find_module(self.package) if self.package else None
+        around = self._linkage.file(path) if path is not None else None
+        if around is not None:
+            self._homes[around.path] = around
+        for file in self._linkage.mentioning(self.name):
+            for text in file.links.texts:
+                if text.words == self.name and text.position == 1 and text.callee.name in LOOKUPS and text.arguments:
+                    place = place_in_text(file, text, self.name)
+                    if place is not None and any(map(self._asked.is_one, self._evaluator.values(file, text.arguments[0]))):
+                        self._usage.places.add(place)
+        about = self._evaluator.modules_about
+        if self._asked.find_loose_ones() or any(map(about.goes_about, self._homes)) or about.are_loaded_and_given_on:
+            self._asked.check_lookups()
+        self._asked.check_readers()
 
     def _check_own_name(self, file: LinkedFile) -> None:
         """Doubts about a module that asks for its own name, but to tell whether it is run or to name its

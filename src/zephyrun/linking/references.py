@@ -5,10 +5,8 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterator, Set
-from functools import cached_property
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import (
     AttributeUse,
     ClassRecord,
@@ -36,11 +34,10 @@ from zephyrun.linking.fixtures import (
     users_of,
 )
 from zephyrun.linking.going_about import MAKING_METHODS
-from zephyrun.linking.import_graph import knows
+from zephyrun.linking.homes import LOOKUPS, Homes
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test, puts_modules_anywhere
-from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.texts import LISTS_SPREAD, word_in_text
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
@@ -58,7 +55,6 @@ SORT_OF_ROLE = {
     Role.IMPORT: PlaceSort.IMPORT,
 }
 _OWN_NAME = lazy_pattern(r"\s*\.\s*__(?:qual)?name__\b")
-_READING_FRAMES = NAMESPACES | {"f_locals"}
 FOUND_BY_RUNNER = "the test runner does not find … by its name"
 _TEST_NAMES = ("test", "Test", "TEST")
 _OWN_ANNOTATIONS = lazy_pattern(r"(?<![\w.])__annotations__\b")
@@ -70,10 +66,6 @@ _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _LOOKS_AT_NAMES = lazy_pattern(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
 )
-# What looks a name up, or sets it, in what it is handed first; `patch.object` is among them.
-LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
-# What lists the names of what it is handed, and the table of them.
-_LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
 _READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
@@ -151,6 +143,7 @@ class GlobalUsage:
         self._name = usage.target.name
         self.homes: dict[str, LinkedFile] = {}
         self._bindings: list[tuple[LinkedFile, int]] = []
+        self._asked = Homes(evaluator, usage, self._name, self.homes)
 
     def note(self) -> None:
         """Fill the usage."""
@@ -171,7 +164,7 @@ class GlobalUsage:
         self._check_stand_ins()
         self._note_texts()
         self._note_fixture()
-        self._check_readers()
+        self._asked.check_readers()
         self._check_definitions()
         self._check_names_read()
         self._check_passing_on()
@@ -323,7 +316,7 @@ class GlobalUsage:
     def _files_that_may_ask(self, *, everywhere: bool) -> Iterator[LinkedFile]:
         """The files that hold the name and could mean it: the homes, those that speak of one by what it is
         called anywhere, and those that load modules; with `everywhere`, all that hold it."""
-        words = self._words_for_homes
+        words = self._asked.words
         near = {*self.homes, *self._linkage.finding_paths, *(path for word in words for path in self._linkage.paths_mentioning(word))}
         for path in self._linkage.paths_mentioning(self._name):
             if everywhere or path in near:
@@ -367,23 +360,18 @@ class GlobalUsage:
         for place in binding_places(file, binding):
             self._usage.places.add(place._replace(alone=True))
 
-    @cached_property
-    def _words_for_homes(self) -> set[str]:
-        """All that the homes are called anywhere: by their own names, and by imports under other names."""
-        return self._evaluator.modules_about.words_for(self.homes)
-
     def _note_attributes(self) -> None:
         about = self._evaluator.modules_about
-        loose = self._find_loose_modules() or any(map(about.goes_about, self.homes)) or about.are_loaded_and_given_on
+        loose = self._asked.find_loose_ones() or any(map(about.goes_about, self.homes)) or about.are_loaded_and_given_on
         is_held = any(map(about.is_held, self.homes))
         for file in self._files_that_may_ask(everywhere=loose):
             is_loose = loose or file.path in self._linkage.finding_paths
             for use in file.links.attributes_by_name.get(self._name, ()):
-                if not (is_loose or self._is_called_like_home(file, use.receiver)):
+                if not (is_loose or self._asked.is_called_like_one(file, use.receiver)):
                     continue
                 values = self._evaluator.values(file, use.receiver)
                 place = place_of_attribute(file, use)
-                ours = {value for value in values if self._is_home(value)}
+                ours = {value for value in values if self._asked.is_one(value)}
                 # Where a module could not be imported, there may be `None`, which has no such name.
                 if ours and ours == values - {NONE}:
                     self._usage.places.add(place)
@@ -397,34 +385,11 @@ class GlobalUsage:
                 elif UNKNOWN_VALUE in values and (is_loose or (is_held and use.receiver.sort is OriginSort.ATTRIBUTE)):
                     self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
         if loose:
-            self._check_lookups()
-
-    def _check_lookups(self) -> None:
-        """What is looked up by its name in who knows what, which may be a home that goes about: places where the name is
-        written out, and doubts about names that are worked out."""
-        for file in self._linkage.mentioning(self._name):
-            for text in file.links.texts:
-                if text.words != self._name or text.position != 1 or text.callee.name not in LOOKUPS or not text.arguments:
-                    continue
-                start = self._start_in_text(file, text)
-                place = Place(file.path, start, start + len(self._name), PlaceSort.TEXT)
-                if start >= 0 and UNKNOWN_VALUE in self._evaluator.values(file, text.arguments[0]):
-                    self._usage.open_places.append(OpenPlace(place, f"it is not known what has the `{self._name}` that is asked for"))
-        is_seldom = self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name)
-        for path in self._linkage.lookup_paths:
-            there = self._linkage.file(path)
-            for lookup in there.links.lookups if there is not None else ():
-                assert there is not None, "it has calls"
-                if not lookup.may_find(self._name) or (is_seldom and lookup.is_open):
-                    continue
-                values = self._evaluator.values(there, lookup.receiver)
-                may_be_home = UNKNOWN_VALUE in values or any(map(self._is_home, values))
-                if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
-                    self._usage.doubt_lookup(path, lookup.start)
+            self._asked.check_lookups()
 
     def _check_stand_ins(self) -> None:
         """Doubts about files that put something in the place of a home, which then needs such a name, too."""
-        words = "|".join(map(re.escape, sorted(self._words_for_homes)))
+        words = "|".join(map(re.escape, sorted(self._asked.words)))
         replaced = re.compile(
             rf"\b(?:object|setattr)\s*\([^()\n]*,\s*[\"'](?:{words})[\"']|\b(?:patch|setattr)\s*\(\s*[\"'][\w.]+\.(?:{words})[\"']"
             rf"|\bmodules\b[^\n]*[\"'](?:[\w.]+\.)?(?:{words})[\"']\s*(?:\]\s*=(?!=)|,|:)"
@@ -438,100 +403,6 @@ class GlobalUsage:
             data = self._linkage.contents[path]
             if isinstance(data, bytes) and puts_modules_anywhere(data) and re.search(quoted, data) is not None:
                 self._usage.doubt_reader(f"what may stand in for the module in {path} is not asked for `{self._name}`", path)
-
-    def _is_called_like_home(self, file: LinkedFile, origin: Origin) -> bool:
-        """Whether a value is called as a home is somewhere: what is none of these is one only where a home goes about."""
-        if origin.sort is OriginSort.NAME:
-            return origin.binding < 0 or file.facts.bindings[origin.binding].name in self._words_for_homes
-        return origin.sort is OriginSort.ATTRIBUTE and origin.name in self._words_for_homes
-
-    def _is_home(self, value: Value) -> bool:
-        return value.sort is ValueSort.MODULE and value.path in self.homes
-
-    def _find_loose_modules(self) -> bool:
-        """Whether a home goes about as a value, so that code may have it that does not import it."""
-        is_loose = False
-        files = list(self._linkage.mentioning_any(self._words_for_homes))
-        for file in files:
-            handed = {each.end: each for each in file.links.handed}
-            for end in self._ends_of_modules(file):
-                hand = handed.get(end)
-                says_which = hand is not None and self._says_which(file, hand)
-                # What sets a name in a test keeps the module only to set that back.
-                is_loose |= hand is None or not says_which or hand.callee.name not in LOOKUPS
-                if hand is not None and not says_which:
-                    self._usage.doubt(
-                        f"what takes the module in {file.path} does not look up `{self._name}` in it",
-                        file.path,
-                        hand.start,
-                    )
-        for file in files:
-            for use in file.links.attributes_by_name.get("__dict__", ()):
-                may_be_home = is_loose or self._is_called_like_home(file, use.receiver)
-                if may_be_home and any(map(self._is_home, self._evaluator.values(file, use.receiver))):
-                    self._doubt_listing(file, use.start)
-        is_loose |= self._is_handed_in_examples()
-        if is_loose:
-            self._check_listings()
-        return is_loose
-
-    def _is_handed_in_examples(self) -> bool:
-        """Whether examples in documentation hand a home on as a value; doubts about these, and those that list its names."""
-        about = self._evaluator.modules_about
-        handing = {path for home in self.homes for path in about.handed_in_examples(home)}
-        for path in sorted(handing):
-            self._usage.doubt(f"what takes the module in examples in {path} does not look up `{self._name}` in it", path)
-        for path in sorted({path for home in self.homes for path in about.listed_in_examples(home)}):
-            self._usage.doubt(f"what goes through the module's names in examples in {path} does not look for `{self._name}`", path)
-        return bool(handing)
-
-    def _check_listings(self) -> None:
-        """Doubts about what lists the names of who knows what, which may be a home that goes about."""
-        for file in self._linkage.mentioning_any(_LISTING_WORDS):
-            listed = [(each.value, each.start) for each in file.links.handed if each.callee.name in _LISTING_WORDS]
-            listed += [(use.receiver, use.start) for use in file.links.attributes_by_name.get("__dict__", ())]
-            for origin, start in listed:
-                values = self._evaluator.values(file, origin)
-                if UNKNOWN_VALUE in values or any(map(self._is_home, values)):
-                    self._doubt_listing(file, start)
-            for _, start in file.builtins_kept(_LISTING_WORDS):
-                self._doubt_listing(file, start)
-            for spread in LISTS_SPREAD.finditer(file.source.text):
-                self._doubt_listing(file, spread.start())
-
-    def _doubt_listing(self, file: LinkedFile, start: int) -> None:
-        self._usage.doubt_reader(
-            f"what goes through the module's names in {file.path} does not look for `{self._name}`", file.path, start
-        )
-
-    def _ends_of_modules(self, file: LinkedFile) -> Iterator[int]:
-        """Where a home stands as a value of its own, and not before a dot."""
-        text = file.source.text
-        for index, record in enumerate(file.facts.bindings):
-            # At a glance: only what is imported by such a name can be one of them, be it with all of another module.
-            if record.name not in self._words_for_homes or not (record.outside or index in file.imported_bindings):
-                continue
-            if not any(map(self._is_home, self._evaluator.binding_values(file, index))):
-                continue
-            for number in record.references:
-                reference = file.facts.references[number]
-                if reference.role is Role.READ and not _DOT.match(text, reference.end):
-                    yield reference.end
-        for word in self._words_for_homes:
-            for attribute in file.links.attributes_by_name.get(word, ()):
-                if _DOT.match(text, attribute.end) or attribute.use is not Use.READ:
-                    continue
-                receivers = self._evaluator.values(file, attribute.receiver)
-                values = [self._evaluator.attribute_values(file, each, word) for each in receivers]
-                if any(self._is_home(value) for each in values for value in each):
-                    yield attribute.end
-
-    def _says_which(self, file: LinkedFile, hand: Handed) -> bool:
-        """Whether the call that a module is handed to says which name it wants."""
-        return any(
-            text.call == hand.call and text.position == hand.position + 1 and text.is_plain
-            for text in file.links.texts
-        )
 
     def _note_texts(self) -> None:
         for file in self._files_that_may_ask(everywhere=False):
@@ -556,7 +427,7 @@ class GlobalUsage:
             takes_from_home = (
                 text.position == 1
                 and bool(text.arguments)
-                and any(map(self._is_home, self._evaluator.values(file, text.arguments[0])))
+                and any(map(self._asked.is_one, self._evaluator.values(file, text.arguments[0])))
             )
             names_itself = self._names_itself(file, text)
             if names_itself:
@@ -636,60 +507,6 @@ class GlobalUsage:
                 for match in re.finditer(pattern, text):
                     self._usage.places.add(
                         Place(path, match.start(1), match.end(1), PlaceSort.TEXT)
-                    )
-
-    def _check_readers(self) -> None:
-        """Doubts about what could look the name up among those of a module."""
-        name = self._name
-        for file in self.homes.values():
-            for exposure in file.facts.exposures:
-                is_in_module = file.facts.owner(exposure.scope) == 0
-                runs_text = exposure.what.startswith(("eval", "exec"))
-                if (is_in_module or runs_text) and exposure.reads.names != ():
-                    self._usage.doubt_reader(
-                        f"nothing looks up `{name}` by name through {exposure.what} in {file.path}",
-                        file.path,
-                        exposure.start,
-                    )
-            match = re.search(r"\bglobals\s*\(|\bsys\.modules\b", file.source.text)
-            if match is not None and (
-                "globals" in match[0] or self._linkage.takes_any_module(file.path)
-            ):
-                self._usage.doubt_reader(
-                    f"nothing looks up `{name}` by name through {match[0].rstrip('(')} in {file.path}",
-                    file.path,
-                    match.start(),
-                )
-        self._check_namespace_readers()
-        check_instruction_readers(self._evaluator, self._usage, self.homes)
-        # A private name is seldom worked out: somewhere it would have to stand as a text.
-        is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
-        for path in self._linkage.loading_paths:
-            if is_worked_out and path not in self.homes:
-                self._usage.doubt_reader(
-                    f"{path}, which loads modules by names that it works out, does not look up `{name}`",
-                    path,
-                )
-
-    def _check_namespace_readers(self) -> None:
-        """Doubts about code that reads the namespaces of modules off functions or frames."""
-        if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
-            # Somewhere a private name would have to stand as a text.
-            return
-        readers = {file.path: file for word in sorted(_READING_FRAMES) for file in self._linkage.mentioning(word)}
-        for reader in readers.values():
-            for path, home in self.homes.items():
-                calls = calls_of_readers(self._evaluator, path)
-                reads = [
-                    *reader.facts.namespace_reads,
-                    *(each.reads for each in reader.facts.exposures if each.whole_file),
-                ]
-                if knows(self._evaluator, path, reader.path) and any(
-                    each.may_find(self._name, calls, 0, len(home.source.text)) for each in reads
-                ):
-                    self._usage.doubt_reader(
-                        f"nothing looks up `{self._name}` among the names of running code in {reader.path}",
-                        reader.path,
                     )
 
     def _check_mangling(self, file: LinkedFile, binding: int) -> None:

@@ -361,12 +361,12 @@ class Judge:
             self._ask(doubt.what)
         for what in before.doubts_about(after.target.written):
             self._ask(what)
-        if before.takes_rest:
-            # What takes any keyword takes the new name for its own from now on.
-            known = {_NAME.sub("", doubt.what) for doubt in before.doubts}
-            for doubt in after.doubts:
-                if _HANDED_ON.search(doubt.what) and _NAME.sub("", doubt.what) not in known:
-                    self._ask(doubt.what)
+        known = {_NAME.sub("", doubt.what) for doubt in before.doubts}
+        for doubt in after.doubts:
+            # What takes any keyword takes the new name for its own from now on, and what goes through names comes to it.
+            is_met = doubt.of_names or (before.takes_rest and _HANDED_ON.search(doubt.what) is not None)
+            if is_met and _NAME.sub("", doubt.what) not in known:
+                self._ask(doubt.what)
         self._assumed.extend(before.assumed)
 
     def _ask(self, what: str) -> None:

@@ -1,0 +1,228 @@
+"""Modules that hold a thing under a name, its *homes*, and who may ask them for that in other ways than by a reference:
+code that has a home as a value, goes through the names in it, or looks names up that are worked out."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Mapping
+from functools import cached_property
+
+from zephyrun.facts import Role
+from zephyrun.languages.python.frame_reads import NAMESPACES
+from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
+from zephyrun.linking.escapes import check_instruction_readers
+from zephyrun.linking.import_graph import knows
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.reader_calls import calls_of_readers
+from zephyrun.linking.texts import LISTS_SPREAD
+from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
+from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
+
+_READING_FRAMES = NAMESPACES | {"f_locals"}
+# What looks a name up, or sets it, in what it is handed first; `patch.object` is among them.
+LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+# What lists the names of what it is handed, and the table of them.
+_LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
+_DOT = lazy_pattern(r"\s*\.")
+
+
+def place_in_text(file: LinkedFile, text: TextUse, name: str) -> Place | None:
+    """Where a name stands in a text that is it; `None` where it is written otherwise there."""
+    raw = file.source.text[text.start : text.end]
+    if name not in raw:
+        return None
+    start = text.start + raw.index(name)
+    return Place(file.path, start, start + len(name), PlaceSort.TEXT)
+
+
+class Homes:
+    """The modules that hold something under a name, by their paths; `packages` are such ones that have no file."""
+
+    def __init__(
+        self, evaluator: Evaluator, usage: Usage, name: str, homes: Mapping[str, LinkedFile], packages: Collection[str] = ()
+    ) -> None:
+        self._evaluator = evaluator
+        self._linkage = evaluator.linkage
+        self._usage = usage
+        self._name = name
+        self._homes = homes
+        self._packages = packages
+
+    @cached_property
+    def words(self) -> set[str]:
+        """All that the homes are called anywhere: by their own names, and by imports under other names."""
+        return self._evaluator.modules_about.words_for(self._homes)
+
+    def is_called_like_one(self, file: LinkedFile, origin: Origin) -> bool:
+        """Whether a value is called as a home is somewhere: what is none of these is one only where a home goes about."""
+        if origin.sort is OriginSort.NAME:
+            return origin.binding < 0 or file.facts.bindings[origin.binding].name in self.words
+        return origin.sort is OriginSort.ATTRIBUTE and origin.name in self.words
+
+    def is_one(self, value: Value) -> bool:
+        if value.sort is ValueSort.PACKAGE:
+            return value.name in self._packages
+        return value.sort is ValueSort.MODULE and value.path in self._homes
+
+    def find_loose_ones(self) -> bool:
+        """Whether a home goes about as a value, so that code may have it that does not import it."""
+        is_loose = False
+        files = list(self._linkage.mentioning_any(self.words))
+        for file in files:
+            handed = {each.end: each for each in file.links.handed}
+            for end in self._ends_of_modules(file):
+                hand = handed.get(end)
+                says_which = hand is not None and self._says_which(file, hand)
+                # What sets a name in a test keeps the module only to set that back.
+                is_loose |= hand is None or not says_which or hand.callee.name not in LOOKUPS
+                if hand is not None and not says_which:
+                    self._usage.doubt(
+                        f"what takes the module in {file.path} does not look up `{self._name}` in it",
+                        file.path,
+                        hand.start,
+                    )
+        for file in files:
+            for use in file.links.attributes_by_name.get("__dict__", ()):
+                may_be_home = is_loose or self.is_called_like_one(file, use.receiver)
+                if may_be_home and any(map(self.is_one, self._evaluator.values(file, use.receiver))):
+                    self._doubt_listing(file, use.start)
+        is_loose |= self._is_handed_in_examples()
+        if is_loose:
+            self._check_listings()
+        return is_loose
+
+    def check_lookups(self) -> None:
+        """What is looked up by its name in who knows what, which may be a home that goes about: places where the name is
+        written out, and doubts about names that are worked out."""
+        for file in self._linkage.mentioning(self._name):
+            for text in file.links.texts:
+                if text.words != self._name or text.position != 1 or text.callee.name not in LOOKUPS or not text.arguments:
+                    continue
+                place = place_in_text(file, text, self._name)
+                if place is not None and UNKNOWN_VALUE in self._evaluator.values(file, text.arguments[0]):
+                    self._usage.open_places.append(OpenPlace(place, f"it is not known what has the `{self._name}` that is asked for"))
+        is_seldom = self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name)
+        for path in self._linkage.lookup_paths:
+            there = self._linkage.file(path)
+            for lookup in there.links.lookups if there is not None else ():
+                assert there is not None, "it has calls"
+                if not lookup.may_find(self._name) or (is_seldom and lookup.is_open):
+                    continue
+                values = self._evaluator.values(there, lookup.receiver)
+                may_be_home = UNKNOWN_VALUE in values or any(map(self.is_one, values))
+                if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
+                    self._usage.doubt_lookup(path, lookup.start)
+
+    def _is_handed_in_examples(self) -> bool:
+        """Whether examples in documentation hand a home on as a value; doubts about these, and those that list its names."""
+        about = self._evaluator.modules_about
+        handing = {path for home in self._homes for path in about.handed_in_examples(home)}
+        for path in sorted(handing):
+            self._usage.doubt(f"what takes the module in examples in {path} does not look up `{self._name}` in it", path)
+        for path in sorted({path for home in self._homes for path in about.listed_in_examples(home)}):
+            self._usage.doubt(f"what goes through the module's names in examples in {path} does not look for `{self._name}`", path)
+        return bool(handing)
+
+    def _check_listings(self) -> None:
+        """Doubts about what lists the names of who knows what, which may be a home that goes about."""
+        for file in self._linkage.mentioning_any(_LISTING_WORDS):
+            listed = [(each.value, each.start) for each in file.links.handed if each.callee.name in _LISTING_WORDS]
+            listed += [(use.receiver, use.start) for use in file.links.attributes_by_name.get("__dict__", ())]
+            for origin, start in listed:
+                values = self._evaluator.values(file, origin)
+                if UNKNOWN_VALUE in values or any(map(self.is_one, values)):
+                    self._doubt_listing(file, start)
+            for _, start in file.builtins_kept(_LISTING_WORDS):
+                self._doubt_listing(file, start)
+            for spread in LISTS_SPREAD.finditer(file.source.text):
+                self._doubt_listing(file, spread.start())
+
+    def _doubt_listing(self, file: LinkedFile, start: int) -> None:
+        self._usage.doubt_reader(
+            f"what goes through the module's names in {file.path} does not look for `{self._name}`", file.path, start
+        )
+
+    def _ends_of_modules(self, file: LinkedFile) -> Iterator[int]:
+        """Where a home stands as a value of its own, and not before a dot."""
+        text = file.source.text
+        for index, record in enumerate(file.facts.bindings):
+            # At a glance: only what is imported by such a name can be one of them, be it with all of another module.
+            if record.name not in self.words or not (record.outside or index in file.imported_bindings):
+                continue
+            if not any(map(self.is_one, self._evaluator.binding_values(file, index))):
+                continue
+            for number in record.references:
+                reference = file.facts.references[number]
+                if reference.role is Role.READ and not _DOT.match(text, reference.end):
+                    yield reference.end
+        for word in self.words:
+            for attribute in file.links.attributes_by_name.get(word, ()):
+                if _DOT.match(text, attribute.end) or attribute.use is not Use.READ:
+                    continue
+                receivers = self._evaluator.values(file, attribute.receiver)
+                values = [self._evaluator.attribute_values(file, each, word) for each in receivers]
+                if any(self.is_one(value) for each in values for value in each):
+                    yield attribute.end
+
+    def _says_which(self, file: LinkedFile, hand: Handed) -> bool:
+        """Whether the call that a module is handed to says which name it wants."""
+        return any(
+            text.call == hand.call and text.position == hand.position + 1 and text.is_plain
+            for text in file.links.texts
+        )
+
+    def check_readers(self) -> None:
+        """Doubts about what could look the name up among those of a module."""
+        name = self._name
+        for file in self._homes.values():
+            for exposure in file.facts.exposures:
+                is_in_module = file.facts.owner(exposure.scope) == 0
+                runs_text = exposure.what.startswith(("eval", "exec"))
+                if (is_in_module or runs_text) and exposure.reads.names != ():
+                    self._usage.doubt_reader(
+                        f"nothing looks up `{name}` by name through {exposure.what} in {file.path}",
+                        file.path,
+                        exposure.start,
+                    )
+            match = re.search(r"\bglobals\s*\(|\bsys\.modules\b", file.source.text)
+            if match is not None and (
+                "globals" in match[0] or self._linkage.takes_any_module(file.path)
+            ):
+                self._usage.doubt_reader(
+                    f"nothing looks up `{name}` by name through {match[0].rstrip('(')} in {file.path}",
+                    file.path,
+                    match.start(),
+                )
+        self._check_namespace_readers()
+        check_instruction_readers(self._evaluator, self._usage, self._homes)
+        # A private name is seldom worked out: somewhere it would have to stand as a text.
+        is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
+        for path in self._linkage.loading_paths:
+            if is_worked_out and path not in self._homes:
+                self._usage.doubt_reader(
+                    f"{path}, which loads modules by names that it works out, does not look up `{name}`",
+                    path,
+                )
+
+    def _check_namespace_readers(self) -> None:
+        """Doubts about code that reads the namespaces of modules off functions or frames."""
+        if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
+            # Somewhere a private name would have to stand as a text.
+            return
+        readers = {file.path: file for word in sorted(_READING_FRAMES) for file in self._linkage.mentioning(word)}
+        for reader in readers.values():
+            for path, home in self._homes.items():
+                calls = calls_of_readers(self._evaluator, path)
+                reads = [
+                    *reader.facts.namespace_reads,
+                    *(each.reads for each in reader.facts.exposures if each.whole_file),
+                ]
+                if knows(self._evaluator, path, reader.path) and any(
+                    each.may_find(self._name, calls, 0, len(home.source.text)) for each in reads
+                ):
+                    self._usage.doubt_reader(
+                        f"nothing looks up `{self._name}` among the names of running code in {reader.path}",
+                        reader.path,
+                    )
