@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import ast
 import re
+from collections.abc import Collection
 from typing import NamedTuple
 
-from zephyrun.facts import Reference, Role, ScopeKind
-from zephyrun.link_facts import FunctionRecord, Handed, Origin, OriginSort
+from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
+from zephyrun.link_facts import FunctionRecord, Handed, Lookup, Origin, OriginSort, ParameterRecord
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
@@ -20,6 +23,8 @@ _BASES_THAT_CALL_NOTHING = ("builtins.object", "abc.ABC", "typing.Generic", "enu
 _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN)
 _OF_CLASSES = (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
 _OF_OTHERS = (ValueSort.PLAIN, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING, ValueSort.OUTSIDE)
+_WRITTEN_WORD = lazy_pattern(r"([\"'])\w*\1")
+_PARTS_OF_NAME = (ast.Name, ast.Constant, ast.JoinedStr, ast.FormattedValue, ast.BinOp, ast.Add, ast.expr_context)
 _GIVEN_BACK = lazy_pattern(r"return\s+\w+\s*(?:#.*)?")
 
 
@@ -47,13 +52,51 @@ class _Wanted(NamedTuple):
 def find_calls(evaluator: Evaluator, file: LinkedFile, index: int) -> Calls | None:
     """All that calls hand to a function, `None` where some of them may not be in sight: it is handed on or
     kept as a value, code outside may call it, or arguments are spread out. What a decorator is handed counts."""
-    calls = _find_calls(evaluator, file, _Wanted(file.links.functions[index]))
-    if calls is not None and any(each.keyword in ("*", "**") for _, each in calls):
+    record = file.links.functions[index]
+    own_lookups = {lookup.start: lookup for lookup in file.links.lookups if _names_parameter(file, lookup, index) is not None}
+    if own_lookups and not may_be_looked_up(evaluator, file, record.name, is_member=record.owner >= 0):
+        own_lookups = {}
+    calls = _find_calls(evaluator, file, _Wanted(record), own_lookups.keys())
+    if calls is None or any(each.keyword in ("*", "**") for _, each in calls):
+        return None
+    if any(_may_come_to_itself(evaluator, file, index, lookup, calls) for lookup in own_lookups.values()):
         return None
     return calls
 
 
-def _find_calls(evaluator: Evaluator, file: LinkedFile, wanted: _Wanted) -> Calls | None:
+def _names_parameter(file: LinkedFile, lookup: Lookup, index: int) -> ParameterRecord | None:
+    """The parameter of a function by which alone a lookup in it works out what it asks for: what it comes to depends on what
+    callers hand in."""
+    tree = syntax_tree(file.data)
+    call = tree.lookups.get(lookup.start)
+    worked_out = call.args[1] if call is not None and len(call.args) > 1 else None
+    parts = list(ast.walk(worked_out)) if worked_out is not None else []
+    names = [each for each in parts if isinstance(each, ast.Name)]
+    if len(names) != 1 or not all(isinstance(each, _PARTS_OF_NAME) for each in parts):
+        return None
+    reference = file.facts.reference_by_start.get(tree.start_of(names[0]))
+    number, parameter = file.parameter_by_binding.get(reference.binding, (-1, None)) if reference is not None else (-1, None)
+    if number != index or reference is None or parameter is None or parameter.default is not None:
+        return None
+    return parameter if file.facts.roles(reference.binding) & BINDING_ROLES == {Role.PARAMETER} else None
+
+
+def _may_come_to_itself(evaluator: Evaluator, file: LinkedFile, index: int, lookup: Lookup, calls: Calls) -> bool:
+    """Whether a function may call itself by a name that it works out of what some calls hand to it."""
+    name = file.links.functions[index].name
+    inner = name[len(lookup.prefix) : len(name) - len(lookup.suffix)]
+    parameter = _names_parameter(file, lookup, index)
+    handed_in = [
+        other.source.text[each.start : each.end]
+        for other, each in calls
+        if parameter in evaluator.parameters_filled(file, index, other, each)
+    ]
+    return not all(_WRITTEN_WORD.fullmatch(code) is not None and code[1:-1] != inner for code in handed_in)
+
+
+def _find_calls(
+    evaluator: Evaluator, file: LinkedFile, wanted: _Wanted, own_lookups: Collection[int] = ()
+) -> Calls | None:
     record = wanted.record
     is_open = evaluator.linkage.is_library and not record.name.startswith("_")
     if record.binding < 0 or record.name.startswith("__") or not all(
@@ -70,7 +113,7 @@ def _find_calls(evaluator: Evaluator, file: LinkedFile, wanted: _Wanted) -> Call
     if len(evaluator.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
         return None
     is_member = record.owner >= 0
-    if may_be_looked_up(evaluator, file, record.name, is_member=is_member) or not _is_called_by_us_alone(evaluator, file, record):
+    if may_be_looked_up(evaluator, file, record.name, own_lookups, is_member=is_member) or not _is_called_by_us_alone(evaluator, file, record):
         return None
 
     found: Calls = []
@@ -90,13 +133,16 @@ def _find_calls(evaluator: Evaluator, file: LinkedFile, wanted: _Wanted) -> Call
     return found
 
 
-def may_be_looked_up(evaluator: Evaluator, file: LinkedFile, name: str, *, is_member: bool) -> bool:
-    """Whether a name that is worked out may lead to a name of a module, or of a class in it."""
+def may_be_looked_up(
+    evaluator: Evaluator, file: LinkedFile, name: str, told_otherwise: Collection[int] = (), *, is_member: bool
+) -> bool:
+    """Whether a name that is worked out may lead to a name of a module, or of a class in it; but for lookups of the module
+    of which that is told otherwise, by where they start."""
     for path in evaluator.linkage.lookup_paths:
         other = evaluator.linkage.file(path)
         for lookup in other.links.lookups if other is not None else ():
             assert other is not None, "it has calls"
-            if not lookup.may_find(name):
+            if not lookup.may_find(name) or (path == file.path and lookup.start in told_otherwise):
                 continue
             sources = other.links.sources.get(lookup.receiver.binding, ())
             is_module = any(each.sort is OriginSort.IMPORTED for each in sources) and any(

@@ -25,6 +25,7 @@ _READING_FRAMES = NAMESPACES | {"f_locals"}
 LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
 # What lists the names of what it is handed, and the table of them.
 _LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
+_CLASSES_OF_MODULES = frozenset({"builtins.object", "types.ModuleType"})
 _DOT = lazy_pattern(r"\s*\.")
 
 
@@ -226,3 +227,17 @@ class Homes:
                         f"nothing looks up `{self._name}` among the names of running code in {reader.path}",
                         reader.path,
                     )
+
+    def check_patterns(self) -> None:
+        """Places where a pattern asks who knows what for the name (`case object(hives=found)`), which may be a home."""
+        for file in self._linkage.mentioning(self._name):
+            for use in file.links.keywords:
+                if not use.in_pattern or use.name != self._name:
+                    continue
+                if any(_may_be_module_class(value) for value in self._evaluator.values(file, use.callee)):
+                    place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
+                    self._usage.open_places.append(OpenPlace(place, f"the pattern's `{self._name}`: it is not known of which class"))
+
+
+def _may_be_module_class(value: Value) -> bool:
+    return value == UNKNOWN_VALUE or value.name in _CLASSES_OF_MODULES

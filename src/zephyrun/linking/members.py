@@ -34,6 +34,12 @@ from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_test
 from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
 from zephyrun.linking.names_asked import ANY_NAME, names_asked_for
+from zephyrun.linking.names_begun import (
+    is_made_of_unknown,
+    may_begin,
+    puts_together_unknown,
+    seems_to_begin,
+)
 from zephyrun.linking.names_given import doubt_names_given
 from zephyrun.linking.names_taken import NAMESPACE
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
@@ -115,12 +121,6 @@ _NAMESPACE_GIVEN = "vars"
 _GIVING_NAMESPACE = f"builtins.{_NAMESPACE_GIVEN}"
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
-# At a glance: a text that begins with an underscore and goes on with what is added or filled in.
-_BEGUN_PRIVATE = lazy_pattern(rb"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
-_BEGUN_PRIVATE_TEXT = lazy_pattern(r"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
-_IS_TEMPLATE = lazy_pattern("[{%]")
-# Letters before the quotes of a text.
-_LONGEST_PREFIX = len("rf")
 _WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _TEST_CASE = "TestCase"
 _SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
@@ -988,7 +988,8 @@ class MemberUsage:
             # everything where the name stands as a text, or begins like one that is put together.
             is_far = self.is_private and not self._stands_in_text
             is_begun = is_far and self._begins_in(path)
-            if is_far and not is_begun and not any(name in data for name in names):
+            is_made = is_far and puts_together_unknown(data)
+            if is_far and not is_begun and not is_made and not any(name in data for name in names):
                 continue
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
@@ -1005,7 +1006,13 @@ class MemberUsage:
                 is_in_family = not is_told and is_asked
                 is_possible = (
                     self._may_be_any(values)
-                    and (not self.is_private or not lookup.is_open or self._stands_in_text or is_begun)
+                    and (
+                        not self.is_private
+                        or not lookup.is_open
+                        or self._stands_in_text
+                        or is_begun
+                        or (is_made and is_made_of_unknown(self._evaluator, file, lookup, self.spelling))
+                    )
                     and not self._evaluator.is_some_module(file, lookup.receiver)
                 )
                 if not (is_in_family or is_possible) or not self._may_be_sought(file, lookup):
@@ -1064,25 +1071,8 @@ class MemberUsage:
         if not self.is_private:
             return False
         data = self._linkage.contents[path]
-        spelling = self.spelling.encode()
-        if self._stands_begun:
-            return True
-        is_begun = isinstance(data, bytes) and any(map(spelling.startswith, _BEGUN_PRIVATE.findall(data)))
-        file = self._linkage.file(path) if is_begun else None
-        return file is not None and any(self._may_become_it(file, match) for match in _BEGUN_PRIVATE_TEXT.finditer(file.source.text))
-
-    def _may_become_it(self, file: LinkedFile, begun: re.Match[str]) -> bool:
-        """Whether the name may be made of a text that begins at a place."""
-        if not self.spelling.startswith(begun[1]):
-            return False
-        tree = syntax_tree(file.data)
-        starts = range(begun.start(), begun.start() - _LONGEST_PREFIX - 1, -1)
-        node: ast.AST | None = next((tree.texts[start] for start in starts if start in tree.texts), None)
-        while node is not None and isinstance(outer := tree.around[node], ast.BinOp | ast.JoinedStr):
-            node = outer
-        texts = texts_made(self._evaluator, file, node) if isinstance(node, ast.BinOp | ast.JoinedStr) else None
-        # Something may be put behind what is made so, or filled into it.
-        return texts is None or any(self.spelling.startswith(each) or _IS_TEMPLATE.search(each) for each in texts)
+        file = self._linkage.file(path) if isinstance(data, bytes) and seems_to_begin(data, self.spelling) else None
+        return self._stands_begun or (file is not None and may_begin(self._evaluator, file, self.spelling))
 
     @cached_property
     def _stands_begun(self) -> bool:

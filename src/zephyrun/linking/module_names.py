@@ -14,6 +14,7 @@ from zephyrun.linking.homes import LOOKUPS, Homes, place_in_text
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_private_module, is_test
+from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.references import (
     binding_places,
     place_of_attribute,
@@ -37,6 +38,8 @@ _ASKS_ITSELF = lazy_pattern(
 _READS_MODULE = lazy_pattern(rb"\.\s*__module__\b(?!\s*=(?!=))|[\"']__module__[\"']")
 _LISTS_FILES = lazy_pattern(rb"\b(?:listdir|scandir|iterdir|r?glob|i?glob|walk)\s*\(")
 _ENDING = lazy_pattern(rb"\.pyw?[\"']")
+# Modules that keep the names of classes, and of the modules that define these.
+_STORING = ("pickle", "shelve")
 _IMPORTERS = frozenset({"importlib.import_module", "builtins.__import__", "importlib.reload"})
 
 # What asks for attributes by a text with dots.
@@ -134,8 +137,13 @@ class ModuleUsage:
                 file.path,
                 others[0].start,
             )
-        if file.facts.scopes[file.facts.bindings[use.binding].scope].kind is ScopeKind.MODULE:
+        kind = file.facts.scopes[file.facts.bindings[use.binding].scope].kind
+        if kind is ScopeKind.MODULE:
             self._homes[file.path] = file
+        elif kind is ScopeKind.CLASS:
+            self._usage.obstruct(
+                f"`{self.name}` is imported in a class body in {file.path}, where it is a name of the class", file.path, use.start
+            )
         for place in binding_places(file, use.binding):
             yield place._replace(alone=True)
 
@@ -155,7 +163,7 @@ class ModuleUsage:
                 self._usage.places.add(place)
             elif leads_here:
                 self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
-            elif UNKNOWN_VALUE in receivers and self._may_be_had:
+            elif UNKNOWN_VALUE in receivers and (self._may_be_had or comes_of_loading(file, use.receiver)):
                 self._usage.open_places.append(OpenPlace(place, why_open(file, use.end)))
 
     def _note_taken_along(self, file: LinkedFile) -> None:
@@ -255,9 +263,9 @@ class ModuleUsage:
             if file is None:
                 continue
             self._usage.assume(NAMES_ARE_SHOWN)
-            if "pickle" in file.source.text:
-                self._usage.assume(STORED_OBJECTS)
             self._check_own_name(file)
+        if any(map(self._linkage.paths_mentioning, _STORING)):
+            self._usage.assume(STORED_OBJECTS)
         self._check_readers()
 
         name = re.escape(self.name)
@@ -306,6 +314,7 @@ class ModuleUsage:
         about = self._evaluator.modules_about
         if self._asked.find_loose_ones() or any(map(about.goes_about, self._homes)) or about.are_loaded_and_given_on:
             self._asked.check_lookups()
+        self._asked.check_patterns()
         self._asked.check_readers()
 
     def _check_own_name(self, file: LinkedFile) -> None:

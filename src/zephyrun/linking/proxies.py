@@ -8,6 +8,7 @@ from collections.abc import Collection
 
 from zephyrun.link_facts import FunctionRecord, Lookup
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.lookup_calls import DELETES, WRITES
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.references import definitions_of
 from zephyrun.linking.remembering import once_a_version
@@ -15,12 +16,10 @@ from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.texts_gone_through import texts_in
 from zephyrun.linking.value_sorts import ClassKey, ValueSort
 from zephyrun.linking.values import Evaluator
-from zephyrun.patterns import lazy_pattern
 
 READING_HOOKS = ("__getattr__", "__getattribute__")
 _WRITING_HOOK, _DELETING_HOOK = "__setattr__", "__delattr__"
 ATTRIBUTE_HOOKS = (*READING_HOOKS, _WRITING_HOOK, _DELETING_HOOK)
-_WRITES, _DELETES = (lazy_pattern(rf"[\w.()\s]*?{word}(?:__)?\s*\(") for word in ("setattr", "delattr"))
 _LOOKUPS = frozenset({"getattr", "hasattr", "setattr", "delattr"})
 # What is told about a text, or made of one, without asking anybody.
 _TELLING = frozenset({"len", "repr", "str", "isinstance", "format", "hash"})
@@ -30,9 +29,9 @@ _NAMESPACE = "__dict__"
 def hooks_asked(file: LinkedFile, lookup: Lookup) -> Collection[str]:
     """The methods to which it matters what attribute is looked up: those that are asked for one that an instance does not
     have, which it may be given, and those that are given it."""
-    if _WRITES.match(file.source.text, lookup.start) is not None:
+    if WRITES.match(file.source.text, lookup.start) is not None:
         return (*READING_HOOKS, _WRITING_HOOK)
-    return (*READING_HOOKS, _DELETING_HOOK) if _DELETES.match(file.source.text, lookup.start) is not None else READING_HOOKS
+    return (*READING_HOOKS, _DELETING_HOOK) if DELETES.match(file.source.text, lookup.start) is not None else READING_HOOKS
 
 
 @once_a_version

@@ -164,6 +164,7 @@ class GlobalUsage:
         self._check_stand_ins()
         self._note_texts()
         self._note_fixture()
+        self._asked.check_patterns()
         self._asked.check_readers()
         self._check_definitions()
         self._check_names_read()

@@ -6,6 +6,7 @@ from __future__ import annotations
 from zephyrun.link_facts import AttributeUse, OriginSort
 from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.lookup_calls import WRITES
 from zephyrun.patterns import lazy_pattern
 
 _WORDS = (b"setattr", b"__dict__", b"vars", b"patch")
@@ -26,7 +27,6 @@ _SETS_SOME = lazy_pattern(
     rb"([^\n]{0,200})"
 )
 _KEYWORD = lazy_pattern(rb"\b(\w+)\s*=(?!=)|[\"'](\w+)[\"']\s*:")
-_SETTER = lazy_pattern(r"[\w.()\s]*?(?:setattr|__setattr__)\s*\(")
 # Gives an instance another namespace, that of another instance aside, and what is written out.
 _REPLACES_NAMESPACE = lazy_pattern(r"\s*=(?!=)(?!\s*(?:\{|dict\s*\(|[\w.]+\.__dict__\b))")
 _TAKES_STATE = "__setstate__"
@@ -59,7 +59,7 @@ def sets_any_name(file: LinkedFile, index: int) -> bool:
     """Whether a class sets attributes of its own instances by names that it works out."""
     text = file.source.text
     return any(
-        _SETTER.match(text, lookup.start) is not None
+        WRITES.match(text, lookup.start) is not None
         for lookup in file.links.lookups
         if _is_own(file, lookup.receiver.binding, index)
     ) or any(

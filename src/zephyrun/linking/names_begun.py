@@ -1,0 +1,146 @@
+"""Private names that are put together (`"_" + word`): whether a file has a text with which one may begin."""
+
+from __future__ import annotations
+
+import ast
+import re
+
+from zephyrun.link_facts import Lookup
+from zephyrun.linking.glances import glance
+from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.syntax_trees import SyntaxTree, syntax_tree
+from zephyrun.linking.texts_made import texts_made
+from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
+
+# At a glance: a text that begins with an underscore and goes on with what is added or filled in, and such a one alone.
+_BEGUN = lazy_pattern(rb"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
+_BEGUN_IN_TEXT = lazy_pattern(r"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
+_UNDERLINES = ("_", "__")
+_UNDERLINE_ALONE = lazy_pattern(rb"[\"']__?[\"']")
+_BEGUN_ELSEWHERE = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(?:f[\"']\{|\(|[\w.]+(?:\[[^\]\n]*\])?\s*[+*])")
+_IS_TEMPLATE = lazy_pattern("[{%]")
+# Letters before the quotes of a text.
+_LONGEST_PREFIX = len("rf")
+# Methods of texts that are handed what is sought in one, or stands between its parts.
+_SEEKING = frozenset(
+    "startswith endswith replace split rsplit strip lstrip rstrip partition rpartition removeprefix removesuffix find rfind count".split()
+)
+_JOINING = "join"
+_BETWEEN = frozenset({"sep", "separator", "delimiter"})
+
+
+def seems_to_begin(data: bytes, name: str) -> bool:
+    """The same at a glance: nothing is missed by it."""
+    return any(map(name.encode().startswith, _BEGUN.findall(data))) or _UNDERLINE_ALONE.search(data) is not None
+
+
+@glance
+def puts_together_unknown(data: bytes) -> bool:
+    """Whether a file looks up names that begin with what stands elsewhere, at a glance."""
+    return _BEGUN_ELSEWHERE.search(data) is not None
+
+
+def may_begin(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
+    """Whether a file has a text with which a private name may begin that is put together."""
+    first = name.encode()
+    if any(map(first.startswith, _BEGUN.findall(file.data))):
+        if any(_may_become(evaluator, file, match, name) for match in _BEGUN_IN_TEXT.finditer(file.source.text)):
+            return True
+    if _UNDERLINE_ALONE.search(file.data) is None:
+        return False
+    tree = syntax_tree(file.data)
+    alone = (each for each in tree.texts.values() if isinstance(each, ast.Constant) and each.value in _UNDERLINES)
+    return any(name.startswith(str(each.value)) and _is_loose(tree, each, frozenset()) for each in alone)
+
+
+def is_made_of_unknown(evaluator: Evaluator, file: LinkedFile, lookup: Lookup, name: str) -> bool:
+    """Whether the name that is looked up is put together where that is done, with a beginning that may be that of a name."""
+    call = syntax_tree(file.data).lookups.get(lookup.start)
+    worked_out = call.args[1] if call is not None and len(call.args) > 1 else None
+    first = _first_part(worked_out) if worked_out is not None else None
+    if first is None or first is worked_out:
+        return False
+    texts = texts_made(evaluator, file, first)
+    return texts is None or any(name.startswith(each) for each in texts)
+
+
+def _first_part(node: ast.expr) -> ast.expr:
+    """What a text begins with that is put together; itself for any other."""
+    match node:
+        case ast.BinOp(left=left, op=ast.Add() | ast.Mult()):
+            return _first_part(left)
+        case ast.JoinedStr(values=[first, *_]):
+            return _first_part(first)
+        case ast.FormattedValue(value=value):
+            return value
+    return node
+
+
+def _may_become(evaluator: Evaluator, file: LinkedFile, begun: re.Match[str], name: str) -> bool:
+    """Whether a name may be made of a text that begins at a place."""
+    if not name.startswith(begun[1]):
+        return False
+    tree = syntax_tree(file.data)
+    starts = range(begun.start(), begun.start() - _LONGEST_PREFIX - 1, -1)
+    node: ast.AST | None = next((tree.texts[start] for start in starts if start in tree.texts), None)
+    while node is not None and isinstance(outer := tree.around[node], ast.BinOp | ast.JoinedStr):
+        node = outer
+    texts = texts_made(evaluator, file, node) if isinstance(node, ast.BinOp | ast.JoinedStr) else None
+    # Something may be put behind what is made so, or filled into it.
+    return texts is None or any(name.startswith(each) or _IS_TEMPLATE.search(each) for each in texts)
+
+
+def _is_loose(tree: SyntaxTree, node: ast.expr, asked: frozenset[str]) -> bool:
+    """Whether a text, or a variable with one, may get to be the beginning of another text; what is added to it where it
+    stands is told elsewhere. `asked` are the variables on the way."""
+    around = tree.around[node]
+    match around:
+        case ast.Compare() | ast.Subscript() | ast.Expr() | ast.JoinedStr() | ast.FormattedValue():
+            return False
+        case ast.Dict(keys=keys):
+            return node not in keys
+        case ast.BinOp(op=ast.Mult()):
+            return True
+        case ast.BinOp(left=left):
+            return isinstance(node, ast.Name | ast.Attribute) and node is left
+        case ast.Attribute(attr=method):
+            call = tree.around[around]
+            return method == _JOINING and isinstance(call, ast.Call) and _begins_with_nothing(call)
+        case ast.Tuple() | ast.List() | ast.Set():
+            return _is_loose(tree, around, asked)
+        case ast.Call(func=ast.Attribute(attr=method)) if method in _SEEKING:
+            return False
+        case ast.keyword(arg=keyword) if keyword in _BETWEEN:
+            return False
+        case ast.Assign(targets=[ast.Name(id=name) | ast.Attribute(attr=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
+            return _is_variable_loose(tree, name, asked)
+        case ast.arguments():
+            return any(_is_variable_loose(tree, name, asked) for name in _names_with_default(around, node))
+    return True
+
+
+def _is_variable_loose(tree: SyntaxTree, name: str, asked: frozenset[str]) -> bool:
+    """The same of all that is called by a name in a file."""
+    if name in asked:
+        return False
+    named: list[ast.Name | ast.Attribute] = [each for each in tree.names.values() if each.id == name]
+    named += [each for each in tree.attributes.values() if each.attr == name]
+    return any(
+        isinstance(tree.around[each], ast.AugAssign) or (isinstance(each.ctx, ast.Load) and _is_loose(tree, each, asked | {name}))
+        for each in named
+    )
+
+
+def _names_with_default(arguments: ast.arguments, default: ast.expr) -> list[str]:
+    by_position = [*arguments.posonlyargs, *arguments.args]
+    pairs = [*zip(by_position[::-1], arguments.defaults[::-1], strict=False), *zip(arguments.kwonlyargs, arguments.kw_defaults, strict=True)]
+    return [each.arg for each, value in pairs if value is default]
+
+
+def _begins_with_nothing(call: ast.Call) -> bool:
+    """Whether a call joins parts of which the first one is empty."""
+    match call.args:
+        case [ast.Tuple(elts=[ast.Constant(value=""), *_]) | ast.List(elts=[ast.Constant(value=""), *_])]:
+            return True
+    return False
