@@ -41,8 +41,9 @@ _GIVES_VALUE = lazy_pattern(r"=\s*[\w.\[({,\s]*\Z")
 _CLOSES_KEY = lazy_pattern(r"\s*\]")
 _ENDS_IN_CALL = lazy_pattern(r"[)\]](?:\s*\.\s*\w+)?\Z")
 _LONGEST_NAME = 100
-# Where classes are compared with each other.
-_OF_CLASSES = lazy_pattern(r"\btype\s*\(|\b__class__\b")
+# Where classes are compared with each other, each shows as one.
+_CLASS_LIKE = lazy_pattern(r"\btype\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\b__class__\b|(?<![\w.])[A-Z]\w*(?!\s*\()|\b(?:int|str|float|bool|bytes|dict|list|set|tuple)\b")
+_N_COMPARED = 2
 _WORD_CLASS = lazy_pattern(r"\bclass\b")
 # In the head of a class: behind a keyword, which is handed to what makes the class, and in brackets behind a base.
 _KEYWORD_OF_CLASS = lazy_pattern(r"[(,]\s*(?!metaclass\b)\w+\s*=[^=]*\Z")
@@ -193,7 +194,8 @@ def _may_be_kept_by_comparison(evaluator: Evaluator, operator: str, statement: s
         return True
     # What is sought is held against each element.
     is_equality = operator.startswith(("==", "!=")) or operator.endswith("in")
-    return is_equality and _OF_CLASSES.search(statement) is None and bool(evaluator.linkage.paths_mentioning("__eq__"))
+    others = _CLASS_LIKE.findall(statement)
+    return is_equality and len(others) < _N_COMPARED and bool(evaluator.linkage.paths_mentioning("__eq__"))
 
 
 def _leaves_alone(evaluator: Evaluator, file: LinkedFile, handed: Handed) -> bool:

@@ -1112,7 +1112,7 @@ class MemberUsage:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
         if not self._may_be_any(self._evaluator.values(file, handed.value)):
             return False
-        if self._evaluator.is_some_module(file, handed.value) or self._is_not_among(file, handed):
+        if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
             return False
         called = set(map(self._evaluator.library_name, self._evaluator.values(file, handed.callee)))
         if called.isdisjoint(_LISTING):
@@ -1127,17 +1127,18 @@ class MemberUsage:
         before = text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
         asked = _ONE_NAME_LISTED_AFTER.match(text, handed.end) or _name_asked_before(before)
         if asked is None:
-            return True
+            return not self._is_not_among(file, handed)
         if asked["name"] is not None:
             return asked["name"] == self.spelling
         return self._is_key or self._begins_in(file.path)
 
     def _is_not_among(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether what is done with the names that a call gives of something does not depend on this one."""
+        if _without_names(file, handed):
+            return True
         call = call_handing(file, handed)
         return (
-            _without_names(file, handed)
-            or passes_name_over(self._evaluator, file, handed, self.name)
+            passes_name_over(self._evaluator, file, handed, self.name)
             or (call is not None and handed.callee.name == _NAMESPACE_GIVEN and self._asks_for_others(file, call, handed.value))
         )
 
@@ -1232,14 +1233,9 @@ class MemberUsage:
         before = text[max(use.start - _LONGEST_RECEIVER, 0) : use.start]
         if _is_held_against_like(text, use.start) or _HELD_AGAINST_NOTHING.match(text, use.end) or _is_let_go(file, use):
             return False
-        if namespace_passes_name_over(self._evaluator, file, use.end, self.name):
-            return False
-        taken = syntax_tree(file.data).attributes.get(use.end)
-        if taken is not None and self._asks_for_others(file, taken, use.receiver):
-            return False
         asked = _ONE_NAME_AFTER.match(text, use.end) or _name_asked_before(before)
         if asked is None:
-            return is_ours or not is_called_like_class(file, use.start)
+            return (is_ours or not is_called_like_class(file, use.start)) and not self._is_none_of_these(file, use)
         if asked["name"] is not None:
             return asked["name"] == self.spelling
         if _COPIES_ALL_BEFORE.search(before) or _COPIES_ALL_AFTER.match(text, use.end):
@@ -1247,6 +1243,13 @@ class MemberUsage:
         if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
             return True
         return self._is_key or self._begins_in(file.path)
+
+    def _is_none_of_these(self, file: LinkedFile, namespace: AttributeUse) -> bool:
+        """Whether what is done with the names in a namespace does not depend on this one."""
+        if namespace_passes_name_over(self._evaluator, file, namespace.end, self.name):
+            return True
+        taken = syntax_tree(file.data).attributes.get(namespace.end)
+        return taken is not None and self._asks_for_others(file, taken, namespace.receiver)
 
     @cached_property
     def _stands_in_class(self) -> bool:
