@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Iterator
 from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
@@ -53,8 +53,10 @@ def find_calls(evaluator: Evaluator, file: LinkedFile, index: int) -> Calls | No
     """All that calls hand to a function, `None` where some of them may not be in sight: it is handed on or
     kept as a value, code outside may call it, or arguments are spread out. What a decorator is handed counts."""
     record = file.links.functions[index]
-    own_lookups = {lookup.start: lookup for lookup in file.links.lookups if _names_parameter(file, lookup, index) is not None}
-    if own_lookups and not may_be_looked_up(evaluator, file, record.name, is_member=record.owner >= 0):
+    own_lookups = {each.start: each for each in _lookups_inside(file, record) if each.may_find(record.name)}
+    if own_lookups and may_be_looked_up(evaluator, file, record.name, is_member=record.owner >= 0):
+        own_lookups = {start: each for start, each in own_lookups.items() if _names_parameter(file, each, index) is not None}
+    else:
         own_lookups = {}
     calls = _find_calls(evaluator, file, _Wanted(record), own_lookups.keys())
     if calls is None or any(each.keyword in ("*", "**") for _, each in calls):
@@ -62,6 +64,12 @@ def find_calls(evaluator: Evaluator, file: LinkedFile, index: int) -> Calls | No
     if any(_may_come_to_itself(evaluator, file, index, lookup, calls) for lookup in own_lookups.values()):
         return None
     return calls
+
+
+def _lookups_inside(file: LinkedFile, record: FunctionRecord) -> Iterator[Lookup]:
+    for definition in file.facts.definitions_by_name.get(record.name, ()):
+        if definition.name_start == record.name_start:
+            yield from (each for each in file.links.lookups if definition.start <= each.start < definition.end)
 
 
 def _names_parameter(file: LinkedFile, lookup: Lookup, index: int) -> ParameterRecord | None:

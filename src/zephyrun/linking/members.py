@@ -994,37 +994,14 @@ class MemberUsage:
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
                 assert file is not None, "it has calls"
-                if not lookup.may_find(self.name):
+                reason = f"names that {lookup.shape} are looked up in {path}" if lookup.shape else ""
+                is_met = self._usage.is_obstructed_by(reason) if reason else self._usage.has_lookup_doubt(path)
+                if is_met or not lookup.may_find(self.name) or not self._may_be_asked(file, lookup, is_begun=is_begun, is_made=is_made):
                     continue
-                values = self._evaluator.values(file, lookup.receiver)
-                # Who asks a proxy for a name that the library asks nobody for is a reference to it, or an open place.
-                is_told = lookup.is_handed_on and self.is_private
-                if lookup.is_handed_on and not self.is_private and not self._is_asked_out_of_sight(file, lookup):
-                    continue
-                hooks = hooks_asked(file, lookup)
-                is_asked = bool(_classes(values) & self._reachable) or (self._is_proxy(values, hooks) and not lookup.is_handed_on)
-                is_in_family = not is_told and is_asked
-                is_possible = (
-                    self._may_be_any(values)
-                    and (
-                        not self.is_private
-                        or not lookup.is_open
-                        or self._stands_in_text
-                        or is_begun
-                        or (is_made and is_made_of_unknown(self._evaluator, file, lookup, self.spelling))
-                    )
-                    and not self._evaluator.is_some_module(file, lookup.receiver)
-                )
-                if not (is_in_family or is_possible) or not self._may_be_sought(file, lookup):
-                    continue
-                if lookup.shape:
-                    self._usage.obstruct(
-                        f"names that {lookup.shape} are looked up in {file.path}",
-                        file.path,
-                        lookup.start,
-                    )
+                if reason:
+                    self._usage.obstruct(reason, path, lookup.start)
                 else:
-                    self._usage.doubt_lookup(file.path, lookup.start)
+                    self._usage.doubt_lookup(path, lookup.start)
         for file in self._linkage.mentioning(NAMESPACE):
             for use in file.links.attributes_by_name.get(NAMESPACE, ()):
                 if self._may_show(file, use):
@@ -1037,6 +1014,24 @@ class MemberUsage:
         self._check_tables_of_strangers()
         self._check_other_ways_to_namespaces()
         self._check_texts_put_together()
+
+    def _may_be_asked(self, file: LinkedFile, lookup: Lookup, *, is_begun: bool, is_made: bool) -> bool:
+        """Whether what looks an attribute up may ask one of the family for the name, in a file that has a text with which the
+        name may begin (`is_begun`), or puts names together of what stands elsewhere (`is_made`)."""
+        values = self._evaluator.values(file, lookup.receiver)
+        # Who asks a proxy for a name that the library asks nobody for is a reference to it, or an open place.
+        is_told = lookup.is_handed_on and self.is_private
+        if lookup.is_handed_on and not self.is_private and not self._is_asked_out_of_sight(file, lookup):
+            return False
+        is_proxy = not lookup.is_handed_on and self._is_proxy(values, hooks_asked(file, lookup))
+        is_in_family = not is_told and (is_proxy or bool(_classes(values) & self._reachable))
+        if not is_in_family:
+            is_seldom = self.is_private and lookup.is_open and not self._stands_in_text and not is_begun
+            if not self._may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver):
+                return False
+            if is_seldom and not (is_made and is_made_of_unknown(self._evaluator, file, lookup, self.spelling)):
+                return False
+        return self._may_be_sought(file, lookup)
 
     def _is_asked_out_of_sight(self, file: LinkedFile, lookup: Lookup) -> bool:
         """Whether somebody may ask for the name what hands on what it is asked for, who shows nowhere: the library does so,

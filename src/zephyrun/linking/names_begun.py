@@ -17,7 +17,11 @@ from zephyrun.patterns import lazy_pattern
 _BEGUN = lazy_pattern(rb"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
 _BEGUN_IN_TEXT = lazy_pattern(r"[\"'](_\w*)(?:[\"']\s*[+%]|[{%])")
 _UNDERLINES = ("_", "__")
-_UNDERLINE_ALONE = lazy_pattern(rb"[\"']__?[\"']")
+# Behind what only seeks such a text, or before it, it begins nothing.
+_UNDERLINE_ALONE = lazy_pattern(
+    rb"(?P<before>\.\s*(?:(?:starts|ends)with|r?split|[lr]?strip|r?partition|r?find|r?index|count)\s*\(\s*|[=!]=\s*|\[\s*)?[\"']__?[\"']"
+    rb"(?P<behind>\s*(?:(?:not\s+)?in\b|[=!]=|\]|\.\s*join\b(?!\s*\(\s*[\[(]\s*[\"']{2})))?"
+)
 _BEGUN_ELSEWHERE = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(?:f[\"']\{|\(|[\w.]+(?:\[[^\]\n]*\])?\s*[+*])")
 _IS_TEMPLATE = lazy_pattern("[{%]")
 # Letters before the quotes of a text.
@@ -32,7 +36,13 @@ _BETWEEN = frozenset({"sep", "separator", "delimiter"})
 
 def seems_to_begin(data: bytes, name: str) -> bool:
     """The same at a glance: nothing is missed by it."""
-    return any(map(name.encode().startswith, _BEGUN.findall(data))) or _UNDERLINE_ALONE.search(data) is not None
+    return has_loose_underline(data) or any(map(name.encode().startswith, _BEGUN.findall(data)))
+
+
+@glance
+def has_loose_underline(data: bytes) -> bool:
+    """Whether a file has a text that is nothing but underlines, and which may begin another one."""
+    return any(not match["before"] and not match["behind"] for match in _UNDERLINE_ALONE.finditer(data))
 
 
 @glance
@@ -47,7 +57,7 @@ def may_begin(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
     if any(map(first.startswith, _BEGUN.findall(file.data))):
         if any(_may_become(evaluator, file, match, name) for match in _BEGUN_IN_TEXT.finditer(file.source.text)):
             return True
-    if _UNDERLINE_ALONE.search(file.data) is None:
+    if not has_loose_underline(file.data):
         return False
     tree = syntax_tree(file.data)
     alone = (each for each in tree.texts.values() if isinstance(each, ast.Constant) and each.value in _UNDERLINES)

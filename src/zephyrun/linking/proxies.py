@@ -36,14 +36,14 @@ def hooks_asked(file: LinkedFile, lookup: Lookup) -> Collection[str]:
 
 @once_a_version
 def names_of_proxies(evaluator: Evaluator) -> frozenset[bytes]:
-    """The names of the classes that hand on what they are asked for or given, and of those below them."""
-    handing_on = [
+    """The names of the classes that may hand on what they are asked for or given, and of those below them."""
+    asked = [
         (file.path, number)
         for file in evaluator.linkage.mentioning_any(ATTRIBUTE_HOOKS)
         for number in range(len(file.links.classes))
-        if any(_hands_on(evaluator, (file.path, number), hook) for hook in ATTRIBUTE_HOOKS)
+        if any(evaluator.defines((file.path, number), hook) for hook in ATTRIBUTE_HOOKS)
     ]
-    family = {each for key in handing_on for each in (key, *evaluator.below(key))}
+    family = {each for key in asked for each in (key, *evaluator.below(key))}
     return frozenset(evaluator.class_record(each).name.encode() for each in family)
 
 

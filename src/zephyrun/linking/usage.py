@@ -173,7 +173,18 @@ class Usage:
 
     def doubt_lookup(self, path: str, start: int) -> None:
         """Add a doubt about a file that looks names up which it works out."""
-        self.doubt_reader(f"nothing in {path} looks up `{self.target.written}` by a name that it works out", path, start, of_names=True)
+        self.doubt_reader(self._about_lookup(path), path, start, of_names=True)
+
+    def has_lookup_doubt(self, path: str) -> bool:
+        """Whether there is such a doubt about a file already."""
+        return any(each.what == self._about_lookup(path) for each in self.doubts)
+
+    def _about_lookup(self, path: str) -> str:
+        return f"nothing in {path} looks up `{self.target.written}` by a name that it works out"
+
+    def is_obstructed_by(self, reason: str) -> bool:
+        """Whether an obstacle is known already."""
+        return any(each.reason == reason for each in self.obstacles)
 
     def doubt(
         self,
