@@ -28,7 +28,7 @@ _IS_TEMPLATE = lazy_pattern("[{%]")
 _LONGEST_PREFIX = len("rf")
 # Methods of texts that are handed what is sought in one, or stands between its parts.
 _SEEKING = frozenset(
-    "startswith endswith replace split rsplit strip lstrip rstrip partition rpartition removeprefix removesuffix find rfind count".split()
+    "startswith endswith replace split rsplit strip lstrip rstrip partition rpartition removeprefix removesuffix find rfind count sub subn".split()
 )
 _JOINING = "join"
 _BETWEEN = frozenset({"sep", "separator", "delimiter"})
@@ -117,8 +117,8 @@ def _is_loose(tree: SyntaxTree, node: ast.expr, asked: frozenset[str]) -> bool:
         case ast.Attribute(attr=method):
             call = tree.around[around]
             return method == _JOINING and isinstance(call, ast.Call) and _begins_with_nothing(call)
-        case ast.Tuple() | ast.List() | ast.Set():
-            return _is_loose(tree, around, asked)
+        case ast.Tuple(elts=elements) | ast.List(elts=elements) | ast.Set(elts=elements):
+            return not all(map(_is_letter, elements)) and _is_loose(tree, around, asked)
         case ast.Call(func=ast.Attribute(attr=method)) if method in _SEEKING:
             return False
         case ast.keyword(arg=keyword) if keyword in _BETWEEN:
@@ -128,6 +128,10 @@ def _is_loose(tree: SyntaxTree, node: ast.expr, asked: frozenset[str]) -> bool:
         case ast.arguments():
             return any(_is_variable_loose(tree, name, asked) for name in _names_with_default(around, node))
     return True
+
+
+def _is_letter(node: ast.expr) -> bool:
+    return isinstance(node, ast.Constant) and isinstance(node.value, str) and len(node.value) == 1
 
 
 def _is_variable_loose(tree: SyntaxTree, name: str, asked: frozenset[str]) -> bool:
