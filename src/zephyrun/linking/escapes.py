@@ -15,7 +15,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
-from zephyrun.linking.value_sorts import Value, ValueSort
+from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, is_method_of_pattern, is_never_asked
 from zephyrun.patterns import lazy_pattern
@@ -37,7 +37,9 @@ _READS_NAME_OF_CLASS = lazy_pattern(
     rb"(?<!\bcls)(?<!self\.__class__)(?<!type\(self\))(?<!type\(cls\))\.__(?:qual)?name__\b|"
     rb"\bgetattr\b|\battrgetter\b"
 )
-_READS_OWN_NAME = lazy_pattern(rb"(?:\bcls|self\.__class__|type\(self\)|type\(cls\))\.__(?:qual)?name__\b")
+_READS_OWN_NAME = lazy_pattern(r"(?:\bcls|self\.__class__|type\(self\)|type\(cls\))\.__(?:qual)?name__\b")
+_REPRESENTING = "__repr__"
+_LOGS = lazy_pattern(r"(?:\w+\.)*_?log(?:ger|ging)?\.(?:debug|info|warning|warn|error|exception|critical|log)\(", re.IGNORECASE)
 _LONGEST_RECEIVER = 32
 # A name that is held against texts, and nothing else.
 _COMPARED = lazy_pattern(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
@@ -262,16 +264,15 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
     What a class reads off itself concerns itself and its relatives alone."""
     name = usage.target.name
     ours = _ours(evaluator, usage, is_class=is_class)
-    own_paths = _paths_of_relatives(evaluator, usage) if is_class else frozenset()
+    relatives = _relatives(evaluator, usage) if is_class else frozenset()
     pattern = _READS_NAME_OF_CLASS if is_class else _READS_NAME
     for attribute in sorted(NAME_ATTRIBUTES):
         for path in evaluator.linkage.paths_mentioning(attribute):
             data = evaluator.linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
-            reads_own = path in own_paths and _READS_OWN_NAME.search(data) is not None
             what = f"what reads `{attribute}` in {path} does not depend on the name of …"
             file = evaluator.linkage.file(path)
-            reads_own |= file is None or any(True for _ in asked_by_text(file, attribute))
+            reads_own = file is None or _reads_own_name(file, relatives) or any(True for _ in asked_by_text(file, attribute))
             if pattern.search(data) is not None:
                 read_off = list(_unknown_reads(evaluator, path, attribute, pattern, ours))
                 usage.look_out(what, [word for words in read_off for word in words or ()])
@@ -334,6 +335,7 @@ def _unknown_reads(
         values = evaluator.values(file, use.receiver)
         if (
             use.use is Use.READ
+            and not _is_shown(file, use.start)
             and pattern.search(before.encode())
             and any(_may_bear_name(evaluator, value, ours, attribute) for value in values)
         ):
@@ -404,12 +406,28 @@ def _is_only_wrapped(evaluator: Evaluator, file: LinkedFile, record: FunctionRec
     )
 
 
-def _paths_of_relatives(evaluator: Evaluator, usage: Usage) -> frozenset[str]:
+def _relatives(evaluator: Evaluator, usage: Usage) -> frozenset[ClassKey]:
+    """The classes that bear the name, and those above and below them."""
     target = usage.target
     file = evaluator.linkage.file(target.path)
-    return frozenset(
-        path
-        for index, record in enumerate(file.links.classes if file is not None else ())
-        if record.name == target.name
-        for path, _ in evaluator.relatives((target.path, index))
-    )
+    named = [index for index, record in enumerate(file.links.classes if file is not None else ()) if record.name == target.name]
+    return frozenset(each for index in named for each in evaluator.relatives((target.path, index)))
+
+
+def _reads_own_name(file: LinkedFile, relatives: Collection[ClassKey]) -> bool:
+    """Whether one of some classes reads the name off itself, in a file."""
+    own = {file.links.classes[number].name_start for path, number in relatives if path == file.path}
+    bodies = [each for each in file.facts.definitions if each.name_start in own]
+    if not bodies:
+        return False
+    places = [match.start() for match in _READS_OWN_NAME.finditer(file.source.text)]
+    return any(body.start <= place < body.end and not _is_shown(file, place) for body in bodies for place in places)
+
+
+def _is_shown(file: LinkedFile, place: int) -> bool:
+    """Whether what stands at a place is only told by a logger or by the representation of something."""
+    around = [each for each in file.facts.definitions if each.start <= place < each.end and each.sort is ScopeKind.FUNCTION]
+    if around and max(around, key=lambda each: each.start).name == _REPRESENTING:
+        return True
+    statement = file.facts.statements[file.facts.statement_at(place)]
+    return statement.sort == "expr" and _LOGS.match(file.source.text, statement.start) is not None

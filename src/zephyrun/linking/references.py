@@ -39,6 +39,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test, puts_modules_anywhere
 from zephyrun.linking.texts import LISTS_SPREAD, word_in_text
+from zephyrun.linking.texts_gone_through import texts_in_variable
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
 from zephyrun.linking.values import NONE, Evaluator, decorator_callee
@@ -69,6 +70,9 @@ _LOOKS_AT_NAMES = lazy_pattern(
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
 _READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
+_GIVES_EXPORTS = lazy_pattern(
+    r"\bdef __dir__\(\)[^:\n]*:\s*return (?:(?:list|sorted)\(__all__\)|__all__)[ \t]*(?:#.*)?(?:\n|\Z)"
+)
 _DOT = lazy_pattern(r"\s*\.")
 _TYPE_COMMENT = lazy_pattern(r"#\s*type:\s*(?!ignore\b)")
 # What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
@@ -562,11 +566,14 @@ class GlobalUsage:
         binding = file.module_bindings.get("__all__")
         references = file.facts.bindings[binding].references if binding is not None else ()
         roles = {file.facts.references[index].role for index in references}
+        exported = texts_in_variable(self._evaluator, file, binding) if binding is not None else None
         if Role.READ in roles and _READS_EXPORTS.search(file.source.text):
-            self._usage.doubt(
-                f"what reads `__all__` in {file.path} does not depend on `{self._name}`", file.path
-            )
-        if "__dir__" in file.module_bindings:
+            what = f"what reads `__all__` in {file.path} does not depend on …"
+            if exported is None:
+                self._usage.doubt(what.replace("…", f"`{self._name}`"), file.path)
+            else:
+                self._usage.look_out(what, exported)
+        if "__dir__" in file.module_bindings and (exported is None or not _GIVES_EXPORTS.search(file.source.text)):
             self._usage.doubt(
                 f"the `__dir__` of {file.path} does not depend on `{self._name}`", file.path
             )

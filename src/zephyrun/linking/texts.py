@@ -104,7 +104,8 @@ _LOOKS_AT_ALL = lazy_pattern(rb"\bset(?:trace|profile)\b|_current_frames|\b(?:gi
 _INSTRUCTION_MARKS = (b"co_names", b"import dis", b"from dis import", b"cgitb", b"marshal")
 _SHOWS_ALL = b"cgitb"
 _CODE_WORDS = (b"FunctionType", b"__code__")
-_RUNS_CODE_ELSEWHERE = lazy_pattern(rb"FunctionType\s*\(|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
+# A function that is made of the code and the names of another one is that again.
+_RUNS_CODE_ELSEWHERE = lazy_pattern(rb"FunctionType\s*\((?!\s*(\w+)\.__code__\s*,\s*\1\.__globals__\b)|\b(?:exec|eval)\s*\(\s*[\w.]+\.__code__")
 _SHOWS_INSTRUCTIONS = lazy_pattern(
     rb"co_names\b(?!,\s*[\w.]+\.co_)|import dis\b|from dis import(?!\s+(?:findlinestarts|findlabels)(?:\s+as\s+\w+)?\s*(?:$|#))|"
     rb"\b(?:import|from)\b[^\n\"']*\bcgitb\b|"

@@ -11,7 +11,7 @@ from zephyrun.linking.library_calls import COLLECTING
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import called_name, syntax_tree
-from zephyrun.linking.value_sorts import ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Values, ValueSort
 from zephyrun.linking.values import Evaluator
 
 Texts = frozenset[str] | None
@@ -43,6 +43,11 @@ def texts_gone_through(evaluator: Evaluator, path: str, binding: int) -> Texts:
 def texts_in(evaluator: Evaluator, file: LinkedFile, collection: ast.expr) -> Texts:
     """The texts in a collection; `None` where something else may be in it."""
     return _Reading(evaluator, file).elements(collection, _WHOLE)
+
+
+def texts_in_variable(evaluator: Evaluator, file: LinkedFile, binding: int) -> Texts:
+    """The texts in the collection that a variable is; `None` where something else may be in it."""
+    return _Reading(evaluator, file).of_binding(file, binding, _WHOLE)
 
 
 class _Reading:
@@ -79,7 +84,7 @@ class _Reading:
                 return self._given_by(node, place)
             case ast.Name():
                 reference = self._file.facts.reference_by_start.get(self._tree.start_of(node))
-                return self._of_binding(self._file, reference.binding, place) if reference is not None else None
+                return self.of_binding(self._file, reference.binding, place) if reference is not None else None
             case ast.Attribute():
                 return self._of_attribute(node, place)
         return None
@@ -112,7 +117,7 @@ class _Reading:
         for value in values:
             if value.sort is ValueSort.MODULE:
                 there = self._evaluator.file(value.path)
-                found.append(self._of_binding(there, there.module_bindings.get(node.attr, -1), place))
+                found.append(self.of_binding(there, there.module_bindings.get(node.attr, -1), place))
             elif value.sort in (ValueSort.INSTANCE, ValueSort.CLASS):
                 found.append(self._of_classes((value.path, value.number), node.attr, place))
             else:
@@ -126,9 +131,9 @@ class _Reading:
         bound = [(path, binding) for path, binding in bindings if binding is not None]
         if not bound or evaluator.is_set(name) or evaluator.unknown_above(key):
             return None
-        return all_texts_of(self._of_binding(evaluator.file(path), binding, place) for path, binding in bound)
+        return all_texts_of(self.of_binding(evaluator.file(path), binding, place) for path, binding in bound)
 
-    def _of_binding(self, file: LinkedFile, binding: int, place: int) -> Texts:
+    def of_binding(self, file: LinkedFile, binding: int, place: int) -> Texts:
         """The texts in a variable that is given collections which are written out, and no others."""
         if binding < 0 or (file.path, binding) in self._asked or not file.is_own:
             return None
@@ -149,7 +154,7 @@ class _Reading:
             if use.binding == binding:
                 path = linkage.find_module(linkage.module_of_import(file, use), file.path) if use.name else None
                 there = linkage.file(path) if path is not None else None
-                found.append(self._of_binding(there, there.module_bindings.get(use.name, -1), place) if there is not None else None)
+                found.append(self.of_binding(there, there.module_bindings.get(use.name, -1), place) if there is not None else None)
         return all_texts_of(found) if found else None
 
     def _values_given(self, binding: int) -> Iterator[ast.expr | None]:
@@ -181,7 +186,8 @@ class _Reading:
                 return False
             for use in other.links.attributes_by_name.get(record.name, ()):
                 node = there._tree.attributes.get(use.end)
-                if node is None or not there._is_only_read(node):
+                is_only_read = node is not None and there._is_only_read(node)
+                if not is_only_read and _may_lie_in(self._evaluator.values(other, use.receiver), self._file):
                     return False
         return True
 
@@ -208,8 +214,19 @@ def may_be_set_elsewhere(evaluator: Evaluator, file: LinkedFile, binding: int) -
     record, facts = file.facts.bindings[binding], file.facts
     if facts.scopes[record.scope].kind is ScopeKind.FUNCTION:
         return False
-    is_written = bool(evaluator.linkage.paths_writing_to_others(record.name))
+    is_written = bool(evaluator.linkage.paths_writing_to_others(record.name)) and _is_written_by_others(evaluator, file, record.name)
     return is_written or record.name in evaluator.names_set or "globals" in file.source.text
+
+
+def _is_written_by_others(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
+    """Whether an attribute of that name that is written somewhere may be the variable of a module, or class in it."""
+    writes = evaluator.writes_in_reach(name)
+    return writes is None or any(_may_lie_in(evaluator.values(other, use.receiver), file) for other, use in writes)
+
+
+def _may_lie_in(values: Values, file: LinkedFile) -> bool:
+    """Whether something may be a module, or a class or instance of it."""
+    return any(value == UNKNOWN_VALUE or value.path == file.path for value in values)
 
 
 def _text_at(node: ast.expr, place: int) -> Texts:
