@@ -456,8 +456,15 @@ class MemberUsage:
         return LibraryBases(self._evaluator, self.family)
 
     def _may_be_any(self, values: Values) -> bool:
-        """Whether something may be an instance of the family, without being known as one."""
-        return UNKNOWN_VALUE in values or any(map(self._bases.have_instance, values))
+        """Whether something may be an instance of the family, without being known as one: a class is one of its metaclass."""
+        return UNKNOWN_VALUE in values or any(self._bases.have_instance(value) or self._is_made_by_us(value) for value in values)
+
+    def _is_made_by_us(self, value: Value) -> bool:
+        """Whether something is a class that one of the family makes, which is the metaclass of it."""
+        if value.sort is not ValueSort.CLASS:
+            return False
+        above = self._evaluator.above((value.path, value.number))
+        return not self._reachable.isdisjoint(self._evaluator.metaclasses_of(above))
 
     def _may_ask_us(self, values: Values) -> bool:
         """Whether something may be one of the family, or hand on to one what it is asked for."""
