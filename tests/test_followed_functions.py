@@ -22,7 +22,7 @@ from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames
 from zephyrun.proof.verdict import Verdict
 
-PARTS = PROJECT / "benchmarks" / "rename_attacks" / "carried.txt"
+PARTS = PROJECT / "benchmarks" / "rename_attacks"
 IMPORTS = "import functools, operator, inspect, types, threading, collections, copy, contextlib, dataclasses, typing\n"
 MOST_HANDS = 3
 # How the program comes by what stands in another module; "" where there is none.
@@ -40,9 +40,9 @@ class Part(NamedTuple):
     expressions: list[str]
 
 
-def read_parts() -> Iterator[Part]:
-    """The pieces."""
-    for block in re.split(r"(?m)^=== ", PARTS.read_text())[1:]:
+def read_parts(name: str = "carried.txt") -> Iterator[Part]:
+    """The pieces in a file."""
+    for block in re.split(r"(?m)^=== ", (PARTS / name).read_text())[1:]:
         heading, *lines = block.splitlines(keepends=True)
         expressions = [line.removeprefix("=> ").strip() for line in lines if line.startswith("=> ")]
         yield Part(heading.strip(), "".join(line for line in lines if line.strip() and not line.startswith("=> ")), expressions)
@@ -108,11 +108,17 @@ def output_of(contents: dict[str, bytes]) -> str:
     return re.sub(r"<[^<>]*>", "…", printed.getvalue())
 
 
-@pytest.mark.parametrize("seed", range(3))
-def test_carried_functions_are_not_lost(seed):
-    """Whatever is safe and proved prints the same: who calls the function by keywords or reads its name was
-    found, however it got there."""
-    parts, n_proved = list(read_parts()), 0
+def parts_with_instances() -> list[Part]:
+    """Ways to carry something about, and classes whose attributes are asked for at their end."""
+    return [*(part for part in read_parts() if part.heading.startswith("carry")), *read_parts("instances.txt")]
+
+
+@pytest.mark.parametrize("find_parts", [read_parts, parts_with_instances])
+@pytest.mark.parametrize("seed", range(2))
+def test_what_is_carried_about_is_not_lost(seed, find_parts):
+    """Whatever is safe and proved prints the same: who calls a function by keywords, reads its name or asks something for an
+    attribute was found, however it got there."""
+    parts, n_proved = list(find_parts()), 0
     for number in range(60):
         texts, target, new = Porter(f"{seed} {number}").program(parts)
         files = {path: text.encode() for path, text in texts.items()}
