@@ -13,6 +13,7 @@ from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
 from zephyrun.linking.import_graph import knows
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.texts import LISTS_SPREAD
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -106,11 +107,17 @@ class Homes:
                     self._usage.open_places.append(OpenPlace(place, f"it is not known what has the `{self._name}` that is asked for"))
         is_seldom = self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name)
         for path in self._linkage.lookup_paths:
+            data = self._linkage.contents[path]
             there = self._linkage.file(path)
+            is_begun = is_seldom and may_begin_in(self._evaluator, path, self._name)
+            is_made = is_seldom and not is_begun and isinstance(data, bytes) and puts_together_unknown(data)
             for lookup in there.links.lookups if there is not None else ():
                 assert there is not None, "it has calls"
-                if not lookup.may_find(self._name) or (is_seldom and lookup.is_open):
+                if not lookup.may_find(self._name):
                     continue
+                if is_seldom and lookup.is_open and not is_begun:
+                    if not is_made or not is_made_of_unknown(self._evaluator, there, lookup, self._name):
+                        continue
                 values = self._evaluator.values(there, lookup.receiver)
                 may_be_home = UNKNOWN_VALUE in values or any(map(self.is_one, values))
                 if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
@@ -201,7 +208,7 @@ class Homes:
         # A private name is seldom worked out: somewhere it would have to stand as a text.
         is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
         for path in self._linkage.loading_paths:
-            if is_worked_out and path not in self._homes:
+            if path not in self._homes and (is_worked_out or may_begin_in(self._evaluator, path, name)):
                 self._usage.doubt_reader(
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
@@ -209,11 +216,12 @@ class Homes:
 
     def _check_namespace_readers(self) -> None:
         """Doubts about code that reads the namespaces of modules off functions or frames."""
-        if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
-            # Somewhere a private name would have to stand as a text.
-            return
+        # Somewhere a private name would have to stand as a text, or a beginning of it.
+        is_seldom = self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name)
         readers = {file.path: file for word in sorted(_READING_FRAMES) for file in self._linkage.mentioning(word)}
         for reader in readers.values():
+            if is_seldom and not may_begin_in(self._evaluator, reader.path, self._name):
+                continue
             for path, home in self._homes.items():
                 calls = calls_of_readers(self._evaluator, path)
                 reads = [

@@ -35,10 +35,10 @@ from zephyrun.linking.modules import is_test
 from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
 from zephyrun.linking.names_asked import ANY_NAME, names_asked_for
 from zephyrun.linking.names_begun import (
+    is_key_made_of_unknown,
     is_made_of_unknown,
-    may_begin,
+    may_begin_in,
     puts_together_unknown,
-    seems_to_begin,
 )
 from zephyrun.linking.names_given import doubt_names_given
 from zephyrun.linking.names_taken import NAMESPACE
@@ -1072,9 +1072,7 @@ class MemberUsage:
         """Whether a file makes names of a text that the private name begins with (`"_" + name`), which may be that one."""
         if not self.is_private:
             return False
-        data = self._linkage.contents[path]
-        file = self._linkage.file(path) if isinstance(data, bytes) and seems_to_begin(data, self.spelling) else None
-        return self._stands_begun or (file is not None and may_begin(self._evaluator, file, self.spelling))
+        return self._stands_begun or may_begin_in(self._evaluator, path, self.spelling)
 
     @cached_property
     def _stands_begun(self) -> bool:
@@ -1132,7 +1130,13 @@ class MemberUsage:
             return not self._is_not_among(file, handed)
         if asked["name"] is not None:
             return asked["name"] == self.spelling
-        return self._is_key or self._begins_in(file.path)
+        return self._may_be_key(file, call_handing(file, handed))
+
+    def _may_be_key(self, file: LinkedFile, namespace: ast.expr | None) -> bool:
+        """Whether what is not written out where a namespace is asked for one name may be this one."""
+        if self._is_key or self._begins_in(file.path):
+            return True
+        return namespace is not None and self.is_private and is_key_made_of_unknown(self._evaluator, file, namespace, self.spelling)
 
     def _is_not_among(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether what is done with the names that a call gives of something does not depend on this one."""
@@ -1189,7 +1193,7 @@ class MemberUsage:
         if ANY_NAME not in asked:
             return True
         is_ours = bool(_classes(self._evaluator.values(file, owner)) & self._reachable)
-        return not (is_ours or self._is_key or self._begins_in(file.path))
+        return not (is_ours or self._may_be_key(file, namespace))
 
     def _has_own(self, file: LinkedFile, use: AttributeUse) -> bool:
         """Whether all that may be called is a method of the project's own."""
@@ -1244,7 +1248,7 @@ class MemberUsage:
             return False
         if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
             return True
-        return self._is_key or self._begins_in(file.path)
+        return self._may_be_key(file, syntax_tree(file.data).attributes.get(use.end))
 
     def _is_none_of_these(self, file: LinkedFile, namespace: AttributeUse) -> bool:
         """Whether what is done with the names in a namespace does not depend on this one."""

@@ -5,11 +5,15 @@ from __future__ import annotations
 import ast
 import re
 
+from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import Lookup
 from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.syntax_trees import SyntaxTree, syntax_tree
+from zephyrun.linking.origins import origin_of
+from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.texts_made import texts_made
+from zephyrun.linking.value_sorts import ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
@@ -22,7 +26,11 @@ _UNDERLINE_ALONE = lazy_pattern(
     rb"(?P<before>\.\s*(?:(?:starts|ends)with|r?split|[lr]?strip|r?partition|r?find|r?index|count)\s*\(\s*|[=!]=\s*|\[\s*)?[\"']__?[\"']"
     rb"(?P<behind>\s*(?:(?:not\s+)?in\b|[=!]=|\]|\.\s*join\b(?!\s*\(\s*[\[(]\s*[\"']{2})))?"
 )
-_BEGUN_ELSEWHERE = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(?:f[\"']\{|\(|[\w.]+(?:\[[^\]\n]*\])?\s*[+*])")
+_MADE = rb"(?:f[\"']\{|\(|[\w.]+(?:\[[^\]\n]*\])?\s*[+*]|[\w.]+\()"
+_BEGUN_ELSEWHERE = lazy_pattern(rb"(?:attr\s*\([^\n]*?,|(?:attrgetter|methodcaller)\s*\()\s*%b" % _MADE)
+_ASKED_BY_VARIABLE = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(\w+)\s*[,)]|(?:attrgetter|methodcaller)\s*\(\s*(\w+)\s*[,)]")
+_MADE_IN_VARIABLE = lazy_pattern(rb"\b(\w+)\s*:?=\s*%b" % _MADE)
+_ASKING_LATER = frozenset({"attrgetter", "methodcaller"})
 _IS_TEMPLATE = lazy_pattern("[{%]")
 # Letters before the quotes of a text.
 _LONGEST_PREFIX = len("rf")
@@ -34,42 +42,86 @@ _JOINING = "join"
 _BETWEEN = frozenset({"sep", "separator", "delimiter"})
 
 
-def seems_to_begin(data: bytes, name: str) -> bool:
-    """The same at a glance: nothing is missed by it."""
-    return has_loose_underline(data) or any(map(name.encode().startswith, _BEGUN.findall(data)))
+@once_a_version
+def may_begin_in(evaluator: Evaluator, path: str, name: str) -> bool:
+    """Whether a file has a text with which a private name may begin that is put together."""
+    data = evaluator.linkage.contents[path]
+    if not isinstance(data, bytes):
+        return False
+    is_begun = any(map(name.encode().startswith, _BEGUN.findall(data)))
+    file = evaluator.linkage.file(path) if is_begun or _has_loose_underline(data) else None
+    if file is None:
+        return False
+    if is_begun and any(_may_become(evaluator, file, match, name) for match in _BEGUN_IN_TEXT.finditer(file.source.text)):
+        return True
+    tree = syntax_tree(data)
+    alone = (each for each in tree.texts.values() if isinstance(each, ast.Constant) and each.value in _UNDERLINES)
+    return any(name.startswith(str(each.value)) and _is_loose(tree, each, frozenset()) for each in alone)
 
 
 @glance
-def has_loose_underline(data: bytes) -> bool:
-    """Whether a file has a text that is nothing but underlines, and which may begin another one."""
+def _has_loose_underline(data: bytes) -> bool:
+    """Whether a file seems to have a text that is nothing but underlines, and which may begin another one."""
     return any(not match["before"] and not match["behind"] for match in _UNDERLINE_ALONE.finditer(data))
 
 
 @glance
 def puts_together_unknown(data: bytes) -> bool:
-    """Whether a file looks up names that begin with what stands elsewhere, at a glance."""
-    return _BEGUN_ELSEWHERE.search(data) is not None
-
-
-def may_begin(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
-    """Whether a file has a text with which a private name may begin that is put together."""
-    first = name.encode()
-    if any(map(first.startswith, _BEGUN.findall(file.data))):
-        if any(_may_become(evaluator, file, match, name) for match in _BEGUN_IN_TEXT.finditer(file.source.text)):
-            return True
-    if not has_loose_underline(file.data):
-        return False
-    tree = syntax_tree(file.data)
-    alone = (each for each in tree.texts.values() if isinstance(each, ast.Constant) and each.value in _UNDERLINES)
-    return any(name.startswith(str(each.value)) and _is_loose(tree, each, frozenset()) for each in alone)
+    """Whether a file seems to look up names that begin with what stands elsewhere, or that something else makes."""
+    if _BEGUN_ELSEWHERE.search(data) is not None:
+        return True
+    asked = {name for pair in _ASKED_BY_VARIABLE.findall(data) for name in pair if name}
+    return any(name in asked for name in _MADE_IN_VARIABLE.findall(data))
 
 
 def is_made_of_unknown(evaluator: Evaluator, file: LinkedFile, lookup: Lookup, name: str) -> bool:
-    """Whether the name that is looked up is put together where that is done, with a beginning that may be that of a name."""
+    """Whether the name that is looked up is put together where that is done, with a beginning that may be that of a name, or
+    by a function that may put it together so."""
     call = syntax_tree(file.data).lookups.get(lookup.start)
-    worked_out = call.args[1] if call is not None and len(call.args) > 1 else None
-    first = _first_part(worked_out) if worked_out is not None else None
-    if first is None or first is worked_out:
+    place = 0 if call is not None and called_name(call) in _ASKING_LATER else 1
+    worked_out = call.args[place] if call is not None and len(call.args) > place else None
+    return worked_out is not None and any(_may_make(evaluator, file, each, name) for each in _given(file, worked_out))
+
+
+def is_key_made_of_unknown(evaluator: Evaluator, file: LinkedFile, namespace: ast.expr, name: str) -> bool:
+    """The same of the key for which a namespace is asked where an expression gives it."""
+    tree = syntax_tree(file.data)
+    around = tree.around[namespace]
+    call = tree.around[around] if isinstance(around, ast.Attribute) else None
+    match around, call:
+        case ast.Subscript(slice=key), _:
+            pass
+        case _, ast.Call(args=[key, *_]):
+            pass
+        case ast.Compare(left=key), _:
+            pass
+        case _:
+            return False
+    return any(_may_make(evaluator, file, each, name) for each in _given(file, key))
+
+
+def _given(file: LinkedFile, node: ast.expr) -> list[ast.expr]:
+    """An expression, or what a variable of a function is given that it is."""
+    if not isinstance(node, ast.Name):
+        return [node]
+    tree = syntax_tree(file.data)
+    reference = file.facts.reference_by_start.get(tree.start_of(node))
+    record = file.facts.bindings[reference.binding] if reference is not None else None
+    if record is None or file.facts.scopes[record.scope].kind is not ScopeKind.FUNCTION:
+        return []
+    targets = [tree.names.get(file.facts.references[index].start) for index in record.references]
+    statements = [tree.around[each] for each in targets if each is not None]
+    return [each.value for each in statements if isinstance(each, ast.Assign | ast.AnnAssign | ast.NamedExpr) and each.value is not None]
+
+
+def _may_make(evaluator: Evaluator, file: LinkedFile, node: ast.expr, name: str) -> bool:
+    """Whether an expression puts something together that may be a name."""
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name | ast.Attribute):
+        values = evaluator.values(file, origin_of(file, node.func))
+        making = {value.path for value in values if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)}
+        return any(may_begin_in(evaluator, path, name) for path in making)
+    first = _first_part(node)
+    if first is node:
         return False
     texts = texts_made(evaluator, file, first)
     return texts is None or any(name.startswith(each) for each in texts)

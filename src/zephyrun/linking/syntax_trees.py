@@ -63,7 +63,7 @@ def syntax_tree(data: bytes) -> SyntaxTree:
                 found.texts.setdefault(start_of(node), node)
             elif isinstance(node, ast.MatchClass):
                 found.patterns.append(node)
-            elif isinstance(node, ast.Call) and "attr" in called_name(node):
+            elif isinstance(node, ast.Call) and ("attr" in called_name(node) or called_name(node) == "methodcaller"):
                 texts = [each for each in node.args if isinstance(each, ast.Constant)]
                 found.lookups.update(dict.fromkeys(map(start_of, [node, *texts]), node))
             for child in ast.iter_child_nodes(node):
