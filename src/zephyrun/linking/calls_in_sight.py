@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
@@ -52,24 +52,29 @@ class _Wanted(NamedTuple):
 def find_calls(evaluator: Evaluator, file: LinkedFile, index: int) -> Calls | None:
     """All that calls hand to a function, `None` where some of them may not be in sight: it is handed on or
     kept as a value, code outside may call it, or arguments are spread out. What a decorator is handed counts."""
-    record = file.links.functions[index]
-    own_lookups = {each.start: each for each in _lookups_inside(file, record) if each.may_find(record.name)}
-    if own_lookups and may_be_looked_up(evaluator, file, record.name, is_member=record.owner >= 0):
-        own_lookups = {start: each for start, each in own_lookups.items() if _names_parameter(file, each, index) is not None}
-    else:
-        own_lookups = {}
-    calls = _find_calls(evaluator, file, _Wanted(record), own_lookups.keys())
+    own_lookups = _own_lookups(evaluator, file, index)
+    calls = _find_calls(evaluator, file, _Wanted(file.links.functions[index]), {each.start for each in own_lookups})
     if calls is None or any(each.keyword in ("*", "**") for _, each in calls):
         return None
-    if any(_may_come_to_itself(evaluator, file, index, lookup, calls) for lookup in own_lookups.values()):
+    if any(_may_come_to_itself(evaluator, file, index, lookup, calls) for lookup in own_lookups):
         return None
     return calls
 
 
-def _lookups_inside(file: LinkedFile, record: FunctionRecord) -> Iterator[Lookup]:
-    for definition in file.facts.definitions_by_name.get(record.name, ()):
-        if definition.name_start == record.name_start:
-            yield from (each for each in file.links.lookups if definition.start <= each.start < definition.end)
+def _own_lookups(evaluator: Evaluator, file: LinkedFile, index: int) -> list[Lookup]:
+    """The lookups by which a function may come to itself, and which ask for what callers hand in: where all of them are in
+    sight, these show whether it does."""
+    record = file.links.functions[index]
+    found = [
+        lookup
+        for definition in file.facts.definitions_by_name.get(record.name, ())
+        if definition.name_start == record.name_start
+        for lookup in file.links.lookups
+        if definition.start <= lookup.start < definition.end and lookup.may_find(record.name)
+    ]
+    if not found or not may_be_looked_up(evaluator, file, record.name, is_member=record.owner >= 0):
+        return []
+    return [lookup for lookup in found if _names_parameter(file, lookup, index) is not None]
 
 
 def _names_parameter(file: LinkedFile, lookup: Lookup, index: int) -> ParameterRecord | None:

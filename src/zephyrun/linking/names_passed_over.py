@@ -110,7 +110,7 @@ class _Passing:
     def is_passed_over(self, loop: ast.AST) -> bool:
         """Whether a loop does nothing with the name, but ask what it is."""
         if isinstance(loop, ast.comprehension):
-            return self._outcome(ast.BoolOp(ast.And(), loop.ifs)) is False
+            return self._outcome(ast.BoolOp(ast.And(), loop.ifs)) is False and not is_read_outside(self._file, loop, self._variable)
         if not isinstance(loop, ast.For | ast.AsyncFor) or loop.orelse or is_read_outside(self._file, loop, self._variable):
             return False
         return self._is_left_out(loop.body)

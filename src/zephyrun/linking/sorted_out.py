@@ -36,17 +36,20 @@ def sorts_out_functions(
 ) -> bool:
     """Whether a loop does nothing with a variable that it goes through where that is a function."""
     if isinstance(loop, ast.comprehension):
-        return _asks_for_class(evaluator, file, loop.ifs, variable)
+        return not is_read_outside(file, loop, variable) and _asks_for_class(evaluator, file, loop.ifs, variable)
     only = loop.body[0]
     if len(loop.body) > 1 or not isinstance(only, ast.If) or only.orelse or loop.orelse:
         return False
     return not is_read_outside(file, loop, variable) and _asks_for_class(evaluator, file, [only.test], variable)
 
 
-def is_read_outside(file: LinkedFile, loop: ast.For | ast.AsyncFor, variable: str) -> bool:
+def is_read_outside(file: LinkedFile, loop: ast.For | ast.AsyncFor | ast.comprehension, variable: str) -> bool:
     """Whether what a loop went through last may be read where it is over: anywhere, unless it is in a function, and by
     functions that are made in the loop."""
     tree, facts = syntax_tree(file.data), file.facts
+    if isinstance(loop, ast.comprehension):
+        starts = [tree.start_of(each) for each in ast.walk(loop.target) if isinstance(each, ast.Name) and each.id == variable]
+        return any(facts.bindings[facts.reference_by_start[start].binding].captured for start in starts)
     inside = range(tree.start_of(loop), tree.end_of(loop))
     for binding in facts.bindings:
         references = [facts.references[index] for index in binding.references] if binding.name == variable else []
