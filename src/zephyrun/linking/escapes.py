@@ -40,6 +40,8 @@ _READS_NAME_OF_CLASS = lazy_pattern(
 _READS_OWN_NAME = lazy_pattern(r"(?:\bcls|self\.__class__|type\(self\)|type\(cls\))\.__(?:qual)?name__\b")
 _REPRESENTING = "__repr__"
 _LOGS = lazy_pattern(r"(?:\w+\.)*_?log(?:ger|ging)?\.(?:debug|info|warning|warn|error|exception|critical|log)\(", re.IGNORECASE)
+# Brackets of what is filled in, and others. A bracket behind nothing only holds together.
+_BRACKETS = lazy_pattern(r"(?P<filling>%\s*\(|\.format\(|\{|(?:\A|[,+(])\s*\()|[(\[]|(?P<closing>[)\]}])")
 _LONGEST_RECEIVER = 32
 # A name that is held against texts, and nothing else.
 _COMPARED = lazy_pattern(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
@@ -426,8 +428,22 @@ def _reads_own_name(file: LinkedFile, relatives: Collection[ClassKey]) -> bool:
 
 def _is_shown(file: LinkedFile, place: int) -> bool:
     """Whether what stands at a place is only told by a logger or by the representation of something."""
-    around = [each for each in file.facts.definitions if each.start <= place < each.end and each.sort is ScopeKind.FUNCTION]
-    if around and max(around, key=lambda each: each.start).name == _REPRESENTING:
-        return True
     statement = file.facts.statements[file.facts.statement_at(place)]
-    return statement.sort == "expr" and _LOGS.match(file.source.text, statement.start) is not None
+    before = file.source.text[statement.start : place]
+    if statement.sort == "expr" and (logs := _LOGS.match(before)) is not None:
+        return _is_put_into_text(before[logs.end() :])
+    around = [each for each in file.facts.definitions if each.start <= place < each.end and each.sort is ScopeKind.FUNCTION]
+    is_representing = bool(around) and max(around, key=lambda each: each.start).name == _REPRESENTING
+    return is_representing and statement.sort == "return" and _is_put_into_text(before.removeprefix("return"))
+
+
+def _is_put_into_text(before: str) -> bool:
+    """Whether what stands behind some code of a statement is only put into a text there: nobody is handed it, and nothing
+    asked for by it."""
+    opened: list[bool] = []
+    for bracket in _BRACKETS.finditer(before):
+        if bracket["closing"]:
+            del opened[-1:]
+        else:
+            opened.append(bracket["filling"] is not None)
+    return all(opened)

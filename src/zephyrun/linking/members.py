@@ -32,7 +32,6 @@ from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.members_taken import LEADING_TO_FUNCTION
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_test
-from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
 from zephyrun.linking.names_asked import ANY_NAME, names_asked_for
 from zephyrun.linking.names_begun import (
     is_key_made_of_unknown,
@@ -41,6 +40,7 @@ from zephyrun.linking.names_begun import (
     puts_together_unknown,
 )
 from zephyrun.linking.names_given import doubt_names_given
+from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
 from zephyrun.linking.names_taken import NAMESPACE
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
 from zephyrun.linking.proxies import (

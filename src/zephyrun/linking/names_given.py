@@ -68,7 +68,7 @@ def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]
 
 def _is_written_out(evaluator: Evaluator, file: LinkedFile, handed: Handed) -> bool:
     """Whether the names that a call brings all stand there, as keys of a table or as keywords."""
-    match ast.parse(file.source.text[handed.start : handed.end].strip(), mode="eval").body:
+    match ast.parse(f"({file.source.text[handed.start : handed.end]}\n)", mode="eval").body:
         case ast.Dict(keys=keys):
             return all(isinstance(each, ast.Constant) for each in keys)
         case ast.Call(args=[], keywords=keywords):

@@ -48,8 +48,9 @@ def is_read_outside(file: LinkedFile, loop: ast.For | ast.AsyncFor | ast.compreh
     functions that are made in the loop."""
     tree, facts = syntax_tree(file.data), file.facts
     if isinstance(loop, ast.comprehension):
-        starts = [tree.start_of(each) for each in ast.walk(loop.target) if isinstance(each, ast.Name) and each.id == variable]
-        return any(facts.bindings[facts.reference_by_start[start].binding].captured for start in starts)
+        targets = [each for each in ast.walk(loop.target) if isinstance(each, ast.Name) and each.id == variable]
+        found = [facts.reference_by_start.get(tree.start_of(each)) for each in targets]
+        return any(each is None or facts.bindings[each.binding].captured for each in found)
     inside = range(tree.start_of(loop), tree.end_of(loop))
     for binding in facts.bindings:
         references = [facts.references[index] for index in binding.references] if binding.name == variable else []
