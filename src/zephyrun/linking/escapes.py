@@ -41,7 +41,7 @@ _READS_OWN_NAME = lazy_pattern(r"(?:\bcls|self\.__class__|type\(self\)|type\(cls
 _REPRESENTING = "__repr__"
 _LOGS = lazy_pattern(r"(?:\w+\.)*_?log(?:ger|ging)?\.(?:debug|info|warning|warn|error|exception|critical|log)\(", re.IGNORECASE)
 # Brackets of what is filled in, and others. A bracket behind nothing only holds together.
-_BRACKETS = lazy_pattern(r"(?P<filling>%\s*\(|\.format\(|\{|(?:\A|[,+(])\s*\()|[(\[]|(?P<closing>[)\]}])")
+_BRACKETS = lazy_pattern(r"(?P<filling>%\s*\(|\.format\(|\{|(?:\A|[,+])\s*\()|[(\[]|(?P<closing>[)\]}])")
 _LONGEST_RECEIVER = 32
 # A name that is held against texts, and nothing else.
 _COMPARED = lazy_pattern(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\"'\\\n]*[\"'][ \t]*,?[ \t]*)+[)\]}]?)")
