@@ -139,18 +139,55 @@ def _first_part(node: ast.expr) -> ast.expr:
     return node
 
 
-def _may_become(evaluator: Evaluator, file: LinkedFile, begun: re.Match[str], name: str) -> bool:
+def _may_become(evaluator: Evaluator, file: LinkedFile, match: re.Match[str], name: str) -> bool:
     """Whether a name may be made of a text that begins at a place."""
-    if not name.startswith(begun[1]):
+    if not name.startswith(match[1]):
         return False
     tree = syntax_tree(file.data)
-    starts = range(begun.start(), begun.start() - _LONGEST_PREFIX - 1, -1)
+    starts = range(match.start(), match.start() - _LONGEST_PREFIX - 1, -1)
     node: ast.AST | None = next((tree.texts[start] for start in starts if start in tree.texts), None)
+    begun = node
     while node is not None and isinstance(outer := tree.around[node], ast.BinOp | ast.JoinedStr):
         node = outer
+    if isinstance(node, ast.BinOp) and (first := _leftmost(node)) is not begun and not _may_be_empty(tree, first):
+        # It stands between other parts (`group + "_" + word`).
+        return False
     texts = texts_made(evaluator, file, node) if isinstance(node, ast.BinOp | ast.JoinedStr) else None
     # Something may be put behind what is made so, or filled into it.
     return texts is None or any(name.startswith(each) or _IS_TEMPLATE.search(each) for each in texts)
+
+
+def _leftmost(node: ast.expr) -> ast.expr:
+    """What stands first where parts are added, or filled in."""
+    while isinstance(node, ast.BinOp):
+        node = node.left
+    return node
+
+
+def _may_be_empty(tree: SyntaxTree, part: ast.expr) -> bool:
+    """Whether a part of a text may be an empty one: it is no name, or some variable or attribute so called, a parameter or
+    keyword, is given such a one in the file."""
+    if not isinstance(part, ast.Name | ast.Attribute):
+        return not (isinstance(part, ast.Constant) and part.value)
+    called = part.id if isinstance(part, ast.Name) else part.attr
+    for text in tree.texts.values():
+        if not isinstance(text, ast.Constant) or text.value != "":
+            continue
+        match tree.around[text]:
+            case ast.Assign(targets=targets):
+                names = [getattr(each, "id", "") or getattr(each, "attr", "") for each in targets]
+            case ast.AnnAssign(target=ast.Name(id=name) | ast.Attribute(attr=name)) | ast.keyword(arg=name):
+                names = [name or ""]
+            case ast.arguments() as around:
+                names = _names_with_default(around, text)
+            case ast.BoolOp() | ast.IfExp():
+                # It may be given to anything.
+                names = [called]
+            case _:
+                names = []
+        if called in names:
+            return True
+    return False
 
 
 def _is_loose(tree: SyntaxTree, node: ast.expr, asked: frozenset[str]) -> bool:
