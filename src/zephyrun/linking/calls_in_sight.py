@@ -56,14 +56,14 @@ def find_calls(evaluator: Evaluator, file: LinkedFile, index: int) -> Calls | No
     calls = _find_calls(evaluator, file, _Wanted(file.links.functions[index]), {each.start for each in own_lookups})
     if calls is None or any(each.keyword in ("*", "**") for _, each in calls):
         return None
-    if any(_may_come_to_itself(evaluator, file, index, lookup, calls) for lookup in own_lookups):
+    if any(_may_come_to_itself(evaluator, file, index, *each, calls) for each in own_lookups.items()):
         return None
     return calls
 
 
-def _own_lookups(evaluator: Evaluator, file: LinkedFile, index: int) -> list[Lookup]:
-    """The lookups by which a function may come to itself, and which ask for what callers hand in: where all of them are in
-    sight, these show whether it does."""
+def _own_lookups(evaluator: Evaluator, file: LinkedFile, index: int) -> dict[Lookup, ParameterRecord]:
+    """The lookups by which a function may come to itself, and which ask for what callers hand in, with the parameter: where
+    all of them are in sight, these show whether it does."""
     record = file.links.functions[index]
     found = [
         lookup
@@ -73,8 +73,9 @@ def _own_lookups(evaluator: Evaluator, file: LinkedFile, index: int) -> list[Loo
         if definition.start <= lookup.start < definition.end and lookup.may_find(record.name)
     ]
     if not found or not may_be_looked_up(evaluator, file, record.name, is_member=record.owner >= 0):
-        return []
-    return [lookup for lookup in found if _names_parameter(file, lookup, index) is not None]
+        return {}
+    named = ((lookup, _names_parameter(file, lookup, index)) for lookup in found)
+    return {lookup: parameter for lookup, parameter in named if parameter is not None}
 
 
 def _names_parameter(file: LinkedFile, lookup: Lookup, index: int) -> ParameterRecord | None:
@@ -94,11 +95,12 @@ def _names_parameter(file: LinkedFile, lookup: Lookup, index: int) -> ParameterR
     return parameter if file.facts.roles(reference.binding) & BINDING_ROLES == {Role.PARAMETER} else None
 
 
-def _may_come_to_itself(evaluator: Evaluator, file: LinkedFile, index: int, lookup: Lookup, calls: Calls) -> bool:
+def _may_come_to_itself(
+    evaluator: Evaluator, file: LinkedFile, index: int, lookup: Lookup, parameter: ParameterRecord, calls: Calls
+) -> bool:
     """Whether a function may call itself by a name that it works out of what some calls hand to it."""
     name = file.links.functions[index].name
     inner = name[len(lookup.prefix) : len(name) - len(lookup.suffix)]
-    parameter = _names_parameter(file, lookup, index)
     handed_in = [
         other.source.text[each.start : each.end]
         for other, each in calls

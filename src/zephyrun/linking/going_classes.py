@@ -42,7 +42,10 @@ _CLOSES_KEY = lazy_pattern(r"\s*\]")
 _ENDS_IN_CALL = lazy_pattern(r"[)\]](?:\s*\.\s*\w+)?\Z")
 _LONGEST_NAME = 100
 # Where classes are compared with each other, each shows as one.
-_CLASS_LIKE = lazy_pattern(r"\btype\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\b__class__\b|(?<![\w.])[A-Z]\w*(?!\s*\()|\b(?:int|str|float|bool|bytes|dict|list|set|tuple)\b")
+_CLASS_LIKE = lazy_pattern(
+    r"\btype\s*\([^()]*(?:\([^()]*\))?[^()]*\)|\b__class__\b|(?<![\w.])[A-Z]\w*(?!\s*\()"
+    r"|\b(?:int|str|float|bool|bytes|dict|list|set|tuple)\b"
+)
 _N_COMPARED = 2
 _WORD_CLASS = lazy_pattern(r"\bclass\b")
 # In the head of a class: behind a keyword, which is handed to what makes the class, and in brackets behind a base.

@@ -64,12 +64,18 @@ class Homes:
         return origin.sort is OriginSort.ATTRIBUTE and origin.name in self.words
 
     def is_one(self, value: Value) -> bool:
+        """Whether a value is one of the modules."""
         if value.sort is ValueSort.PACKAGE:
             return value.name in self._packages
         return value.sort is ValueSort.MODULE and value.path in self._homes
 
-    def find_loose_ones(self) -> bool:
-        """Whether a home goes about as a value, so that code may have it that does not import it."""
+    def go_about(self) -> bool:
+        """Whether code may have a home that does not import it; doubts about what takes one."""
+        about = self._evaluator.modules_about
+        return self._find_loose_ones() or any(map(about.goes_about, self._homes)) or about.are_loaded_and_given_on
+
+    def _find_loose_ones(self) -> bool:
+        """Whether a home stands somewhere as a value."""
         is_loose = False
         files = list(self._linkage.mentioning_any(self.words))
         for file in files:

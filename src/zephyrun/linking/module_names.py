@@ -311,8 +311,7 @@ class ModuleUsage:
                     place = place_in_text(file, text, self.name)
                     if place is not None and any(map(self._asked.is_one, self._evaluator.values(file, text.arguments[0]))):
                         self._usage.places.add(place)
-        about = self._evaluator.modules_about
-        if self._asked.find_loose_ones() or any(map(about.goes_about, self._homes)) or about.are_loaded_and_given_on:
+        if self._asked.go_about():
             self._asked.check_lookups()
         self._asked.check_patterns()
         self._asked.check_readers()

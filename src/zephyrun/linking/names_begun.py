@@ -6,6 +6,7 @@ import ast
 import re
 
 from zephyrun.facts import ScopeKind
+from zephyrun.languages.python.nodes import last_name
 from zephyrun.link_facts import Lookup
 from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile
@@ -26,6 +27,7 @@ _UNDERLINE_ALONE = lazy_pattern(
     rb"(?P<before>\.\s*(?:(?:starts|ends)with|r?split|[lr]?strip|r?partition|r?find|r?index|count)\s*\(\s*|[=!]=\s*|\[\s*)?[\"']__?[\"']"
     rb"(?P<behind>\s*(?:(?:not\s+)?in\b|[=!]=|\]|\.\s*join\b(?!\s*\(\s*[\[(]\s*[\"']{2})))?"
 )
+# What is put together of what stands elsewhere, or given by a call.
 _MADE = rb"(?:f[\"']\{|\(|[\w.]+(?:\[[^\]\n]*\])?\s*[+*]|[\w.]+\()"
 _BEGUN_ELSEWHERE = lazy_pattern(rb"(?:attr\s*\([^\n]*?,|(?:attrgetter|methodcaller)\s*\()\s*%b" % _MADE)
 _ASKED_BY_VARIABLE = lazy_pattern(rb"attr\s*\([^\n]*?,\s*(\w+)\s*[,)]|(?:attrgetter|methodcaller)\s*\(\s*(\w+)\s*[,)]")
@@ -169,13 +171,13 @@ def _may_be_empty(tree: SyntaxTree, part: ast.expr) -> bool:
     keyword, is given such a one in the file."""
     if not isinstance(part, ast.Name | ast.Attribute):
         return not (isinstance(part, ast.Constant) and part.value)
-    called = part.id if isinstance(part, ast.Name) else part.attr
+    called = last_name(part)
     for text in tree.texts.values():
         if not isinstance(text, ast.Constant) or text.value != "":
             continue
         match tree.around[text]:
             case ast.Assign(targets=targets):
-                names = [getattr(each, "id", "") or getattr(each, "attr", "") for each in targets]
+                names = list(map(last_name, targets))
             case ast.AnnAssign(target=ast.Name(id=name) | ast.Attribute(attr=name)) | ast.keyword(arg=name):
                 names = [name or ""]
             case ast.arguments() as around:

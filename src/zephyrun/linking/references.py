@@ -366,9 +366,8 @@ class GlobalUsage:
             self._usage.places.add(place._replace(alone=True))
 
     def _note_attributes(self) -> None:
-        about = self._evaluator.modules_about
-        loose = self._asked.find_loose_ones() or any(map(about.goes_about, self.homes)) or about.are_loaded_and_given_on
-        is_held = any(map(about.is_held, self.homes))
+        loose = self._asked.go_about()
+        is_held = any(map(self._evaluator.modules_about.is_held, self.homes))
         for file in self._files_that_may_ask(everywhere=loose):
             is_loose = loose or file.path in self._linkage.finding_paths
             for use in file.links.attributes_by_name.get(self._name, ()):
