@@ -35,19 +35,20 @@ from zephyrun.linking.references import (
     doubt_strangers,
     is_public_function,
 )
+from zephyrun.linking.signature_readers import calls_of_signature_readers, readers_going_on
+from zephyrun.linking.signature_reads import names_read_by, names_read_off
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.texts import words_in
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
 from zephyrun.linking.values import Evaluator
-from zephyrun.linking.whereabouts import Whereabouts, whereabouts
+from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, Whereabouts, whereabouts
 from zephyrun.patterns import lazy_pattern
 
 # What reads the names of parameters off a function that it is given, or that stands before the dot.
 _MAKES_CLASS = "new_class"
 # Says with which keywords a stand-in was called.
 _CALLS_OF_STAND_INS = ("unittest.mock.call", "mock.call")
-_SIGNATURE_READERS = frozenset({"signature", "getfullargspec", "getargspec", "get_type_hints"})
 _ITS_CODE = "__code__"
 # The code of what is running, and what only asks it something.
 _CODE_OF_RUNNING = ("f_code", "gi_code", "cr_code", "ag_code")
@@ -87,6 +88,9 @@ _RUNNING = lazy_pattern(
 )
 _RUN_AS = frozenset({"target"})
 _NEVER_RUN = frozenset({"**", "kwargs", "kwds", "keywords", "kw", "args", "name", "daemon"})
+
+# Where a signature is read, and the names that are looked for in it, `None` for any.
+_SignatureRead = tuple[int, frozenset[str] | None]
 
 
 class ParameterUsage:
@@ -895,33 +899,61 @@ class ParameterUsage:
 
     def _check_signature_readers(self) -> None:
         """Doubts about code that reads the parameters of functions that it is given."""
-        for word in (*_SIGNATURE_READERS, *self._telling_attributes):
+        read: dict[str, list[_SignatureRead]] = {}
+        for path, handed, word in calls_of_signature_readers(self._evaluator):
+            if self._may_be_ours(self._file(path), handed.value):
+                names = names_read_by(self._evaluator, path, handed, word)
+                read.setdefault(path, []).append((handed.start, names))
+        for path, start in readers_going_on(self._evaluator):
+            if self._are_values:
+                read.setdefault(path, []).append((start, None))
+        for word in self._telling_attributes:
             for file in self._linkage.mentioning(word):
-                starts = [
-                    handed.start
-                    for handed in file.links.handed
-                    if handed.callee.name == word
-                    and not self._is_own(file, handed.callee)
-                    and self._may_be_ours(file, handed.value)
-                ]
-                starts += [
-                    use.start
-                    for use in file.links.attributes_by_name.get(word, ())
-                    if word in _SIGNATURE_ATTRIBUTES and self._may_be_ours(file, use.receiver, word)
-                ]
-                if word in _SIGNATURE_ATTRIBUTES and self._goes_about:
-                    starts += asked_by_text(file, word)
-                for start in starts[:1]:
-                    self._usage.doubt_reader(
-                        f"what reads parameters in {file.path} does not look for `{self.name}`",
-                        file.path,
-                        start,
-                    )
+                read.setdefault(file.path, []).extend(self._reads_of_attribute(file, word))
+        for path in sorted(read):
+            self._note_signatures_read(path, read[path])
 
-    def _is_own(self, file: LinkedFile, callee: Origin) -> bool:
-        """Whether what is called is surely the project's own, whatever it is called."""
-        values = self._evaluator.values(file, callee)
-        return bool(values) and all(map(self._is_read, values))
+    def _reads_of_attribute(self, file: LinkedFile, word: str) -> Iterator[_SignatureRead]:
+        """Where a file reads an attribute that tells of the parameters of one of the functions."""
+        for use in file.links.attributes_by_name.get(word, ()):
+            if self._may_be_ours(file, use.receiver, word):
+                yield use.start, names_read_off(self._evaluator, file.path, use.end)
+        for text in file.links.texts:
+            if text.words == word and text.callee.name in GIVING_ATTRIBUTE and text.arguments:
+                if self._may_be_ours(file, text.arguments[0], word):
+                    yield text.start, None
+        if self._goes_about:
+            yield from ((start, None) for start in asked_by_text(file, word))
+
+    @cached_property
+    def _are_values(self) -> bool:
+        """Whether something else is done with one of the functions than to call it by its name."""
+        return self._goes_about or any(map(self._is_value, self.functions))
+
+    def _is_value(self, key: FunctionKey) -> bool:
+        record = self._evaluator.function_record(key)
+        if not record.name or record.decorators:
+            return True
+        return any(
+            any(use.end not in file.links.called for use in file.links.attributes_by_name.get(record.name, ()))
+            or any(
+                reference.role is Role.READ and reference.end not in file.links.called
+                for binding in file.facts.bindings
+                if binding.name == record.name
+                for reference in (file.facts.references[index] for index in binding.references)
+            )
+            for file in self._linkage.mentioning(record.name)
+        )
+
+    def _note_signatures_read(self, path: str, read: list[_SignatureRead]) -> None:
+        """Doubts about the places of a file where parameters are read."""
+        what = f"what reads parameters in {path} does not look for …"
+        for start, names in read:
+            if names is None:
+                self._usage.doubt_reader(what.replace("…", f"`{self.name}`"), path, start)
+                return
+        for start, names in read:
+            self._usage.look_out(what, names or (), start)
 
     def _may_be_ours(self, file: LinkedFile, origin: Origin, attribute: str = "") -> bool:
         values = self._evaluator.values(file, origin)
