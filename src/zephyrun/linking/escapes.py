@@ -7,7 +7,7 @@ from collections.abc import Collection, Iterator, Sequence
 from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import ClassRecord, FunctionRecord, Origin, OriginSort, Use
+from zephyrun.link_facts import ClassRecord, FunctionRecord, Handed, Origin, OriginSort, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
@@ -27,6 +27,8 @@ _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = lazy_pattern(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 NAME_ATTRIBUTES = frozenset({"__name__", "__qualname__"})
+_ASKED_FOR_ANYTHING = "__getattribute__"
+_SPECIAL = "__"
 # What holds the name of a function, too, and where that is read off the function itself.
 _CODE = "__code__"
 _NAMES_OF_CODE = ("co_name", "co_qualname")
@@ -88,13 +90,17 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
     usage.assume(NAMES_ARE_SHOWN)
     if not is_class:
         check_frame_readers(evaluator, usage)
-    if is_class and any(
-        isinstance(data, bytes) and _STORING.search(data)
-        for data in map(evaluator.linkage.contents.get, evaluator.linkage.paths)
-    ):
+    if is_class and are_things_stored(evaluator):
         usage.assume(STORED_OBJECTS)
     if escapes and not is_followed and (is_class or not _has_name_of_another(evaluator, usage)):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
+
+
+@once_a_version
+def are_things_stored(evaluator: Evaluator) -> bool:
+    """Whether some code seems to store things with the names that they bear, at a glance."""
+    contents = map(evaluator.linkage.contents.get, evaluator.linkage.paths)
+    return any(isinstance(data, bytes) and _STORING.search(data) for data in contents)
 
 
 @once_a_version
@@ -219,13 +225,26 @@ def _doubt_place(evaluator: Evaluator, usage: Usage, file: LinkedFile, place: Pl
     name = usage.target.name
     if (hand := file.handed_by_end.get(place.end)) is not None:
         check_handed(evaluator, usage, file, hand.callee, place, f"the name of `{name}`")
+        if _may_look_name_up(file, hand):
+            usage.doubt(f"`{name}` is not asked for its own name in {file.path}", file.path, place.start)
         return
     after = _behind(file, place)
-    for attribute in sorted(NAME_ATTRIBUTES) if _LEADS_BACK.match(after) is None else ():
+    for attribute in sorted({*NAME_ATTRIBUTES, _ASKED_FOR_ANYTHING}) if _LEADS_BACK.match(after) is None else ():
         if re.match(rf"\.\s*{attribute}\b", after):
             usage.doubt(f"`{name}.{attribute}` may give another text", file.path, place.start)
     if (found := _READS_OFF_CODE.match(after)) is not None:
         usage.doubt(f"`{name}.{_CODE}.{found[1]}` may give another text", file.path, place.start)
+
+
+def _may_look_name_up(file: LinkedFile, handed: Handed) -> bool:
+    """Whether what is handed over is asked for an attribute by a name that is put together (`getattr(weigh, "__na" + word)`)."""
+    return handed.position == 0 and any(
+        lookup.start < handed.start
+        and lookup.receiver == handed.value
+        and lookup.prefix.startswith(_SPECIAL)
+        and any(map(lookup.may_find, NAME_ATTRIBUTES))
+        for lookup in file.links.lookups
+    )
 
 
 def check_handed(

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from zephyrun.facts import ScopeKind
 from zephyrun.link_facts import FunctionRecord, Origin, OriginSort
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.modules import is_test
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.value_sorts import Values
 from zephyrun.linking.values import Evaluator, decorator_callee
@@ -32,9 +34,14 @@ def is_fixture(record: FunctionRecord) -> bool:
     return any(decorator_callee(each).name == _FIXTURE for each in record.decorators)
 
 
-def asks_for_fixtures(record: FunctionRecord) -> bool:
+def asks_for_fixtures(file: LinkedFile, record: FunctionRecord) -> bool:
     """Whether the parameters of a function may be filled by name: it is a test or a fixture."""
-    return record.name.startswith("test") or is_fixture(record)
+    return is_fixture(record) or (record.name.startswith("test") and (is_test(file.path) or not _is_inside_function(file, record)))
+
+
+def _is_inside_function(file: LinkedFile, record: FunctionRecord) -> bool:
+    """Whether a function is made by another one, where no test is looked for."""
+    return any(file.facts.scopes[scope].kind is ScopeKind.FUNCTION for scope in file.facts.ancestors(record.scope))
 
 
 def gives_parameters(decorator: Origin) -> bool:
@@ -71,7 +78,7 @@ def given_by_fixture(evaluator: Evaluator, file: LinkedFile, record: FunctionRec
 
     All fixtures of that name count, since a class of tests may be run from another file.
     """
-    if not asks_for_fixtures(record) or not _is_in_reach(evaluator, file, record, name):
+    if not asks_for_fixtures(file, record) or not _is_in_reach(evaluator, file, record, name):
         return None
     if not is_fixture(record) and _may_be_called(evaluator, record.name):
         return None
@@ -134,7 +141,7 @@ def users_of(
     for file in _files_in_reach(evaluator, home, name):
         for record in file.links.functions:
             for parameter in record.parameters:
-                if parameter.name == name and asks_for_fixtures(record):
+                if parameter.name == name and asks_for_fixtures(file, record):
                     found = fixture_for(evaluator, file, name)
                     if found is not None and found[0].path == home.path:
                         yield file, record, parameter.binding

@@ -23,10 +23,12 @@ from zephyrun.patterns import lazy_pattern
 
 _READING_FRAMES = NAMESPACES | {"f_locals"}
 # What looks a name up, or sets it, in what it is handed first; `patch.object` is among them.
-LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object"})
+LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object", "getattr_static"})
 # What lists the names of what it is handed, and the table of them.
 _LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
 _CLASSES_OF_MODULES = frozenset({"builtins.object", "types.ModuleType"})
+_OWN_NAMESPACE = "globals"
+_GIVING_NAMESPACE = frozenset({_OWN_NAMESPACE, "locals", "vars"})
 _DOT = lazy_pattern(r"\s*\.")
 
 
@@ -37,6 +39,16 @@ def place_in_text(file: LinkedFile, text: TextUse, name: str) -> Place | None:
         return None
     start = text.start + raw.index(name)
     return Place(file.path, start, start + len(name), PlaceSort.TEXT)
+
+
+def places_filled_in(file: LinkedFile, name: str) -> Iterator[OpenPlace]:
+    """Where texts have an attribute of that name filled in: `"{hive.weight}".format(hive=hive)`."""
+    pattern = re.compile(rf"\{{[\w.\[\]]*\.({re.escape(name)})(?!\w)[^{{}}]*\}}")
+    for text in file.facts.texts:
+        if name in text.words and not text.interpolated and text.use != "documentation":
+            for match in pattern.finditer(file.source.text, text.start, text.end):
+                place = Place(file.path, match.start(1), match.end(1), PlaceSort.TEXT)
+                yield OpenPlace(place, f"`{match[0]}`: it is not known what is filled in there")
 
 
 class Homes:
@@ -105,6 +117,7 @@ class Homes:
         """What is looked up by its name in who knows what, which may be a home that goes about: places where the name is
         written out, and doubts about names that are worked out."""
         for file in self._linkage.mentioning(self._name):
+            self._usage.open_places.extend(places_filled_in(file, self._name))
             for text in file.links.texts:
                 if text.words != self._name or text.position != 1 or text.callee.name not in LOOKUPS or not text.arguments:
                     continue
@@ -209,6 +222,10 @@ class Homes:
                     file.path,
                     match.start(),
                 )
+            for start in _namespaces_kept(file):
+                self._usage.doubt_reader(
+                    f"nothing looks up `{name}` by name through {_OWN_NAMESPACE} in {file.path}", file.path, start
+                )
         self._check_namespace_readers()
         check_instruction_readers(self._evaluator, self._usage, self._homes)
         # A private name is seldom worked out: somewhere it would have to stand as a text.
@@ -251,6 +268,12 @@ class Homes:
                 if any(_may_be_module_class(value) for value in self._evaluator.values(file, use.callee)):
                     place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
                     self._usage.open_places.append(OpenPlace(place, f"the pattern's `{self._name}`: it is not known of which class"))
+
+
+def _namespaces_kept(file: LinkedFile) -> Iterator[int]:
+    """Where what gives the names of a file is a value, or gets another name."""
+    yield from (start for _, start in file.builtins_kept(_GIVING_NAMESPACE))
+    yield from (use.start for use in file.links.imports if use.has_alias and use.name in _GIVING_NAMESPACE)
 
 
 def _may_be_module_class(value: Value) -> bool:

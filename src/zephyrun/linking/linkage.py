@@ -65,13 +65,17 @@ _MANY_WORDS = 12
 _BEFORE_MEMBER = lazy_pattern(rb"(?m)^[ \t]+(?:async[ \t]+)?def[ \t]+\Z|\bself\.\Z")
 _LONGEST_BEFORE = 60
 _LOADS = lazy_pattern(
-    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__|load_module|module_from_spec)\s*[(,)\]}]|"
-    rb"\bimport_module\s+as\b|\bsys\.modules\b"
+    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__|load_module|module_from_spec)\s*(?:[(,)\]}\r\n;#:]|\b(?:if|or|and|for|else)\b)|"
+    rb"\b(?:import_module|__import__)\s+as\b|\bsys\.modules\b|\bfrom\s+sys\s+import\s*(?:\([^)]*|[^\n(]*)\bmodules\b|\(\s*sys\s*,\s*[\"']modules\b"
 )
+_TAKES_NAMES_RUN = lazy_pattern(
+    rb"(?m)^(?![ \t]*(?:runpy\s*\.\s*)?run_(?:module|path)\s*\([^\n]*\)[ \t\r]*$)(?!.*\bimport\b(?!.*\bas\b)).*\brun_(?:module|path)\b"
+)
+_LOADING_MARKS = (*LOADING_WORDS, b"modules")
 _COMPUTED_LOOKUP = lazy_pattern(
-    rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__)?\s*"
-    rb"(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#])|"
-    rb"(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]+[\"']\s*[,)])"
+    rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__|_static)?\s*"
+    rb"(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#:\"']|\b(?:as|if|or|and|for|else)\b)|"
+    rb"(?:attrgetter|methodcaller)\b\s*(?!\(\s*[\"'][\w.]+[\"']\s*[,)])"
 )
 # What gives modules, or what stands in them, for other reasons than that it loads them.
 FINDING_WORDS = ("getmodule", "resolve_name")
@@ -80,7 +84,7 @@ _GLOBALS_OF = ("__globals__", "f_globals")
 _ASKED_OF_GLOBALS = rb"\b%b\b(?!\s*(?:\[|\.\s*get\s*\()\s*[\"']__\w+__[\"'])"
 _LOOKUP_WORDS = (b"attr", b"methodcaller")
 _LOOKS_INTO = lazy_pattern(
-    rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|(?<!self)\.__dict__|"
+    rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|\bgetmembers\w*\s*(?!\w*\s*\()|\b(?:vars|dir)\s+as\b|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"
 )
 # As `_note_passed_rest` of the front end takes them.
@@ -648,10 +652,12 @@ class Linkage:
         """The modules that load others by names that they work out, and look into what they loaded by
         names that they work out, too."""
         loading = frozenset(self.all_loading_paths)
+        finding = frozenset(path for word in FINDING_WORDS for path in self.paths_mentioning(word))
         return [
             path
             for path, data in self._modules_read
-            if path in loading and self.takes_any_module(path) and _LOOKS_INTO.search(data)
+            if (_LOOKS_INTO.search(data) and (path in finding or (path in loading and self.takes_any_module(path))))
+            or _takes_names_run(data)
         ]
 
     def takes_any_module(self, path: str) -> bool:
@@ -737,7 +743,7 @@ def _bears(data: bytes, name: bytes) -> bool:
 def _loads(data: bytes) -> bool:
     """Whether a file loads modules by their names, or finds loaded ones, at a glance."""
     # The plain words first: a search for them is many times as fast.
-    return any(word in data for word in LOADING_WORDS) and _LOADS.search(data) is not None
+    return any(word in data for word in _LOADING_MARKS) and _LOADS.search(data) is not None
 
 
 @glance
@@ -751,6 +757,12 @@ def _loaded_by_name(data: bytes) -> tuple[tuple[str, bool], ...]:
 def _loads_unnamed(data: bytes) -> bool:
     """Whether a file loads modules by names that are not written out, at a glance."""
     return _LOADS.search(_IS_LOADED.sub(b"", _LOADED_BY_NAME.sub(b"", data))) is not None
+
+
+@glance
+def _takes_names_run(data: bytes) -> bool:
+    """Whether a file runs modules and does something with the names that these have then, at a glance."""
+    return b"runpy" in data and _TAKES_NAMES_RUN.search(data) is not None
 
 
 @glance

@@ -26,7 +26,7 @@ from zephyrun.linking.escapes import (
 )
 from zephyrun.linking.exports import statements_of
 from zephyrun.linking.going_classes import is_class_kept
-from zephyrun.linking.homes import LOOKUPS
+from zephyrun.linking.homes import LOOKUPS, places_filled_in
 from zephyrun.linking.library_bases import UNDERSTOOD_BASES, LibraryBases
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.members_taken import LEADING_TO_FUNCTION
@@ -636,7 +636,7 @@ class MemberUsage:
                 elif self.spelling in text.words.split(".") and text.is_plain:
                     self._note_dotted_text(file, text)
             if not self._is_mangled:
-                self._note_templates(file)
+                self._usage.open_places.extend(places_filled_in(file, self.spelling))
         self._check_slots(bodies)
 
     def _check_slots(self, bodies: dict[str, list[tuple[int, int]]]) -> None:
@@ -718,18 +718,6 @@ class MemberUsage:
         self._usage.open_places.append(
             OpenPlace(place, f'"{words}": it is not known what it is looked up in')
         )
-
-    def _note_templates(self, file: LinkedFile) -> None:
-        """Texts into which an attribute is filled: `"{hive.weight}".format(hive=hive)`."""
-        pattern = re.compile(rf"\{{[\w.\[\]]*\.({re.escape(self.spelling)})(?!\w)[^{{}}]*\}}")
-        for text in file.facts.texts:
-            if self.spelling not in text.words or text.interpolated or text.use == "documentation":
-                continue
-            for match in pattern.finditer(file.source.text, text.start, text.end):
-                place = Place(file.path, match.start(1), match.end(1), PlaceSort.TEXT)
-                self._usage.open_places.append(
-                    OpenPlace(place, f"`{match[0]}`: it is not known what is filled in there")
-                )
 
     def _note_dotted_text(self, file: LinkedFile, text: TextUse) -> None:
         """`hive.log.Hive.weight`, as patchers take it."""

@@ -50,6 +50,8 @@ def may_begin_in(evaluator: Evaluator, path: str, name: str) -> bool:
     data = evaluator.linkage.contents[path]
     if not isinstance(data, bytes):
         return False
+    if name.encode() in data and _is_part_of_text(evaluator.linkage.file(path), name):
+        return True
     is_begun = any(map(name.encode().startswith, _BEGUN.findall(data)))
     file = evaluator.linkage.file(path) if is_begun or _has_loose_underline(data) else None
     if file is None:
@@ -59,6 +61,15 @@ def may_begin_in(evaluator: Evaluator, path: str, name: str) -> bool:
     tree = syntax_tree(data)
     alone = (each for each in tree.texts.values() if isinstance(each, ast.Constant) and each.value in _UNDERLINES)
     return any(name.startswith(str(each.value)) and _is_loose(tree, each, frozenset()) for each in alone)
+
+
+def _is_part_of_text(file: LinkedFile | None, name: str) -> bool:
+    """Whether a text of a file holds a name among others, from which it may be taken (`"_kg.real".split(".")`)."""
+    part = re.compile(rf"(?:[\w.]*[.,;:|/ ])?{re.escape(name)}(?:[.,;:|/ ][\w.,;:|/ ]*)?")
+    return any(
+        name in text.words and text.words != name and text.use != "documentation" and part.fullmatch(text.words)
+        for text in (file.facts.texts if file is not None else ())
+    )
 
 
 @glance

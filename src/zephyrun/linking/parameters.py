@@ -28,6 +28,7 @@ from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import CALLING_BY_POSITION
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
+from zephyrun.linking.prepared_calls import RUNNING_LATER, check_prepared_calls
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.references import (
     binding_places,
@@ -54,15 +55,9 @@ _ITS_CODE = "__code__"
 _CODE_OF_RUNNING = ("f_code", "gi_code", "cr_code", "ag_code")
 _ASKS_CODE = lazy_pattern(r"\s*\.\s*co_\w+|\s+(?:is|in|not)\b|\s*[=!]=")
 _SIGNATURE_ATTRIBUTES = ("__annotations__", _ITS_CODE, "__signature__", "__kwdefaults__")
-_KEYWORDS_OF_PARTIAL = "keywords"
 # Without any of these, the code of a function tells nobody what its parameters are called.
 _READS_OFF_CODE = ("co_varnames", "getargs", "dis", "marshal", "FunctionType")
 _ONLY_BRIDGES = lazy_pattern(rf"(?:\s*@{KEYWORD_DECORATOR}\(.*\n)*\s*(?:async\s+)?def\s+")
-# What runs a function that it is given with keywords that it is given, too: as its first argument or as one
-# of these keywords. Source: library reference.
-_RUNNING_LATER = frozenset(
-    {"functools.partial", "functools.partialmethod", "threading.Thread", "multiprocessing.Process"}
-)
 # What tells of a stand-in how it was called. Source: library reference, `unittest.mock`.
 _SAYS_HOW_CALLED = frozenset(
     """assert_called_with assert_called_once_with assert_any_call assert_awaited_with assert_awaited_once_with
@@ -107,6 +102,8 @@ class ParameterUsage:
         self._given_without: set[FunctionKey] = set()
         self._given_with: set[FunctionKey] = set()
         self._known_as_attribute: dict[str, bool] = {}
+        # Whether a call that is prepared keeps the name as a keyword.
+        self._is_kept_for_later = False
 
     def note(self) -> None:
         """Fill the usage."""
@@ -144,6 +141,8 @@ class ParameterUsage:
         self._check_signature_readers()
         self._check_classes_made()
         self._check_other_code()
+        if self._are_values:
+            check_prepared_calls(self._evaluator, self._usage, self.name, is_kept=self._is_kept_for_later)
         files = {place.path for place in self._usage.places}
         note_mentions(
             self._evaluator,
@@ -458,6 +457,7 @@ class ParameterUsage:
         for handed in file.links.handed:
             if handed.position == 0 and handed.call == use.call:
                 if any(map(self._is_call_of, self._evaluator.values(file, handed.value))):
+                    self._is_kept_for_later = True
                     self._usage.places.add(Place(file.path, use.start, use.end, PlaceSort.KEYWORD))
                     return True
         return False
@@ -575,6 +575,7 @@ class ParameterUsage:
             )
             return
         start = keys[0].start + 1
+        self._is_kept_for_later |= rest.is_passed
         self._usage.places.add(Place(file.path, start, start + length, PlaceSort.TEXT))
 
     def _goes_only_here(self, file: LinkedFile, rest: RestUse) -> bool:
@@ -582,7 +583,7 @@ class ParameterUsage:
         values = self._evaluator.values(file, rest.callee)
         if not rest.is_passed and all(map(self._is_call_of, values)):
             return True
-        if not all(value.name in _RUNNING_LATER for value in values):
+        if not all(value.name in RUNNING_LATER for value in values):
             return False
         handed = [
             self._evaluator.values(file, each.value)
@@ -813,7 +814,7 @@ class ParameterUsage:
         doubt_decorators(
             self._evaluator, self._usage, file, record, f"`{self.name}`", frozenset(self._telling_attributes)
         )
-        if asks_for_fixtures(record):
+        if asks_for_fixtures(file, record):
             starts = list(parameter_texts(file, record, self.name))
             for start in starts:
                 end = start + len(self.name)
@@ -860,23 +861,11 @@ class ParameterUsage:
                     self._usage.doubt(what, file.path, text.start)
 
     def _check_other_code(self) -> None:
-        """Doubts about functions that are given the code, and so the parameters, of another one, and about keywords
-        that are put into a prepared call."""
+        """Doubts about functions that are given the code, and so the parameters, of another one."""
         for file, use in self._evaluator.writes(_ITS_CODE):
             if self._is_code_taken or self._may_be_ours(file, use.receiver, _ITS_CODE):
                 self._usage.doubt(
                     f"the code that a function is given in {file.path} takes no `{self.name}`", file.path, use.start
-                )
-        for file in self._linkage.mentioning(_KEYWORDS_OF_PARTIAL):
-            if not file.links.attributes_by_name.get(_KEYWORDS_OF_PARTIAL):
-                continue
-            starts = [
-                *(each.start for each in file.links.keywords if each.name == self.name and each.callee.name == "update"),
-                *(each.start for each in file.facts.texts if each.words == self.name),
-            ]
-            for start in starts[:1]:
-                self._usage.doubt(
-                    f"the keywords of a prepared call in {file.path} do not get a `{self.name}`", file.path, start
                 )
 
     @cached_property
@@ -953,7 +942,7 @@ class ParameterUsage:
                 self._usage.doubt_reader(what.replace("…", f"`{self.name}`"), path, start)
                 return
         for start, names in read:
-            self._usage.look_out(what, names or (), start)
+            self._usage.look_out(what, names or (), start, path=path)
 
     def _may_be_ours(self, file: LinkedFile, origin: Origin, attribute: str = "") -> bool:
         values = self._evaluator.values(file, origin)

@@ -110,7 +110,7 @@ SIGNATURE_READERS = {
     "get_annotations": _Kind.MAPPING,
     "from_callable": _Kind.SIGNATURE,
 }
-_OF_FUNCTIONS = {"__code__": _Kind.CODE, "__annotations__": _Kind.MAPPING, "__kwdefaults__": _Kind.MAPPING}
+_HELD = {"__code__": _Kind.CODE, **dict.fromkeys(("__annotations__", "__kwdefaults__", "keywords", "_kwargs"), _Kind.MAPPING)}
 # What gives the names around, and so the functions.
 _GIVES_NAMESPACE = lazy_pattern(r"\b(?:globals|locals|vars)\s*\(\s*\)|\b__dict__\b")
 _LONGEST_WAY = 4
@@ -130,9 +130,9 @@ def names_read_by(evaluator: Evaluator, path: str, handed: Handed, word: str) ->
 
 @once_a_version
 def names_read_off(evaluator: Evaluator, path: str, end: int) -> Names | None:
-    """The same of an attribute of a function that ends at an offset (`weigh.__code__`)."""
+    """The same of an attribute of a function, or of a prepared call, that ends at an offset (`weigh.__code__`)."""
     attribute = syntax_tree(evaluator.file(path).data).attributes.get(end)
-    kind = _OF_FUNCTIONS.get(attribute.attr) if attribute is not None else None
+    kind = _HELD.get(attribute.attr) if attribute is not None else None
     return _names_asked(evaluator, path, attribute, kind) if attribute is not None and kind is not None else None
 
 

@@ -162,7 +162,7 @@ def target_of_binding(evaluator: Evaluator, file: LinkedFile, binding: int) -> T
         return Target(TargetSort.MEMBER, file.path, record.name, index, spelling=spelling)
     for number, function in enumerate(file.links.functions):
         if any(parameter.binding == binding for parameter in function.parameters):
-            fixture = fixture_for(evaluator, file, record.name) if asks_for_fixtures(function) else None
+            fixture = fixture_for(evaluator, file, record.name) if asks_for_fixtures(file, function) else None
             if fixture is not None:
                 return Target(TargetSort.GLOBAL, fixture[0].path, record.name)
             return Target(TargetSort.PARAMETER, file.path, spelling, binding, number)

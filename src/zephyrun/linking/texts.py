@@ -72,6 +72,7 @@ _RUNS_TEXTS = tuple(
             (b"exec", b"eval", b"compile"),
             rb"%(word)b(?:(?<![\w.]%(word)b)|(?<=builtins\.%(word)b))_?\s*\(|%(word)b(?<==\s%(word)b)\b",
         ),
+        ((b"exec", b"eval"), rb"%(word)b(?<![\w.\"']%(word)b)\s*(?:[,)\]}]|as\b)|builtins\.%(word)b\b"),
         ((b"timeit", b"runpy", b"exec_module"), rb"%(word)b\b"),
         ((b"Interactive",), rb"Interactive(?:Interpreter|Console)\b"),
         ((b"'-c'", b'"-c"'), rb"%(word)b"),

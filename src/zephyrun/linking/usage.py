@@ -210,14 +210,16 @@ class Usage:
         if what not in self.assumed:
             self.assumed.append(what)
 
-    def look_out(self, what: str, names: Iterable[str], start: int = 0, *, for_beginnings: bool = False) -> None:
+    def look_out(
+        self, what: str, names: Iterable[str], start: int = 0, *, path: str = "", for_beginnings: bool = False
+    ) -> None:
         """Note names, or beginnings of names, that code looks for, and a doubt where the name is one of them.
-        `what` says so of the name in whose place "…" stands."""
+        `what` says so of the name in whose place "…" stands; without a path, it is the file of the target."""
         sought = {Sought(name, for_beginnings, what) for name in names}
         self.sought |= sought
         for each in sought:
             if each.may_be(self.target.written):
-                self.doubt(each.about(self.target.written), self.target.path, start)
+                self.doubt(each.about(self.target.written), path or self.target.path, start)
 
     def doubts_about(self, new: str) -> Iterator[str]:
         """What would have to be vouched for if the name were another one, and is not of the old one."""

@@ -95,6 +95,8 @@ _GIVE_OWN_THINGS = frozenset(
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
 # What gives a module, and what puts something else where that is found.
+# What gives modules by what it is handed, though its code names only others.
+_FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", "types.ModuleType"})
 _PUTS_AMONG_MODULES = lazy_pattern(
     rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
@@ -871,6 +873,8 @@ class Evaluator:
         return writes is None or "__class__" in self.names_set or any(not _owners(file, use) for file, use in writes)
 
     def _result(self, callee: Value) -> Values:
+        if self.library_name(callee) in _FINDING_MODULES:
+            return _NOTHING_KNOWN
         key = (callee.path, callee.number)
         file, record = self.file(key[0]), self.function_record(key)
         values = self.values(file, record.gives)

@@ -12,7 +12,7 @@ from contextlib import contextmanager
 from functools import cached_property
 from typing import Any
 
-from zephyrun.facts import BINDING_ROLES, Role
+from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
 from zephyrun.languages.python.going_on import TAKING_ALL, TAKING_ONE, find_going_on
 from zephyrun.languages.python.places import (
     keyword_before,
@@ -22,6 +22,7 @@ from zephyrun.languages.python.places import (
 )
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.relocation import parse_fragment
+from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.languages.python.walk import all_arguments, position_readers
 from zephyrun.link_facts import (
     UNKNOWN,
@@ -68,6 +69,17 @@ _LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
 # Special methods that are asked for a name, and what keeps names to ask for later.
 _HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
 _KEEPING = frozenset({"attrgetter", "methodcaller"})
+_LOOKS_PAST_HOOKS = "getattr_static"
+# What gives the names that something has.
+_LISTING = frozenset({"vars", "dir", "getmembers", "getmembers_static"})
+# All that asks things for names, which may be called by other names than its own, and where it comes from.
+_NAME_READERS = _LOOKUPS | _KEEPING | _LISTING | {_LOOKS_PAST_HOOKS}
+_MODULES_OF_READERS = frozenset({"builtins", "operator", "_operator", "inspect"})
+_BRINGS_READERS = lazy_pattern(r"\bfrom\s+(?:builtins|_?operator|inspect)\s+import\b")
+_ASKED_FOR_ANY_NAME = "__getattribute__"
+# Of these, a name behind a dot that is not called is one that goes on; builtins are so behind their module alone.
+_READERS_BEHIND_DOTS = _NAME_READERS - BUILTINS | {_ASKED_FOR_ANY_NAME}
+_GIVING_READERS = frozenset({"getattr", "attrgetter", "methodcaller", _LOOKS_PAST_HOOKS})
 _BEFORE_FILLING = lazy_pattern(r"[%{]")
 # Behind a conversion, its letter included, or a closing brace.
 _AFTER_FILLING = lazy_pattern(r"%(?:\([^)]*\))?[^a-zA-Z%]*[a-zA-Z%]|\}")
@@ -173,6 +185,8 @@ class _Reader(ast.NodeVisitor):
         self._hooked = ("", "")
         self._frames = [_Frame()]
         self._narrowed: dict[int, Origin] = {}
+        # What asks things for names, by the bindings that import it under another name.
+        self._disguised: dict[int, str] = dict(self._find_disguised())
 
     def result(self) -> LinkFacts:
         """Everything that was found."""
@@ -254,7 +268,7 @@ class _Reader(ast.NodeVisitor):
     def visit_Module(self, node: ast.Module) -> None:
         """A whole file."""
         self._block(node.body)
-        self._note_kept_lookups()
+        self._note_kept_readers()
 
     def _block(self, statements: Sequence[ast.stmt]) -> None:
         """Statements that follow one another. What a check leaves over holds for those behind it."""
@@ -834,9 +848,9 @@ class _Reader(ast.NodeVisitor):
 
     def _note_lookup(self, node: ast.Call, arguments: tuple[Origin, ...]) -> None:
         """Note a call that looks an attribute up by a name which is worked out."""
-        called, receiver = _short_name(node.func), UNKNOWN
+        called, receiver = self._called_name(node.func), UNKNOWN
         name: ast.expr | None = None
-        if called in _LOOKUPS:
+        if called in _LOOKUPS or called == _LOOKS_PAST_HOOKS:
             is_spread = any(isinstance(each, ast.Starred) for each in node.args[:2])
             if len(node.args) > 1 and not is_spread:
                 receiver, name = arguments[0], node.args[1]
@@ -890,14 +904,46 @@ class _Reader(ast.NodeVisitor):
         is_super = isinstance(node, ast.Call) and _short_name(node.func) == "super"
         return is_super or (isinstance(node, ast.Name) and node.id == self._hooked[0])
 
-    def _note_kept_lookups(self) -> None:
-        """`getattr` and its like as values: what they will be called with is not known."""
-        for binding in self._facts.bindings:
-            if binding.outside and binding.name in _LOOKUPS:
-                for index in binding.references:
-                    reference = self._facts.references[index]
-                    if reference.end not in self._called:
-                        self._lookups.append(Lookup(reference.start, UNKNOWN, ""))
+    def _find_disguised(self) -> Iterator[tuple[int, str]]:
+        if _BRINGS_READERS.search(self._source.text) is None:
+            return
+        for node in ast.walk(self._parsed.tree):
+            if isinstance(node, ast.ImportFrom) and node.module in _MODULES_OF_READERS and not node.level:
+                for alias in node.names:
+                    if alias.asname is not None and alias.name in _NAME_READERS:
+                        yield self._binding_at(self._place(alias, "asname")), alias.name
+
+    def _called_name(self, callee: ast.expr) -> str:
+        """The last name of what is called, or that of what asks for names where it is called by another one."""
+        name = self._disguised.get(self._binding_at(self._start_of(callee))) if isinstance(callee, ast.Name) else None
+        return name or _short_name(callee)
+
+    def _note_kept_readers(self) -> None:
+        """`getattr` and its like as values, or under names by which other files may call them: what they will be called
+        with is not known."""
+        facts = self._facts
+        imported = {use.binding: use.name for use in self._imports if use.module in _MODULES_OF_READERS}
+        for number, binding in enumerate(facts.bindings):
+            name = binding.name if binding.outside and binding.name in _LOOKUPS else imported.get(number, "")
+            if name not in _NAME_READERS:
+                continue
+            is_seen_elsewhere = name != binding.name and facts.scopes[binding.scope].kind is not ScopeKind.FUNCTION
+            for reference in (facts.references[index] for index in binding.references):
+                is_kept = reference.role is Role.READ and reference.end not in self._called
+                if is_kept or (reference.role is Role.IMPORT and is_seen_elsewhere):
+                    self._keep_reader(name, reference.start, reference.end, Origin(OriginSort.NAME, name, number))
+        builtins = {use.binding for use in self._imports if use.module == "builtins" and not use.name}
+        for use in self._attributes:
+            is_builtin = use.name in _NAME_READERS and use.receiver.sort is OriginSort.NAME and use.receiver.binding in builtins
+            if use.use is Use.READ and use.end not in self._called and (is_builtin or use.name in _READERS_BEHIND_DOTS):
+                self._keep_reader(use.name, use.start, use.end, Origin(OriginSort.ATTRIBUTE, use.name, -1, (use.receiver,)))
+
+    def _keep_reader(self, name: str, start: int, end: int, reader: Origin) -> None:
+        """Note something that asks for names, and may be called with anything."""
+        if name in _LISTING:
+            self._handed.append(Handed(start, end, UNKNOWN, reader, -1, 0, ""))
+            return
+        self._lookups.append(Lookup(start, UNKNOWN, ""))
 
     def _hand(
         self, argument: ast.expr, callee: Origin, call: int, position: int, keyword: str
@@ -966,6 +1012,8 @@ class _Reader(ast.NodeVisitor):
         arguments: tuple[Origin, ...],
     ) -> None:
         if isinstance(node, ast.Constant) and isinstance(node.value, str):
+            if node.value in (_ASKED_FOR_ANY_NAME, *_NAME_READERS) and callee.name in _GIVING_READERS:
+                self._lookups.append(Lookup(self._start_of(node), UNKNOWN, ""))
             self._texts[self._start_of(node)] = TextUse(
                 self._start_of(node),
                 self._end_of(node),
@@ -1001,7 +1049,7 @@ class _Reader(ast.NodeVisitor):
         binding = self._binding_at(self._start_of(node))
         if (narrowed := self._narrowed.get(binding)) is not None:
             return narrowed
-        return Origin(OriginSort.NAME, node.id, binding)
+        return Origin(OriginSort.NAME, self._disguised.get(binding, node.id), binding)
 
     def _origin_of_attribute(self, node: ast.Attribute) -> Origin:
         return Origin(OriginSort.ATTRIBUTE, self._mangled(node.attr), -1, (self._origin(node.value),))

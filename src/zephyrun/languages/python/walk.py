@@ -724,7 +724,7 @@ class Walk:
         self.attributes.add(attribute)
         if attribute in _LOOKED_AT:
             if self._reads_names(attribute) and not (
-                attribute in _INSPECT_FRAME_READERS and _is_of_instance(node.value)
+                attribute in _INSPECT_FRAME_READERS and (_is_of_instance(node.value) or not isinstance(node.ctx, ast.Load))
             ):
                 self._expose_frames(f".{attribute}", node, whole_file=True)
             elif attribute in _FRAMES:
