@@ -335,15 +335,8 @@ class _Asking:
     def _is_only_called(self, file: LinkedFile, record: FunctionRecord) -> bool:
         """Whether a function is plain, and nobody looks it up."""
         is_plain = all(self._evaluator.is_harmless(file, each) for each in record.decorators) and not record.name.startswith("__")
-        return (
-            is_plain
-            and not self._linkage.is_library
-            and not self._linkage.stands_in_examples(record.name)
-            and not self._linkage.stands_in_quotes(record.name)
-            and not self._linkage.loading_paths
-            and _GIVES_NAMESPACE.search(file.source.text) is None
-            and not may_be_looked_up(self._evaluator, file, record.name, is_member=record.owner >= 0)
-        )
+        is_looked_up = is_perhaps_looked_up(self._evaluator, file, record.name, is_member=record.owner >= 0)
+        return is_plain and not self._linkage.is_library and not is_looked_up
 
     def _follow_calls(self, file: LinkedFile, name: str, kind: _Kind) -> None:
         """Follow what a function gives, in a file where something is called so."""
@@ -365,6 +358,18 @@ class _Asking:
                 self.follow(file, call, kind)
         if any(each.name == name and each.asname for each in _imported(tree)):
             raise _Anything
+
+
+def is_perhaps_looked_up(evaluator: Evaluator, file: LinkedFile, name: str, *, is_member: bool) -> bool:
+    """Whether something that bears a name in a file, of a class or not, may be had without naming it."""
+    linkage = evaluator.linkage
+    return (
+        linkage.stands_in_examples(name)
+        or linkage.stands_in_quotes(name)
+        or bool(linkage.loading_paths)
+        or _GIVES_NAMESPACE.search(file.source.text) is not None
+        or may_be_looked_up(evaluator, file, name, is_member=is_member)
+    )
 
 
 def _stands_in_function(tree: SyntaxTree, node: ast.AST) -> bool:
