@@ -834,7 +834,7 @@ class _Pursuit:
         for handed in file.handed_by_call.get(end, ()):
             if handed.keyword == "key":
                 for value in self._evaluator.values(file, handed.value):
-                    if value.sort is not ValueSort.FOREIGN:
+                    if value.sort is not ValueSort.FOREIGN or not value.name.startswith("builtins."):
                         self._hand_to(file, value, handed._replace(position=0, keyword=""), way[1:])
 
     def _is_sorting(self, handed: Handed) -> bool:
