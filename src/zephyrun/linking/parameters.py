@@ -9,6 +9,7 @@ from functools import cached_property
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
     BY_KEYWORD,
+    BY_POSITION,
     FunctionRecord,
     KeywordUse,
     Origin,
@@ -357,14 +358,15 @@ class ParameterUsage:
             self._open(place, use)
         elif self._are_of_classes and any(value.name == "builtins.type" for value in values):
             self._open(place, use)
-        elif self._may_be_method_of_ours(file, use.callee) or self._may_be_own_class(file, use.callee, self.functions):
+        elif UNKNOWN_VALUE in values and use.callee.name in _SAYS_HOW_CALLED:
             self._open(place, use)
-        elif self._is_followed_to(file, use.start, values, self.functions) or (
-            UNKNOWN_VALUE in values
-            and (
-                use.callee.name in _SAYS_HOW_CALLED
-                or self._may_be_called(use.callee)
-                or file.path in self._loading_paths(self.functions)
+        elif self._may_take(self.functions, file, use.call) and (
+            self._may_be_method_of_ours(file, use.callee)
+            or self._may_be_own_class(file, use.callee, self.functions)
+            or self._is_followed_to(file, use.start, values, self.functions)
+            or (
+                UNKNOWN_VALUE in values
+                and (self._may_be_called(use.callee) or file.path in self._loading_paths(self.functions))
             )
         ):
             self._open(place, use)
@@ -608,16 +610,32 @@ class ParameterUsage:
                 assert file is not None, "it has calls"
                 values = self._evaluator.values(file, rest.callee)
                 is_ours = any(self._runs_one_of(value, functions) for value in values)
-                is_open = are_kept or rest.callee.name in names or path in loading
+                is_open = UNKNOWN_VALUE in values and (are_kept or rest.callee.name in names or path in loading)
+                may_be_taken = rest.is_passed or self._may_take(functions, file, rest.call)
                 if (
-                    (not rest.is_passed and (is_ours or (UNKNOWN_VALUE in values and is_open)))
-                    or self._may_be_own_class(file, rest.callee, functions)
-                    or self._is_followed_to(file, rest.start, values, functions)
+                    (not rest.is_passed and (is_ours or (is_open and may_be_taken)))
+                    or (may_be_taken and self._may_be_own_class(file, rest.callee, functions))
+                    or (may_be_taken and self._is_followed_to(file, rest.start, values, functions))
                     or self._is_run_there(
                         file, rest.callee, rest.call, functions, are_kept=are_kept, is_passed=rest.is_passed
                     )
                 ):
                     yield file, rest
+
+    def _may_take(self, functions: list[FunctionKey], file: LinkedFile, call: int) -> bool:
+        """Whether one of some functions could take what a call hands over: every other one fails there, whatever its
+        parameters are called."""
+        handed = file.handed_by_call.get(call, ())
+        n_given = sum(each.position >= 0 for each in handed)
+        keywords = {each.keyword for each in handed if each.keyword.isidentifier()}
+        for key in functions:
+            parameters = self._evaluator.function_record(key).parameters
+            sorts = [each.sort for each in parameters]
+            by_keyword = {each.name for each in parameters if each.sort in BY_KEYWORD}
+            takes_all = ParameterSort.REST in sorts or n_given <= sum(sort in BY_POSITION for sort in sorts)
+            if takes_all and (ParameterSort.REST_KEYWORDS in sorts or keywords <= by_keyword):
+                return True
+        return False
 
     def _is_run_there(
         self,
@@ -731,25 +749,26 @@ class ParameterUsage:
 
     def _find_given(self, key: FunctionKey) -> bool:
         names = self._called_names([key])
-        unclear: list[tuple[LinkedFile, KeywordUse, Values]] = []
+        unclear: list[tuple[LinkedFile, KeywordUse, Values, bool]] = []
         for file, use, values in self._keyword_uses:
             if any(self._runs_one_of(value, [key]) for value in values):
                 return True
-            if UNKNOWN_VALUE in values and use.callee.name in names:
+            may_take = self._may_take([key], file, use.call)
+            if UNKNOWN_VALUE in values and use.callee.name in names and may_take:
                 return True
             if self._is_run_there(file, use.callee, use.call, [key], are_kept=False):
                 return True
             if not all(value.sort in (ValueSort.FUNCTION, ValueSort.CLASS) for value in values):
-                unclear.append((file, use, values))
+                unclear.append((file, use, values, may_take))
         # Where a function goes takes long to find: that is only asked where it matters.
         if not unclear:
             return False
         goes_about = is_kept(self._evaluator, key)
         return any(
-            (goes_about and UNKNOWN_VALUE in values)
-            or self._is_followed_to(file, use.start, values, [key])
+            (may_take and goes_about and UNKNOWN_VALUE in values)
+            or (may_take and self._is_followed_to(file, use.start, values, [key]))
             or self._is_run_there(file, use.callee, use.call, [key], are_kept=goes_about)
-            for file, use, values in unclear
+            for file, use, values, may_take in unclear
         )
 
     @cached_property

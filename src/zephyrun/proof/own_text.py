@@ -34,13 +34,20 @@ _OTHER_WAYS = tuple(
     map(
         lazy_pattern,
         (
-            *(rf"{name}(?<![\w.\"']{name})" for name in ("__loader__", "__spec__")),
+            r"__loader__(?<![\w.\"']__loader__)",
+            # The name of the package is no way to one file of it.
+            r"__spec__(?<![\w.\"']__spec__)(?!\s*\.\s*(?:parent|name)\b)",
             r"__code__\s*\.\s*co_filename",
             *(rf"{name}(?<!\w{name})\b" for name in ("orig_argv", "getsourcefile", "getfile", "extract_stack")),
             r"__main__\b\s*\.\s*__file__",
             r"modules(?<!\wmodules)\s*\[[^\]\n]*\]\s*\.\s*__file__",
         ),
     )
+)
+# Where `argv` gets a value, by an assignment, as a parameter or otherwise, and whether that is the arguments alone.
+_GIVES_ARGUMENTS = lazy_pattern(
+    r"(?m)(?<![.\w])argv\b(?=\s*=\s*(?:sys\.argv\[1:\]|argv\[\d+:\]))(\s*=)|(?<![.\w])argv\s*[:,]?=(?!=)|"
+    r"\b(?:import|for|as)\b[^\n:]*(?<![.\w])argv\b|\bdef\s+\w+\s*\([^)]*(?<![.\w])argv\b|\blambda\b[^:\n]*(?<![.\w])argv\b"
 )
 _PATH = lazy_pattern(r"__file__|argv\s*\[\s*0\s*\]")
 _READS_FILES = tuple(
@@ -93,12 +100,21 @@ def _where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[Reserv
     lines = {source.line_of(found.start()) for found in _PATH.finditer(source.text)}
     # To go through all of a large file takes long.
     near = nodes_on_lines(tree, sorted(lines))
+    is_without_first = _has_arguments_alone(source.text)
     around = {inner: node for node in near for inner in ast.iter_child_nodes(node)}
     for node in around:
+        if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Name) and is_without_first:
+            continue
         if isinstance(node, ast.Name | ast.Subscript) and _is_own_path(node) and _goes_on(node, around, isinstance(node, ast.Subscript)):
             code = source.line(node.lineno).strip()
             what = f"it does not matter what the text of this file is, whose path goes on in `{code}`"
             yield Reservation(what, source.line_starts[node.lineno - 1])
+
+
+def _has_arguments_alone(text: str) -> bool:
+    """Whether what a file calls `argv` is without the path with which a command line begins."""
+    given = _GIVES_ARGUMENTS.findall(text)
+    return bool(given) and all(given)
 
 
 def _is_own_path(node: ast.Name | ast.Subscript) -> bool:

@@ -79,6 +79,8 @@ _BRINGS_READERS = lazy_pattern(r"\bfrom\s+(?:builtins|_?operator|inspect)\s+impo
 _ASKED_FOR_ANY_NAME = "__getattribute__"
 # Of these, a name behind a dot that is not called is one that goes on; builtins are so behind their module alone.
 _READERS_BEHIND_DOTS = _NAME_READERS - BUILTINS | {_ASKED_FOR_ANY_NAME}
+# The library, and what of it gives a base that makes a class of a certain metaclass.
+_SAYS_METACLASS = ("six", "with_metaclass")
 _GIVING_READERS = frozenset({"getattr", "attrgetter", "methodcaller", _LOOKS_PAST_HOOKS})
 _BEFORE_FILLING = lazy_pattern(r"[%{]")
 # Behind a conversion, its letter included, or a closing brace.
@@ -491,14 +493,15 @@ class _Reader(ast.NodeVisitor):
         for decorator in node.decorator_list:
             self._note_called(decorator)
             self.visit(decorator)
-        for base in node.bases:
+        above_it, made_by = self._bases_of(node)
+        for base in above_it:
             self.visit(base)
 
         name_start = self._place(node, "name")
         binding = self._binding_at(name_start)
         number = len(self._classes)
         own = Origin(OriginSort.DEFINED_CLASS, "", number)
-        metaclasses = [self._origin(each.value) for each in node.keywords if each.arg == "metaclass"]
+        metaclasses = [*map(self._origin, made_by), *(self._origin(each.value) for each in node.keywords if each.arg == "metaclass")]
         # A base's `__init_subclass__` takes them, or the metaclass, which is called with them.
         above = Origin(OriginSort.ABOVE, "", number)
         takes = Origin(OriginSort.ATTRIBUTE, "__init_subclass__", -1, (above,))
@@ -511,7 +514,7 @@ class _Reader(ast.NodeVisitor):
         self._classes.append(ClassRecord(node.name, binding, name_start, scope, self._scope, (), None, ()))
         bases = tuple(
             self._class_by_call(base, self._start_of(base), -1) or self._origin(base)
-            for base in node.bases
+            for base in above_it
         )
         self._classes[number] = (
             ClassRecord(
@@ -532,6 +535,23 @@ class _Reader(ast.NodeVisitor):
             self._class, self._private_name, self._is_class_body = number, node.name, True
             self._block(node.body)
         self._class, self._private_name = before
+
+    def _bases_of(self, node: ast.ClassDef) -> tuple[list[ast.expr], list[ast.expr]]:
+        """The bases of a class, and its metaclass where a call of a well-known library says both
+        (`class Hive(six.with_metaclass(ABCMeta, Box))`)."""
+        match node.bases:
+            case [ast.Call(func=callee, args=[metaclass, *bases], keywords=[])] if not any(
+                isinstance(each, ast.Starred) for each in (metaclass, *bases)
+            ):
+                root = callee.value if isinstance(callee, ast.Attribute) else callee
+                known = {use.binding: use.name for use in self._imports if use.module == _SAYS_METACLASS[0]}
+                if isinstance(root, ast.Name) and _short_name(callee) == _SAYS_METACLASS[1]:
+                    if known.get(self._binding_at(self._start_of(root))) == ("" if root is not callee else _SAYS_METACLASS[1]):
+                        self._note_called(callee)
+                        self.visit(callee)
+                        self.visit(metaclass)
+                        return bases, [metaclass]
+        return node.bases, []
 
     def visit_Assign(self, node: ast.Assign) -> None:
         """Every target takes the value."""
