@@ -29,6 +29,7 @@ _LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "_
 _CLASSES_OF_MODULES = frozenset({"builtins.object", "types.ModuleType"})
 _OWN_NAMESPACE = "globals"
 _GIVING_NAMESPACE = frozenset({_OWN_NAMESPACE, "locals", "vars"})
+_FILLING_BEGUN = lazy_pattern(r"\{[\w.\[\]]*\.(\w*)\Z")
 _DOT = lazy_pattern(r"\s*\.")
 
 
@@ -124,6 +125,7 @@ class Homes:
                 place = place_in_text(file, text, self._name)
                 if place is not None and UNKNOWN_VALUE in self._evaluator.values(file, text.arguments[0]):
                     self._usage.open_places.append(OpenPlace(place, f"it is not known what has the `{self._name}` that is asked for"))
+        self._check_templates_begun()
         is_seldom = self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name)
         for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
@@ -141,6 +143,15 @@ class Homes:
                 may_be_home = UNKNOWN_VALUE in values or any(map(self.is_one, values))
                 if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
                     self._usage.doubt_lookup(path, lookup.start)
+
+    def _check_templates_begun(self) -> None:
+        """Doubts about texts that end within the name of something that is filled in there (`"{0." + word + "}"`)."""
+        for path in self._linkage.paths_beginning(self._name, are_any=True):
+            file = self._linkage.file(path)
+            for text in file.facts.texts if file is not None else ():
+                begun = _FILLING_BEGUN.search(text.words)
+                if begun is not None and self._name.startswith(begun[1]) and text.use != "documentation":
+                    self._usage.doubt(f"the text that begins a name in {path} does not become `{self._name}`", path, text.start)
 
     def _is_handed_in_examples(self) -> bool:
         """Whether examples in documentation hand a home on as a value; doubts about these, and those that list its names."""
