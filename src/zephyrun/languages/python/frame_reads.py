@@ -6,6 +6,7 @@ from __future__ import annotations
 import ast
 from collections import Counter
 from collections.abc import Iterator
+from enum import Enum, auto
 from functools import cached_property
 
 from zephyrun.facts import FrameRead
@@ -20,6 +21,7 @@ _GLOBALS = "f_globals"
 NAMESPACES = frozenset({_GLOBALS, "__globals__"})
 # What gives frames when it is called, and attributes that are frames, or lead to some.
 _GIVES_FRAMES = frozenset("_getframe currentframe getinnerframes getouterframes stack trace".split())
+_GIVES_SEVERAL = frozenset("stack trace getinnerframes getouterframes".split())
 _IS_FRAME = frozenset("tb_frame gi_frame cr_frame ag_frame".split())
 _LEADS_ON = frozenset({*_IS_FRAME, "f_back", "frame", "tb_next"})
 # What else is read off frames, and holds no variable's name.
@@ -45,6 +47,14 @@ def read_off_frames(tree: ast.Module) -> dict[int, FrameRead]:
     """What is read off frames at each node that names something by which this can be done, by the node's
     identity: an attribute, or what an import statement brings. A node that is not there may read anything."""
     return _Reading(tree).found
+
+
+class _Kind(Enum):
+    """Several frames, each with what is known of it; one of these, which begins with the frame; or a frame itself."""
+
+    SEVERAL = auto()
+    WITH_MORE = auto()
+    FRAME = auto()
 
 
 class _Reading:
@@ -81,7 +91,7 @@ class _Reading:
         elif node.attr in _IS_FRAME or node.attr in _GIVES_FRAMES:
             self._asked.clear()
             frame = node if node.attr in _IS_FRAME else self._call_of(node)
-            self.found[id(node)] = NOTHING if frame is not None and self._stays(frame) else ANYTHING
+            self.found[id(node)] = NOTHING if frame is not None and self._stays(frame, _kind_given_by(node.attr)) else ANYTHING
         elif node.attr in _NAMES_OF_CODE:
             self._asked.clear()
             names = self._names_asked_of_code(node, node.value)
@@ -98,7 +108,8 @@ class _Reading:
             if isinstance(node, ast.Name) and node.id == name
         ]
         # Where nobody calls it, it is there for others.
-        stays = bool(calls) and all(call is not None and self._stays(call) for call in calls)
+        kind = _kind_given_by(alias.name)
+        stays = bool(calls) and all(call is not None and self._stays(call, kind) for call in calls)
         self.found[id(alias)] = NOTHING if stays else ANYTHING
 
     def _call_of(self, callee: ast.AST) -> ast.Call | None:
@@ -107,30 +118,42 @@ class _Reading:
 
     # -- what becomes of frames --------------------------------------------------------------
 
-    def _stays(self, frame: ast.AST) -> bool:
+    def _stays(self, frame: ast.AST, kind: _Kind) -> bool:
         """Whether a frame, or several, is only asked for what is no variable, or for its variables where it is
         seen which; so that it goes nowhere from where somebody else could ask it."""
         parent = self._parents[frame]
         if isinstance(parent, ast.Attribute):
             if parent.attr in _LEADS_ON:
-                return self._stays(parent)
+                return self._stays(parent, _Kind.FRAME)
             if parent.attr == _GLOBALS and self._function_around(parent) is None:
                 return False
             return parent.attr in _IS_NO_FRAME or parent.attr in (_VARIABLES, _GLOBALS)
         if isinstance(parent, ast.Compare | ast.Expr | ast.Delete | ast.If | ast.While | ast.UnaryOp | ast.Assert):
             return True
         if isinstance(parent, ast.Subscript):
-            return parent.value is frame and self._stays(parent)
+            return parent.value is frame and self._stays_in_part(parent, kind)
         if isinstance(parent, ast.BoolOp):
-            return self._stays(parent)
+            return self._stays(parent, kind)
         if isinstance(parent, ast.IfExp):
-            return parent.test is frame or self._stays(parent)
+            return parent.test is frame or self._stays(parent, kind)
         if isinstance(parent, ast.Call):
-            if last_name(parent.func) == _GIVES_NO_FRAME:
+            name = last_name(parent.func)
+            if name == _GIVES_NO_FRAME:
                 return True
-            return self._is_handed_back(parent, frame) and self._stays(parent)
+            given = _Kind.SEVERAL if name in _GIVES_SEVERAL else _Kind.FRAME if name == "next" else kind
+            return self._is_handed_back(parent, frame) and self._stays(parent, given)
         names = self._named_by(parent, frame)
-        return names is not None and all(map(self._stays, names))
+        is_each = kind is _Kind.SEVERAL and isinstance(parent, ast.For | ast.comprehension)
+        return names is not None and all(self._stays(each, _Kind.WITH_MORE if is_each else kind) for each in names)
+
+    def _stays_in_part(self, part: ast.Subscript, kind: _Kind) -> bool:
+        """As `_stays` of what brackets give."""
+        if kind is _Kind.SEVERAL and not isinstance(part.slice, ast.Slice):
+            return self._stays(part, _Kind.WITH_MORE)
+        if kind is _Kind.WITH_MORE and isinstance(part.slice, ast.Constant) and type(part.slice.value) is int:
+            # Behind the frame stand the name of its file, the line, the function, …
+            return part.slice.value > 0 or self._stays(part, _Kind.FRAME)
+        return self._stays(part, kind if kind is _Kind.SEVERAL else _Kind.FRAME)
 
     def _is_handed_back(self, call: ast.Call, argument: ast.AST) -> bool:
         """Whether a call gives what it was given (a cast, another list of the same), or frames around it."""
@@ -360,6 +383,10 @@ class _Reading:
                 elif not isinstance(node.ctx, ast.Del):
                     return []
         return values
+
+
+def _kind_given_by(name: str) -> _Kind:
+    return _Kind.SEVERAL if name in _GIVES_SEVERAL else _Kind.FRAME
 
 
 def _parents_in(tree: ast.Module) -> dict[ast.AST, ast.AST]:
