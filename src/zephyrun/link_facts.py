@@ -144,7 +144,8 @@ class Lookup(NamedTuple):
     """A call that looks an attribute of `receiver` up by a name that is worked out, and what such a name
     begins and ends with: "" where that is not known. Where a variable may hold several texts, each is one lookup;
     with `is_whole`, the prefix is all of it. It `is_handed_on` where it is what the special method around was asked for.
-    Of a variable of which nothing is known `binding` is the binding."""
+    Of a variable of which nothing is known `binding` is the binding; `only_name` is that of the one name with which a name
+    is worked out of texts (-1 for none or more)."""
 
     start: int
     receiver: Origin
@@ -153,6 +154,7 @@ class Lookup(NamedTuple):
     is_handed_on: bool = False
     is_whole: bool = False
     binding: int = -1
+    only_name: int = -1
 
     def may_find(self, name: str) -> bool:
         """Whether the name that is worked out may be this one."""

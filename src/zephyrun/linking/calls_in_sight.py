@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import re
 from collections.abc import Collection
 from typing import NamedTuple
@@ -10,7 +9,6 @@ from typing import NamedTuple
 from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed, Lookup, Origin, OriginSort, ParameterRecord
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
@@ -24,7 +22,6 @@ _MODULES = (ValueSort.MODULE, ValueSort.PACKAGE, ValueSort.FOREIGN)
 _OF_CLASSES = (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
 _OF_OTHERS = (ValueSort.PLAIN, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING, ValueSort.OUTSIDE)
 _WRITTEN_WORD = lazy_pattern(r"([\"'])\w*\1")
-_PARTS_OF_NAME = (ast.Name, ast.Constant, ast.JoinedStr, ast.FormattedValue, ast.BinOp, ast.Add, ast.expr_context)
 _GIVEN_BACK = lazy_pattern(r"return\s+\w+\s*(?:#.*)?")
 
 
@@ -81,18 +78,10 @@ def _own_lookups(evaluator: Evaluator, file: LinkedFile, index: int) -> dict[Loo
 def _names_parameter(file: LinkedFile, lookup: Lookup, index: int) -> ParameterRecord | None:
     """The parameter of a function by which alone a lookup in it works out what it asks for: what it comes to depends on what
     callers hand in."""
-    tree = syntax_tree(file.data)
-    call = tree.lookups.get(lookup.start)
-    worked_out = call.args[1] if call is not None and len(call.args) > 1 else None
-    parts = list(ast.walk(worked_out)) if worked_out is not None else []
-    names = [each for each in parts if isinstance(each, ast.Name)]
-    if len(names) != 1 or not all(isinstance(each, _PARTS_OF_NAME) for each in parts):
+    number, parameter = file.parameter_by_binding.get(lookup.only_name, (-1, None))
+    if number != index or parameter is None or parameter.default is not None:
         return None
-    reference = file.facts.reference_by_start.get(tree.start_of(names[0]))
-    number, parameter = file.parameter_by_binding.get(reference.binding, (-1, None)) if reference is not None else (-1, None)
-    if number != index or reference is None or parameter is None or parameter.default is not None:
-        return None
-    return parameter if file.facts.roles(reference.binding) & BINDING_ROLES == {Role.PARAMETER} else None
+    return parameter if file.facts.roles(lookup.only_name) & BINDING_ROLES == {Role.PARAMETER} else None
 
 
 def _may_come_to_itself(

@@ -12,7 +12,7 @@ from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
 from zephyrun.linking.import_graph import knows
-from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.texts import LISTS_SPREAD
@@ -30,6 +30,7 @@ _CLASSES_OF_MODULES = frozenset({"builtins.object", "types.ModuleType"})
 _OWN_NAMESPACE = "globals"
 _GIVING_NAMESPACE = frozenset({_OWN_NAMESPACE, "locals", "vars"})
 _FILLING_BEGUN = lazy_pattern(r"\{[\w.\[\]]*\.(\w*)\Z")
+_FILLING_BEGUN_SOMEWHERE = lazy_pattern(rb"\{[\w.\[\]]*\.\w*[\"']")
 _DOT = lazy_pattern(r"\s*\.")
 
 
@@ -147,7 +148,7 @@ class Homes:
     def _check_templates_begun(self) -> None:
         """Doubts about texts that end within the name of something that is filled in there (`"{0." + word + "}"`)."""
         for path in self._linkage.paths_beginning(self._name, are_any=True):
-            file = self._linkage.file(path)
+            file = self._linkage.file(path) if _fills_in_begun(self._linkage.contents[path]) else None
             for text in file.facts.texts if file is not None else ():
                 begun = _FILLING_BEGUN.search(text.words)
                 if begun is not None and self._name.startswith(begun[1]) and text.use != "documentation":
@@ -279,6 +280,11 @@ class Homes:
                 if any(_may_be_module_class(value) for value in self._evaluator.values(file, use.callee)):
                     place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
                     self._usage.open_places.append(OpenPlace(place, f"the pattern's `{self._name}`: it is not known of which class"))
+
+
+def _fills_in_begun(data: Content) -> bool:
+    """Whether a file seems to have such a text."""
+    return isinstance(data, bytes) and _FILLING_BEGUN_SOMEWHERE.search(data) is not None
 
 
 def _namespaces_kept(file: LinkedFile) -> Iterator[int]:

@@ -656,7 +656,7 @@ class Linkage:
         return [
             path
             for path, data in self._modules_read
-            if (_LOOKS_INTO.search(data) and (path in finding or (path in loading and self.takes_any_module(path))))
+            if ((path in finding or (path in loading and self.takes_any_module(path))) and _LOOKS_INTO.search(data))
             or _takes_names_run(data)
         ]
 

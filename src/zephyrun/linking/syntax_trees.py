@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Callable
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from zephyrun.languages.python.reading import tree_of, without_collector
 from zephyrun.languages.python.walk import all_arguments, position_readers
@@ -14,7 +14,6 @@ from zephyrun.source import SourceText
 # Who follows a function comes back to the same two dozen files; a thousand lines take 1.4 MB.
 _MOST_FILES_KEPT = 20
 _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)
-_DEFINITIONS = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 
 
 class SyntaxTree(NamedTuple):
@@ -45,31 +44,75 @@ def syntax_tree(data: bytes) -> SyntaxTree:
     source = SourceText.from_bytes(data)
     start_of, end_of = position_readers(source)
     found = SyntaxTree({}, {}, {}, {}, {}, {}, {}, [], set(), start_of, end_of)
+    around = found.around
     with without_collector():
         rest: list[ast.AST] = [tree_of(source)]
         while rest:
             node = rest.pop()
-            if isinstance(node, ast.Name):
-                found.names[start_of(node)] = node
-            elif isinstance(node, ast.Attribute):
-                found.attributes[end_of(node)] = node
-            elif isinstance(node, _DEFINITIONS):
-                found.definitions[node.name, end_of(node)] = node
-            elif isinstance(node, ast.Lambda) and (parameters := all_arguments(node.args)):
-                found.lambdas[min(map(start_of, parameters))] = node
-            elif isinstance(node, ast.Yield | ast.YieldFrom):
-                found.generators.add(function_around(found, node))
-            elif isinstance(node, ast.JoinedStr) or (isinstance(node, ast.Constant) and isinstance(node.value, str)):
-                found.texts.setdefault(start_of(node), node)
-            elif isinstance(node, ast.MatchClass):
-                found.patterns.append(node)
-            elif isinstance(node, ast.Call) and ("attr" in called_name(node) or called_name(node) == "methodcaller"):
-                texts = [each for each in node.args if isinstance(each, ast.Constant)]
-                found.lookups.update(dict.fromkeys(map(start_of, [node, *texts]), node))
-            for child in ast.iter_child_nodes(node):
-                found.around[child] = node
-                rest.append(child)
+            note = _NOTED.get(type(node))
+            if note is not None:
+                note(found, node)
+            # Written out, since it is asked of whole files. What says how a name is used, or which operator stands there, holds
+            # nothing.
+            for value in node.__dict__.values():
+                if type(value) is list:
+                    for child in value:
+                        if isinstance(child, ast.AST):
+                            around[child] = node
+                            rest.append(child)
+                elif isinstance(value, ast.AST):
+                    around[value] = node
+                    if value._fields:
+                        rest.append(value)
     return found
+
+
+def _note_name(found: SyntaxTree, node: ast.Name) -> None:
+    found.names[found.start_of(node)] = node
+
+
+def _note_attribute(found: SyntaxTree, node: ast.Attribute) -> None:
+    found.attributes[found.end_of(node)] = node
+
+
+def _note_definition(found: SyntaxTree, node: ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef) -> None:
+    found.definitions[node.name, found.end_of(node)] = node
+
+
+def _note_lambda(found: SyntaxTree, node: ast.Lambda) -> None:
+    if parameters := all_arguments(node.args):
+        found.lambdas[min(map(found.start_of, parameters))] = node
+
+
+def _note_yield(found: SyntaxTree, node: ast.Yield | ast.YieldFrom) -> None:
+    found.generators.add(function_around(found, node))
+
+
+def _note_text(found: SyntaxTree, node: ast.expr) -> None:
+    if not isinstance(node, ast.Constant) or isinstance(node.value, str):
+        found.texts.setdefault(found.start_of(node), node)
+
+
+def _note_pattern(found: SyntaxTree, node: ast.MatchClass) -> None:
+    found.patterns.append(node)
+
+
+def _note_call(found: SyntaxTree, node: ast.Call) -> None:
+    if "attr" in called_name(node) or called_name(node) == "methodcaller":
+        texts = [each for each in node.args if isinstance(each, ast.Constant)]
+        found.lookups.update(dict.fromkeys(map(found.start_of, [node, *texts]), node))
+
+
+_NOTED: dict[type[ast.AST], Callable[[SyntaxTree, Any], None]] = {
+    ast.Name: _note_name,
+    ast.Attribute: _note_attribute,
+    **dict.fromkeys((ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef), _note_definition),
+    ast.Lambda: _note_lambda,
+    **dict.fromkeys((ast.Yield, ast.YieldFrom), _note_yield),
+    **dict.fromkeys((ast.JoinedStr, ast.Constant), _note_text),
+    ast.MatchClass: _note_pattern,
+    ast.Call: _note_call,
+}
 
 
 def called_name(call: ast.Call) -> str:

@@ -82,6 +82,8 @@ _READERS_BEHIND_DOTS = _NAME_READERS - BUILTINS | {_ASKED_FOR_ANY_NAME}
 # The library, and what of it gives a base that makes a class of a certain metaclass.
 _SAYS_METACLASS = ("six", "with_metaclass")
 _GIVING_READERS = frozenset({"getattr", "attrgetter", "methodcaller", _LOOKS_PAST_HOOKS})
+# What a text is made of that is put together.
+_PARTS_OF_TEXT = (ast.Name, ast.Constant, ast.JoinedStr, ast.FormattedValue, ast.BinOp, ast.Add, ast.expr_context)
 _BEFORE_FILLING = lazy_pattern(r"[%{]")
 # Behind a conversion, its letter included, or a closing brace.
 _AFTER_FILLING = lazy_pattern(r"%(?:\([^)]*\))?[^a-zA-Z%]*[a-zA-Z%]|\}")
@@ -889,10 +891,18 @@ class _Reader(ast.NodeVisitor):
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
             is_asked = isinstance(name, ast.Name) and name.id == self._hooked[1] and self._is_only_asked(name.id)
+            only_name = self._only_name_in(name) if len(node.args) > 1 and name is node.args[1] else -1
             for prefix, suffix, is_whole in sorted(self._shapes_of(name)):
                 is_open_variable = isinstance(name, ast.Name) and not (prefix or suffix or is_whole)
                 binding = self._binding_at(self._start_of(name)) if is_open_variable else -1
-                self._lookups.append(Lookup(self._start_of(node), receiver, prefix, suffix, is_asked, is_whole, binding))
+                self._lookups.append(Lookup(self._start_of(node), receiver, prefix, suffix, is_asked, is_whole, binding, only_name))
+
+    def _only_name_in(self, worked_out: ast.expr) -> int:
+        """The binding of the one name in an expression that is made of texts beside it; -1 for any other."""
+        parts = list(ast.walk(worked_out))
+        names = [each for each in parts if isinstance(each, ast.Name)]
+        is_text = len(names) == 1 and all(isinstance(each, _PARTS_OF_TEXT) for each in parts)
+        return self._binding_at(self._start_of(names[0])) if is_text else -1
 
     def _shapes_of(self, name: ast.expr | None, seen: frozenset[str] = frozenset()) -> set[tuple[str, str, bool]]:
         """What a text that is put together may begin and end with, and whether the beginning is all of it: several
