@@ -34,6 +34,7 @@ _NAMES_OF_CODE = frozenset({"co_varnames", "co_cellvars", "co_freevars"})
 _MAKES_CODE = "CodeType"
 _GIVES_NO_FRAME = "getframeinfo"
 _TELLING = NAMESPACES | _IS_FRAME | _GIVES_FRAMES | _NAMES_OF_CODE | {_VARIABLES}
+_TAKES_ONE = "next"
 _PASSES_FRAMES_ON = frozenset("list tuple iter next reversed getinnerframes getouterframes".split())
 _ASKING_METHODS = frozenset({"get", "pop", "setdefault", "__getitem__", "__contains__"})
 _Function = ast.FunctionDef | ast.AsyncFunctionDef
@@ -140,8 +141,11 @@ class _Reading:
             name = last_name(parent.func)
             if name == _GIVES_NO_FRAME:
                 return True
-            given = _Kind.SEVERAL if name in _GIVES_SEVERAL else _Kind.FRAME if name == "next" else kind
-            return self._is_handed_back(parent, frame) and self._stays(parent, given)
+            if name in _GIVES_SEVERAL:
+                kind = _Kind.SEVERAL
+            elif name == _TAKES_ONE:
+                kind = _Kind.FRAME
+            return self._is_handed_back(parent, frame) and self._stays(parent, kind)
         names = self._named_by(parent, frame)
         is_each = kind is _Kind.SEVERAL and isinstance(parent, ast.For | ast.comprehension)
         return names is not None and all(self._stays(each, _Kind.WITH_MORE if is_each else kind) for each in names)
