@@ -24,7 +24,8 @@ _LONGEST_BEFORE = 60
 _NO_VALUE_BEHIND = lazy_pattern(rb"\b(?:def|class)\s+\Z|\bglobal\b[\w\s,]*\Z|\.\s*\Z")
 _TABLE = b".__dict__"
 _GOES_OVER = lazy_pattern(rb"\bin\s+vars\s*\(\s*\Z")
-_ASKED_FOR = lazy_pattern(rb"\s*,\s*[\"'](\w+)[\"']")
+_ASKED_FOR_TABLE = lazy_pattern(rb"\s*,[^()\n]*[\"']__d")
+_ASKED_FOR = lazy_pattern(rb"\s*,\s*[\"'](\w+)[\"'](?=\s*[,)])")
 # In code a value stands between these words, if between any; in a sentence between others.
 _BEHIND_VALUES = b"if|else|in|not|and|or|for|as|from|async"
 _BEHIND_USE = lazy_pattern(
@@ -300,8 +301,11 @@ class HandedModules:
             return self._held_by(meant)
         if callee == "getattr":
             # Of what is asked for one thing, only that may get about.
-            asked = _ASKED_FOR.match(data, use.start + len(use.written))
-            return self._held_by(meant) if asked is None else self._by_name.get(asked[1].decode(), ())
+            end = use.start + len(use.written)
+            asked = _ASKED_FOR.match(data, end)
+            if asked is not None:
+                return self._by_name.get(asked[1].decode(), ())
+            return self._held_by(meant) | (meant if _ASKED_FOR_TABLE.match(data, end) is not None else frozenset())
         # The names in a table, one after the other, are no modules yet.
         is_table = callee == "vars" and _GOES_OVER.search(before) is None
         return meant | self._held_by(meant) if is_table else meant

@@ -47,6 +47,8 @@ _WALKS_NAMES = (
     (b"__dir__", lazy_pattern(rb"__dir__(?<!def __dir__)")),
     *((name, lazy_pattern(name)) for name in map(str.encode, _OF_FUNCTIONS)),
     (b"run_", lazy_pattern(rb"run_(?:module|path)\b")),
+    # A text with which the name of a table begins that is put together.
+    (b"__d", lazy_pattern(rb"__d(?:i(?:c(?:t_?)?)?)?(?=[\"'])")),
 )
 # Where what is called to list names is handed on or named otherwise, unless the word is a variable.
 _NAMES_WALKER = tuple(
@@ -60,6 +62,12 @@ _NAMES_WALKER = tuple(
 _SETS_BY_NAME = b"setattr"
 _SETS_SOME_NAME = lazy_pattern(rb"setattr(?<!\wsetattr)\s*\(\s*([A-Za-z]\w*)\s*,\s*(?![\"']\w+[\"']\s*,)")
 _LOADING = lazy_pattern(LOADING_OR_FINDING)
+# What loads or finds modules, under another name or as a value.
+_DISGUISED_WORDS = (b"import_module", b"__import__", b"modules")
+_LOADS_IN_DISGUISE = lazy_pattern(
+    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__)\s*(?:[,)\]}\r\n;#:]|\b(?:if|or|and|for|else)\b)|"
+    rb"\b(?:import_module|__import__)\s+as\b|\bfrom\s+sys\s+import\s*(?:\([^)]*|[^\n(]*)\bmodules\b|\(\s*sys\s*,\s*[\"']modules\b"
+)
 _GETS_LOADED = lazy_pattern(rb"(\w+)[ \t]*=(?!=)[^=\n]*\Z")
 _WALKING = rb"\b(?:%b)\s*\(\s*" % "|".join(_CALLED).encode()
 _WALKS_LOADED = lazy_pattern(rb"%b[\w.]*%b" % (_WALKING, LOADING_CALL))
@@ -70,7 +78,9 @@ _ALL_MODULES = lazy_pattern(rb"sys\.modules\b(?!\s*(?:\[|\.\s*(?:get|pop|setdefa
 _MODULE_OF = b"getmodule"
 _TELLING_MODULES = (b"ModuleType", b"ismodule")
 # What lists the names of the module in which it stands.
-_LISTS_OWN = lazy_pattern(rb"\b(?:dir|globals|locals|vars)\s*\(\s*\)|\bsys\.modules\b")
+_LISTS_OWN = lazy_pattern(
+    rb"\b(?:dir|globals|locals|vars)\s*\(\s*\)|\bsys\.modules\b|\b(?:globals|locals)\s*(?:[,)\]}\r\n;#]|as\b|\Z)"
+)
 
 # What is around a name that gets a value.
 _GIVING = lazy_pattern(rb"(?:\s*,[\s\w,]*)?(?::[^=\n]*)?\s*:?=(?!=)|[\w\s,()]*\bin\b")
@@ -87,6 +97,7 @@ _EXAMPLE = lazy_pattern(EXAMPLE_LINE)
 _MOST_NAMES = 3
 _ASKING_FOR_ATTRIBUTES = frozenset({"getattr", "hasattr", "setattr", "delattr"})
 _RUNNING = frozenset({"run_module", "run_path"})
+_BEGINNING = "__d"
 
 
 class NamespaceWalkers:
@@ -229,6 +240,7 @@ def walks_in(data: bytes) -> Walks:
     # A module that it finds by itself may be handed to what goes through anything.
     finds_some = walks.is_open and (_MODULE_OF in data or loads_modules(data))
     finds_all = walks.is_open and any(word in data for word in _GIVING_ALL) and _ALL_MODULES.search(data) is not None
+    finds_all |= walks.is_open and any(word in data for word in _DISGUISED_WORDS) and _LOADS_IN_DISGUISE.search(data) is not None
     return Walks(
         frozenset(walks.names),
         walks.is_open,
@@ -288,13 +300,14 @@ class _Walk:
         match node:
             case ast.Import() | ast.ImportFrom():
                 self.is_open |= any(each.name in _CALLED and each.asname for each in node.names)
+                self.takes_all |= any(each.name in _RUNNING and each.asname for each in node.names)
             case ast.Expr(value=ast.Constant(value=str(text)) as documentation):
                 self._looked_at.add(id(documentation))
                 self.goes_by_imports |= any(map(_WALKS_IN_TEXT.search, _EXAMPLE.findall(text)))
             case ast.Expr(value=ast.Call() as call):
                 # What a program that is run gives back is let go.
                 if _called(call) in _RUNNING:
-                    self._looked_at.add(id(call))
+                    self._looked_at.update((id(call), id(call.func)))
             case ast.Subscript(value=table):
                 self._looked_at.update(map(id, _table(table)))
             case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[table]):
@@ -309,9 +322,13 @@ class _Walk:
                     self._receive(node.value)
                 self.goes_by_imports |= attribute in _OF_FUNCTIONS
                 self.is_open |= attribute in _CALLED
+                self.takes_all |= attribute in _RUNNING
             case ast.Name(ctx=ast.Load(), id=name):
                 # Handed to what calls it.
                 self.is_open |= name in _CALLED and not self._is_given(name)
+                self.takes_all |= name in _RUNNING
+            case ast.Constant(value=str(text)) if text.startswith(_BEGINNING) and _TABLES[0].startswith(text):
+                self.is_open = True
             case ast.Constant(value=str(text)) if _WALKS_IN_TEXT.search(text):
                 self._look_at_text(text)
 
@@ -334,6 +351,8 @@ class _Walk:
             case ast.Call(args=[asked, *_]) if _called(call) in (*_CALLED, "__dir__"):
                 if _called(call) in _CALLED:
                     self._looked_at.add(id(call.func))
+                self._receive(asked)
+            case ast.Call(func=ast.Attribute(value=asked, attr="__getattribute__"), args=[ast.Constant(value="__dict__"), *_]):
                 self._receive(asked)
             case ast.Call() if _called(call) in _RUNNING:
                 self.takes_all = True
