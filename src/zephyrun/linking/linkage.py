@@ -75,14 +75,15 @@ _LOADING_MARKS = (*LOADING_WORDS, b"modules")
 _COMPUTED_LOOKUP = lazy_pattern(
     rb"attr(?:(?<=[gs]etattr)|(?<=hasattr)|(?<=delattr))(?:ibute)?(?:__|_static)?\s*"
     rb"(?:\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])|[,)\]}\r\n;#:\"']|\b(?:as|if|or|and|for|else)\b)|"
-    rb"(?:attrgetter|methodcaller)\b\s*(?!\(\s*[\"'][\w.]+[\"']\s*[,)])"
+    rb"(?:attrgetter|methodcaller)\b\s*(?!\(\s*[\"'][\w.]+[\"']\s*[,)])|"
+    rb"patch\.object\s*\((?![^,()\n]*,\s*[\"']\w+[\"']\s*[,)])"
 )
 # What gives modules, or what stands in them, for other reasons than that it loads them.
 FINDING_WORDS = ("getmodule", "resolve_name")
 # The names of modules as functions and frames have them, but for those that every module has.
 _GLOBALS_OF = ("__globals__", "f_globals")
 _ASKED_OF_GLOBALS = rb"\b%b\b(?!\s*(?:\[|\.\s*get\s*\()\s*[\"']__\w+__[\"'])"
-_LOOKUP_WORDS = (b"attr", b"methodcaller")
+_LOOKUP_WORDS = (b"attr", b"methodcaller", b"patch")
 _LOOKS_INTO = lazy_pattern(
     rb"\b(?:vars|dir|getmembers)\s*\((?!\s*self\s*\))|\bgetmembers\w*\s*(?!\w*\s*\()|\b(?:vars|dir)\s+as\b|(?<!self)\.__dict__|"
     rb"\b(?:getattr|setattr|delattr)\s*\([^,()]*(?:\([^()]*\))?[^,()]*,\s*(?![rR]?[\"']\w+[\"']\s*[,)])"

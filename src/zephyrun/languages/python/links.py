@@ -77,8 +77,11 @@ _NAME_READERS = _LOOKUPS | _KEEPING | _LISTING | {_LOOKS_PAST_HOOKS}
 _MODULES_OF_READERS = frozenset({"builtins", "operator", "_operator", "inspect"})
 _BRINGS_READERS = lazy_pattern(r"\bfrom\s+(?:builtins|_?operator|inspect)\s+import\b")
 _ASKED_FOR_ANY_NAME = "__getattribute__"
+_SETTING_HOOKS = frozenset({"__setattr__", "__delattr__"})
 # Of these, a name behind a dot that is not called is one that goes on; builtins are so behind their module alone.
-_READERS_BEHIND_DOTS = _NAME_READERS - BUILTINS | {_ASKED_FOR_ANY_NAME}
+_READERS_BEHIND_DOTS = _NAME_READERS - BUILTINS | _SETTING_HOOKS | {_ASKED_FOR_ANY_NAME}
+# What puts a stand-in in the place of an attribute.
+_PUTS_STAND_IN = ("patch", "object")
 # The library, and what of it gives a base that makes a class of a certain metaclass.
 _SAYS_METACLASS = ("six", "with_metaclass")
 _GIVING_READERS = frozenset({"getattr", "attrgetter", "methodcaller", _LOOKS_PAST_HOOKS})
@@ -129,6 +132,10 @@ def _either(origins: Iterable[Origin]) -> Origin:
 
 def _plain(name: str) -> Origin:
     return Origin(OriginSort.PLAIN, name)
+
+
+def _puts_stand_in(callee: ast.expr) -> bool:
+    return isinstance(callee, ast.Attribute) and (_short_name(callee.value), callee.attr) == _PUTS_STAND_IN
 
 
 def _short_name(node: ast.AST) -> str:
@@ -872,7 +879,7 @@ class _Reader(ast.NodeVisitor):
         """Note a call that looks an attribute up by a name which is worked out."""
         called, receiver = self._called_name(node.func), UNKNOWN
         name: ast.expr | None = None
-        if called in _LOOKUPS or called == _LOOKS_PAST_HOOKS:
+        if called in _LOOKUPS or called == _LOOKS_PAST_HOOKS or _puts_stand_in(node.func):
             is_spread = any(isinstance(each, ast.Starred) for each in node.args[:2])
             if len(node.args) > 1 and not is_spread:
                 receiver, name = arguments[0], node.args[1]
