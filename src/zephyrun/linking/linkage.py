@@ -32,7 +32,7 @@ from zephyrun.link_facts import (
 from zephyrun.linking.class_heads import class_heads_in
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_statements import names_imported
-from zephyrun.linking.modules import LOADING_WORDS, find_import_roots, is_python, module_name, packages_around
+from zephyrun.linking.modules import LOADING_IN_DISGUISE, LOADING_WORDS, find_import_roots, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
     begun_in,
@@ -65,8 +65,7 @@ _MANY_WORDS = 12
 _BEFORE_MEMBER = lazy_pattern(rb"(?m)^[ \t]+(?:async[ \t]+)?def[ \t]+\Z|\bself\.\Z")
 _LONGEST_BEFORE = 60
 _LOADS = lazy_pattern(
-    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__|load_module|module_from_spec)\s*(?:[(,)\]}\r\n;#:]|\b(?:if|or|and|for|else)\b)|"
-    rb"\b(?:import_module|__import__)\s+as\b|\bsys\.modules\b|\bfrom\s+sys\s+import\s*(?:\([^)]*|[^\n(]*)\bmodules\b|\(\s*sys\s*,\s*[\"']modules\b"
+    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__|load_module|module_from_spec)\s*\(|\bsys\.modules\b|" + LOADING_IN_DISGUISE
 )
 _TAKES_NAMES_RUN = lazy_pattern(
     rb"(?m)^(?![ \t]*(?:runpy\s*\.\s*)?run_(?:module|path)\s*\([^\n]*\)[ \t\r]*$)(?!.*\bimport\b(?!.*\bas\b)).*\brun_(?:module|path)\b"

@@ -16,6 +16,13 @@ _PACKAGE_MARK = "__init__.py"
 STAR = lazy_pattern(rb"import(?:\s|\\)*\(?\s*\*")
 # Few files hold any of these words, by which modules are loaded or found while the program runs.
 LOADING_WORDS = (b"import_module", b"__import__", b"load_module", b"module_from_spec", b"sys.modules")
+# The same under another name or as a value, and what gives all loaded modules under another name.
+LOADING_IN_DISGUISE = (
+    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__|load_module|module_from_spec)\s*"
+    rb"(?:[,)\]}\r\n;#:]|\b(?:if|or|and|for|else)\b)|"
+    rb"\b(?:import_module|__import__)\s+as\b|"
+    rb"\bfrom\s+sys\s+import\s*(?:\([^)]*|[^\n(]*)\bmodules\b|\(\s*sys\s*,\s*[\"']modules\b"
+)
 # The name of a module that is written out, or the own one of the module with something behind it.
 _WRITTEN_NAME = rb"(?:[\"'][\w.]+[\"']|__name__(?:\s*\+\s*[\"'][\w.]+[\"'])?)"
 # What puts something among the loaded modules under a name that is worked out, that of the module itself aside.

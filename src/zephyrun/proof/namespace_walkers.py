@@ -14,6 +14,7 @@ from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import Walks
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_statements import imported_in
+from zephyrun.linking.modules import LOADING_IN_DISGUISE
 from zephyrun.linking.texts import EXAMPLE_LINE
 from zephyrun.patterns import ends_of_word, lazy_pattern
 from zephyrun.proof.handed_modules import HandedModules, names_defined
@@ -64,10 +65,7 @@ _SETS_SOME_NAME = lazy_pattern(rb"setattr(?<!\wsetattr)\s*\(\s*([A-Za-z]\w*)\s*,
 _LOADING = lazy_pattern(LOADING_OR_FINDING)
 # What loads or finds modules, under another name or as a value.
 _DISGUISED_WORDS = (b"import_module", b"__import__", b"modules")
-_LOADS_IN_DISGUISE = lazy_pattern(
-    rb"(?<!\bimport )(?<!\bdef )\b(?:import_module|__import__)\s*(?:[,)\]}\r\n;#:]|\b(?:if|or|and|for|else)\b)|"
-    rb"\b(?:import_module|__import__)\s+as\b|\bfrom\s+sys\s+import\s*(?:\([^)]*|[^\n(]*)\bmodules\b|\(\s*sys\s*,\s*[\"']modules\b"
-)
+_LOADS_IN_DISGUISE = lazy_pattern(LOADING_IN_DISGUISE)
 _GETS_LOADED = lazy_pattern(rb"(\w+)[ \t]*=(?!=)[^=\n]*\Z")
 _WALKING = rb"\b(?:%b)\s*\(\s*" % "|".join(_CALLED).encode()
 _WALKS_LOADED = lazy_pattern(rb"%b[\w.]*%b" % (_WALKING, LOADING_CALL))

@@ -14,6 +14,20 @@ from typing import Any
 
 from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
 from zephyrun.languages.python.going_on import TAKING_ALL, TAKING_ONE, find_going_on
+from zephyrun.languages.python.name_readers import (
+    ASKED_FOR_ANY_NAME,
+    ASKING_LATER,
+    GIVING_READERS,
+    HOOKS,
+    LISTING_NAMES,
+    LOOKS_PAST_HOOKS,
+    LOOKUPS,
+    MODULES_OF_READERS,
+    NAME_READERS,
+    READERS_BEHIND_DOTS,
+    imported_in_disguise,
+    puts_stand_in,
+)
 from zephyrun.languages.python.places import (
     keyword_before,
     mangled_name,
@@ -22,7 +36,6 @@ from zephyrun.languages.python.places import (
 )
 from zephyrun.languages.python.reading import ParsedFile, deep_recursion
 from zephyrun.languages.python.relocation import parse_fragment
-from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.languages.python.walk import all_arguments, position_readers
 from zephyrun.link_facts import (
     UNKNOWN,
@@ -65,26 +78,8 @@ _PASSED_AT = {
 _ENDING_AS_A_PART = (
     ast.BoolOp, ast.BinOp, ast.IfExp, ast.Lambda, ast.NamedExpr, ast.Await, ast.UnaryOp, ast.Yield, ast.YieldFrom, ast.Compare,
 )  # fmt: skip
-_LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr"})
-# Special methods that are asked for a name, and what keeps names to ask for later.
-_HOOKS = frozenset({"__getattr__", "__getattribute__", "__setattr__", "__delattr__"})
-_KEEPING = frozenset({"attrgetter", "methodcaller"})
-_LOOKS_PAST_HOOKS = "getattr_static"
-# What gives the names that something has.
-_LISTING = frozenset({"vars", "dir", "getmembers", "getmembers_static"})
-# All that asks things for names, which may be called by other names than its own, and where it comes from.
-_NAME_READERS = _LOOKUPS | _KEEPING | _LISTING | {_LOOKS_PAST_HOOKS}
-_MODULES_OF_READERS = frozenset({"builtins", "operator", "_operator", "inspect"})
-_BRINGS_READERS = lazy_pattern(r"\bfrom\s+(?:builtins|_?operator|inspect)\s+import\b")
-_ASKED_FOR_ANY_NAME = "__getattribute__"
-_SETTING_HOOKS = frozenset({"__setattr__", "__delattr__"})
-# Of these, a name behind a dot that is not called is one that goes on; builtins are so behind their module alone.
-_READERS_BEHIND_DOTS = _NAME_READERS - BUILTINS | _SETTING_HOOKS | {_ASKED_FOR_ANY_NAME}
-# What puts a stand-in in the place of an attribute.
-_PUTS_STAND_IN = ("patch", "object")
 # The library, and what of it gives a base that makes a class of a certain metaclass.
 _SAYS_METACLASS = ("six", "with_metaclass")
-_GIVING_READERS = frozenset({"getattr", "attrgetter", "methodcaller", _LOOKS_PAST_HOOKS})
 # What a text is made of that is put together.
 _PARTS_OF_TEXT = (ast.Name, ast.Constant, ast.JoinedStr, ast.FormattedValue, ast.BinOp, ast.Add, ast.expr_context)
 _BEFORE_FILLING = lazy_pattern(r"[%{]")
@@ -132,10 +127,6 @@ def _either(origins: Iterable[Origin]) -> Origin:
 
 def _plain(name: str) -> Origin:
     return Origin(OriginSort.PLAIN, name)
-
-
-def _puts_stand_in(callee: ast.expr) -> bool:
-    return isinstance(callee, ast.Attribute) and (_short_name(callee.value), callee.attr) == _PUTS_STAND_IN
 
 
 def _short_name(node: ast.AST) -> str:
@@ -197,7 +188,10 @@ class _Reader(ast.NodeVisitor):
         self._frames = [_Frame()]
         self._narrowed: dict[int, Origin] = {}
         # What asks things for names, by the bindings that import it under another name.
-        self._disguised: dict[int, str] = dict(self._find_disguised())
+        self._disguised = {
+            self._binding_at(self._place(alias, "asname")): alias.name
+            for alias in imported_in_disguise(parsed.tree, parsed.source.text)
+        }
 
     def result(self) -> LinkFacts:
         """Everything that was found."""
@@ -377,7 +371,7 @@ class _Reader(ast.NodeVisitor):
             parameters = self._parameters(node, number, owner)
             self._frames.append(_Frame(node))
             before = self._hooked
-            is_hook = node.name in _HOOKS and len(parameters) > 1
+            is_hook = node.name in HOOKS and len(parameters) > 1
             self._hooked = (parameters[0].name, parameters[1].name) if is_hook else ("", "")
             self._block(node.body)
             self._hooked = before
@@ -879,13 +873,13 @@ class _Reader(ast.NodeVisitor):
         """Note a call that looks an attribute up by a name which is worked out."""
         called, receiver = self._called_name(node.func), UNKNOWN
         name: ast.expr | None = None
-        if called in _LOOKUPS or called == _LOOKS_PAST_HOOKS or _puts_stand_in(node.func):
+        if called in LOOKUPS or called == LOOKS_PAST_HOOKS or puts_stand_in(node.func):
             is_spread = any(isinstance(each, ast.Starred) for each in node.args[:2])
             if len(node.args) > 1 and not is_spread:
                 receiver, name = arguments[0], node.args[1]
             elif node.args:
                 name = node.args[0]
-        elif called in _HOOKS and isinstance(node.func, ast.Attribute):
+        elif called in HOOKS and isinstance(node.func, ast.Attribute):
             n_own = 1 + (called == "__setattr__")
             is_bound = len(node.args) == n_own
             owner = node.func.value if is_bound or not node.args else node.args[0]
@@ -894,7 +888,7 @@ class _Reader(ast.NodeVisitor):
             if isinstance(name, ast.Name) and name.id == self._hooked[1] and self._is_itself(owner):
                 # The hook hands on what it was asked for.
                 return
-        elif called in _KEEPING and node.args:
+        elif called in ASKING_LATER and node.args:
             name = next((each for each in node.args if not isinstance(each, ast.Constant)), None)
         if name is not None and not isinstance(name, ast.Constant):
             is_asked = isinstance(name, ast.Name) and name.id == self._hooked[1] and self._is_only_asked(name.id)
@@ -941,15 +935,6 @@ class _Reader(ast.NodeVisitor):
         is_super = isinstance(node, ast.Call) and _short_name(node.func) == "super"
         return is_super or (isinstance(node, ast.Name) and node.id == self._hooked[0])
 
-    def _find_disguised(self) -> Iterator[tuple[int, str]]:
-        if _BRINGS_READERS.search(self._source.text) is None:
-            return
-        for node in ast.walk(self._parsed.tree):
-            if isinstance(node, ast.ImportFrom) and node.module in _MODULES_OF_READERS and not node.level:
-                for alias in node.names:
-                    if alias.asname is not None and alias.name in _NAME_READERS:
-                        yield self._binding_at(self._place(alias, "asname")), alias.name
-
     def _called_name(self, callee: ast.expr) -> str:
         """The last name of what is called, or that of what asks for names where it is called by another one."""
         name = self._disguised.get(self._binding_at(self._start_of(callee))) if isinstance(callee, ast.Name) else None
@@ -959,10 +944,10 @@ class _Reader(ast.NodeVisitor):
         """`getattr` and its like as values, or under names by which other files may call them: what they will be called
         with is not known."""
         facts = self._facts
-        imported = {use.binding: use.name for use in self._imports if use.module in _MODULES_OF_READERS}
+        imported = {use.binding: use.name for use in self._imports if use.module in MODULES_OF_READERS}
         for number, binding in enumerate(facts.bindings):
-            name = binding.name if binding.outside and binding.name in _LOOKUPS else imported.get(number, "")
-            if name not in _NAME_READERS:
+            name = binding.name if binding.outside and binding.name in LOOKUPS else imported.get(number, "")
+            if name not in NAME_READERS:
                 continue
             is_seen_elsewhere = name != binding.name and facts.scopes[binding.scope].kind is not ScopeKind.FUNCTION
             for reference in (facts.references[index] for index in binding.references):
@@ -971,13 +956,13 @@ class _Reader(ast.NodeVisitor):
                     self._keep_reader(name, reference.start, reference.end, Origin(OriginSort.NAME, name, number))
         builtins = {use.binding for use in self._imports if use.module == "builtins" and not use.name}
         for use in self._attributes:
-            is_builtin = use.name in _NAME_READERS and use.receiver.sort is OriginSort.NAME and use.receiver.binding in builtins
-            if use.use is Use.READ and use.end not in self._called and (is_builtin or use.name in _READERS_BEHIND_DOTS):
+            is_builtin = use.name in NAME_READERS and use.receiver.sort is OriginSort.NAME and use.receiver.binding in builtins
+            if use.use is Use.READ and use.end not in self._called and (is_builtin or use.name in READERS_BEHIND_DOTS):
                 self._keep_reader(use.name, use.start, use.end, Origin(OriginSort.ATTRIBUTE, use.name, -1, (use.receiver,)))
 
     def _keep_reader(self, name: str, start: int, end: int, reader: Origin) -> None:
         """Note something that asks for names, and may be called with anything."""
-        if name in _LISTING:
+        if name in LISTING_NAMES:
             self._handed.append(Handed(start, end, UNKNOWN, reader, -1, 0, ""))
             return
         self._lookups.append(Lookup(start, UNKNOWN, ""))
@@ -1049,7 +1034,7 @@ class _Reader(ast.NodeVisitor):
         arguments: tuple[Origin, ...],
     ) -> None:
         if isinstance(node, ast.Constant) and isinstance(node.value, str):
-            if node.value in (_ASKED_FOR_ANY_NAME, *_NAME_READERS) and callee.name in _GIVING_READERS:
+            if node.value in (ASKED_FOR_ANY_NAME, *NAME_READERS) and callee.name in GIVING_READERS:
                 self._lookups.append(Lookup(self._start_of(node), UNKNOWN, ""))
             self._texts[self._start_of(node)] = TextUse(
                 self._start_of(node),
