@@ -79,6 +79,7 @@ _COMPUTED_LOOKUP = lazy_pattern(
 )
 # What gives modules, or what stands in them, for other reasons than that it loads them.
 FINDING_WORDS = ("getmodule", "resolve_name")
+_FINDS_MODULES = rb"\b(?:inspect|pkgutil)(?:\s*\.\s*|\s+import\b(?:\s*\([^)]*|[^\n(]*))\b(?:getmodule|resolve_name)\b"
 # The names of modules as functions and frames have them, but for those that every module has.
 _GLOBALS_OF = ("__globals__", "f_globals")
 _ASKED_OF_GLOBALS = rb"\b%b\b(?!\s*(?:\[|\.\s*get\s*\()\s*[\"']__\w+__[\"'])"
@@ -652,7 +653,7 @@ class Linkage:
         """The modules that load others by names that they work out, and look into what they loaded by
         names that they work out, too."""
         loading = frozenset(self.all_loading_paths)
-        finding = frozenset(path for word in FINDING_WORDS for path in self.paths_mentioning(word))
+        finding = frozenset(path for word in FINDING_WORDS for path in self.paths_matching(word, _FINDS_MODULES))
         return [
             path
             for path, data in self._modules_read

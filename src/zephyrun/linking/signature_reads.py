@@ -152,7 +152,9 @@ class _Asking:
         self._evaluator = evaluator
         self._linkage = evaluator.linkage
         self.names: set[str] = set()
+        # Variables by their bindings, and calls by where they end, that were followed.
         self._seen: set[tuple[str, int, _Kind]] = set()
+        self._seen_calls: set[tuple[str, int, _Kind]] = set()
         self._n_functions = 0
 
     def follow(self, file: LinkedFile, node: ast.AST, kind: _Kind) -> None:
@@ -353,8 +355,9 @@ class _Asking:
             call = tree.around[word] if word is not None else None
             if not isinstance(call, ast.Call) or call.func is not word:
                 raise _Anything
-            if (file.path, id(call), kind) not in self._seen:
-                self._seen.add((file.path, id(call), kind))
+            met = file.path, tree.end_of(call), kind
+            if met not in self._seen_calls:
+                self._seen_calls.add(met)
                 self.follow(file, call, kind)
         if any(each.name == name and each.asname for each in _imported(tree)):
             raise _Anything
