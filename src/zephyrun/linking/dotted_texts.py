@@ -24,6 +24,7 @@ _FILLED_IN = r"(?:\}|%\w|%\(\w+\)\w)"
 _TO_BE_FILLED_IN = r"(?:\{|%\w|%\()"
 _GOES_ON = rf"(?:[\"']|{_TO_BE_FILLED_IN})"
 _JOINS_BY_DOTS = lazy_pattern(rf"{_FILLED_IN}[.:]{_TO_BE_FILLED_IN}")
+_PUT_TOGETHER = frozenset({"operand", "format"})
 _SEPARATORS = frozenset({".", ":"})
 _LONGEST_SHOWN = 60
 _MULTIPLE = "multiple"
@@ -105,6 +106,11 @@ def _places(file: LinkedFile, name: str, dotted: set[str], *, is_begun: bool) ->
             if name in text.words:
                 for match in compiled.finditer(file.source.text, text.start, text.end):
                     yield match.start(1), f"`{_shown(file, text)}`: it is not known what that leads to"
+    within_word = re.compile(rf"[\"'](?:{leading})({escaped})[.:](?:\w+[.:])*\w+[\"']")
+    for text in _texts(file) if is_asked_by_text else ():
+        begun = within_word.match(file.source.text, text.start, text.end) if text.use in _PUT_TOGETHER else None
+        if begun is not None:
+            yield begun.start(1), f"`{_shown(file, text)}`: it is not known what that leads to"
     if is_begun or (is_asked_by_text and any(_joins(file, each) for each in file.facts.texts)):
         for text in _texts(file):
             if text.words == name:

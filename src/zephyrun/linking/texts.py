@@ -55,7 +55,7 @@ _SETS_IN_TABLE = lazy_pattern(rb"__dict__%b" % PUTS_UNDER_NAME.encode())
 _BEGINNING = lazy_pattern(r"\s?(?:[\w.]*[.:])?(\w+)")
 # What finds things by dotted names, or sets them, is called by one of these words.
 _FINDS_BY_TEXT = lazy_pattern(
-    rb"(?i)(?<!dis)patch|mock|[sg]etattr|delattr|attrgetter|import_|__import__|resolve|(?<!al)locate|load_|sys\.modules"
+    rb"(?i)(?<!dis)patch|mock|[sg]etattr|delattr|attrgetter|import_|__import__|resolve|(?<!al)locate|load_|loadTestsFromName|dictConfig|EntryPoint|sys\.modules"
 )
 # What runs texts or fills them in, and what a text of a file has at its end, or before what is filled in, behind a dot.
 _RUNS_OR_FILLS = lazy_pattern(rb"(?:eval|exec|compile|format(?:_map)?)\s*\(")
