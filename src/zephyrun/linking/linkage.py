@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from functools import cached_property, lru_cache
 from typing import Protocol, TypeVar
 
-from zephyrun.facts import FileFacts
+from zephyrun.facts import FileFacts, Role
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
@@ -28,6 +28,7 @@ from zephyrun.link_facts import (
     OriginSort,
     ParameterRecord,
     RestUse,
+    Use,
 )
 from zephyrun.linking.class_heads import class_heads_in
 from zephyrun.linking.glances import glance
@@ -249,6 +250,14 @@ class LinkedFile:
                     reference = self.facts.references[index]
                     if reference.end not in self.links.called:
                         yield binding.name, reference.start
+
+    def has_as_value(self, name: str) -> bool:
+        """Whether something of that name is read in the file, and not only called."""
+        facts, called = self.facts, self.links.called
+        if any(use.end not in called and use.use is Use.READ for use in self.links.attributes_by_name.get(name, ())):
+            return True
+        references = (facts.references[index] for each in facts.bindings if each.name == name for index in each.references)
+        return any(each.role is Role.READ and each.end not in called for each in references)
 
     @cached_property
     def all_handed_by_end(self) -> dict[int, list[Handed]]:

@@ -360,7 +360,7 @@ class ParameterUsage:
             self._open(place, use)
         elif UNKNOWN_VALUE in values and use.callee.name in _SAYS_HOW_CALLED:
             self._open(place, use)
-        elif self._may_take(self.functions, file, use.call) and (
+        elif (self._goes_about or self._may_take(self.functions, file, use.call)) and (
             self._may_be_method_of_ours(file, use.callee)
             or self._may_be_own_class(file, use.callee, self.functions)
             or self._is_followed_to(file, use.start, values, self.functions)
@@ -624,7 +624,9 @@ class ParameterUsage:
 
     def _may_take(self, functions: list[FunctionKey], file: LinkedFile, call: int) -> bool:
         """Whether one of some functions could take what a call hands over: every other one fails there, whatever its
-        parameters are called."""
+        parameters are called. What a decorator that was not read makes of one may take more."""
+        if any(map(self._is_made_another, functions)):
+            return True
         handed = file.handed_by_call.get(call, ())
         n_given = sum(each.position >= 0 for each in handed)
         keywords = {each.keyword for each in handed if each.keyword.isidentifier()}
@@ -636,6 +638,11 @@ class ParameterUsage:
             if takes_all and (ParameterSort.REST_KEYWORDS in sorts or keywords <= by_keyword):
                 return True
         return False
+
+    def _is_made_another(self, key: FunctionKey) -> bool:
+        file = self._file(key[0])
+        decorators = self._evaluator.function_record(key).decorators
+        return not all(self._evaluator.is_harmless(file, decorator) for decorator in decorators)
 
     def _is_run_there(
         self,
@@ -942,16 +949,7 @@ class ParameterUsage:
         record = self._evaluator.function_record(key)
         if not record.name or record.decorators:
             return True
-        return any(
-            any(use.end not in file.links.called for use in file.links.attributes_by_name.get(record.name, ()))
-            or any(
-                reference.role is Role.READ and reference.end not in file.links.called
-                for binding in file.facts.bindings
-                if binding.name == record.name
-                for reference in (file.facts.references[index] for index in binding.references)
-            )
-            for file in self._linkage.mentioning(record.name)
-        )
+        return any(file.has_as_value(record.name) for file in self._linkage.mentioning(record.name))
 
     def _note_signatures_read(self, path: str, read: list[_SignatureRead]) -> None:
         """Doubts about the places of a file where parameters are read."""

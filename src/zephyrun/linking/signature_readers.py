@@ -103,14 +103,7 @@ def _given_in(file: LinkedFile, starts: Iterable[int]) -> Iterator[tuple[str, in
 def _is_only_called(evaluator: Evaluator, name: str) -> bool:
     """Whether nothing is done with what bears a name anywhere but to call it, or to import it under that name."""
     return not any(
-        any(use.end not in file.links.called and use.use is Use.READ for use in file.links.attributes_by_name.get(name, ()))
-        or any(use.name == name and use.has_alias for use in file.links.imports)
-        or any(
-            reference.role is Role.READ and reference.end not in file.links.called
-            for binding in file.facts.bindings
-            if binding.name == name
-            for reference in (file.facts.references[index] for index in binding.references)
-        )
+        file.has_as_value(name) or any(use.name == name and use.has_alias for use in file.links.imports)
         for file in evaluator.linkage.mentioning(name)
     )
 
