@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Handed, Origin, OriginSort, Use
+from zephyrun.linking import name_bearers
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
@@ -31,6 +32,7 @@ _ASKED_FOR_ANYTHING = "__getattribute__"
 _SPECIAL = "__"
 # What holds the name of a function, too, and where that is read off the function itself.
 _CODE = "__code__"
+_HOLDS_CODE = lazy_pattern(r"__code__|(?:gi|cr|ag)_code")
 _NAMES_OF_CODE = ("co_name", "co_qualname")
 _READS_OFF_CODE = lazy_pattern(r"\.\s*__code__\s*\.\s*(co_(?:qual)?name)\b")
 # Names read off something else than a class or instance by itself; a function is never `type(…)`.
@@ -90,9 +92,10 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
     usage.assume(NAMES_ARE_SHOWN)
     if not is_class:
         check_frame_readers(evaluator, usage)
+    are_borne = bool(functions) and name_bearers.go_on(evaluator, usage, functions)
     if is_class and are_things_stored(evaluator):
         usage.assume(STORED_OBJECTS)
-    if escapes and not is_followed and (is_class or not _has_name_of_another(evaluator, usage)):
+    if are_borne or (escapes and not is_followed and (is_class or not _has_name_of_another(evaluator, usage))):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
 
 
@@ -310,10 +313,12 @@ def _reads_off_code(evaluator: Evaluator, file: LinkedFile, attribute: str, ours
     """Whether a file may read the name off the code of one of ours; that of running ones is looked for elsewhere."""
     if any(True for _ in asked_by_text(file, attribute)):
         return True
-    for use in file.links.attributes_by_name.get(attribute, ()) if _CODE in file.source.text else ():
+    for use in file.links.attributes_by_name.get(attribute, ()) if _HOLDS_CODE.search(file.source.text) else ():
         code = use.receiver
         if code.sort is OriginSort.NAME:
             # A variable may hold the code.
+            return True
+        if code.sort is OriginSort.ATTRIBUTE and code.name != _CODE and _HOLDS_CODE.fullmatch(code.name):
             return True
         if code.sort is OriginSort.ATTRIBUTE and code.name == _CODE:
             if any(_may_bear_name(evaluator, value, ours) for value in evaluator.values(file, code.parts[0])):
@@ -384,12 +389,24 @@ def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours, attribute: s
     if value.sort is ValueSort.CLASS:
         return ours.are_classes and not ours.keys.isdisjoint([key, *evaluator.below(key)])
     if value.sort is ValueSort.FUNCTION:
+        if _has_name_of_wrapped(evaluator, key):
+            return True
         stands_inside = attribute == "__qualname__" and value.path in {path for path, _ in ours.keys}
         return stands_inside or (key in ours.keys and not ours.are_classes)
     if value.sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
         # What no code of the project made may still be an instance of a class below one of the language's.
         return ours.are_classes and not ours.are_plain
     return value.sort not in (ValueSort.FOREIGN, ValueSort.MODULE)
+
+
+def _has_name_of_wrapped(evaluator: Evaluator, key: tuple[str, int]) -> bool:
+    """Whether a function has the name of what it wraps (`@functools.wraps(weigh)`)."""
+    file, record = evaluator.file(key[0]), evaluator.function_record(key)
+    return any(evaluator.decorator_name(file, each) == "functools.wraps" for each in record.decorators) or any(
+        handed.callee.name == "update_wrapper"
+        for other in evaluator.linkage.mentioning("update_wrapper")
+        for handed in other.handed_by_word.get(record.name, ())
+    )
 
 
 def _has_name_of_another(evaluator: Evaluator, usage: Usage) -> bool:
