@@ -19,7 +19,7 @@ from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE
 
 # What shows a signature to people, under names that are common words. Source: library reference.
 _SHOWING = frozenset({"builtins.help", "pydoc.help", "pydoc.doc", "pydoc.render_doc"})
-_WORDS_SHOWING = ("help", "pydoc")
+_WORDS_SHOWING = ("help", "doc", "render_doc")
 _FROM = ("inspect", "typing", "annotationlib", "pydoc")
 _READING_NAMESPACE = frozenset({"vars", "dir", "getmembers"})
 
@@ -53,9 +53,10 @@ def calls_of_signature_readers(evaluator: Evaluator) -> tuple[ReaderCall, ...]:
     ]
     found += [
         ReaderCall(file.path, handed, "")
-        for file in linkage.mentioning_any(_WORDS_SHOWING)
-        for handed in file.links.handed
-        if handed.callee.name not in SIGNATURE_READERS and _are_any(evaluator, evaluator.values(file, handed.callee), _SHOWING)
+        for word in _WORDS_SHOWING
+        for file in linkage.mentioning(word)
+        for handed in _handed_to(file, word)
+        if _are_any(evaluator, evaluator.values(file, handed.callee), _SHOWING)
     ]
     return tuple(sorted(set(found), key=lambda each: (each.path, each.handed.start, each.word)))
 
