@@ -6,9 +6,10 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection, Iterable
 
-from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
+from zephyrun.facts import Role
 from zephyrun.link_facts import FunctionRecord
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.local_variables import local_variable
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.usage import Place, PlaceSort, Usage
@@ -97,18 +98,7 @@ def _is_given(file: LinkedFile, references: Iterable[int]) -> bool:
 def _is_variable_used_up(
     evaluator: Evaluator, file: LinkedFile, tree: SyntaxTree, variable: ast.Name, followed: Collection[int]
 ) -> bool:
-    reference = file.facts.reference_by_start.get(tree.start_of(variable))
-    if reference is None:
-        return False
-    if reference.binding in followed:
-        return True
-    record = file.facts.bindings[reference.binding]
-    if file.facts.scopes[record.scope].kind is not ScopeKind.FUNCTION or record.captured:
-        return False
-    for each in (file.facts.references[index] for index in record.references):
-        if each.role in BINDING_ROLES - {Role.AUGMENT}:
-            continue
-        node = tree.names.get(each.start)
-        if node is None or not _is_used_up(evaluator, file, tree, node, {*followed, reference.binding}):
-            return False
-    return True
+    found = local_variable(file, variable)
+    if found is None or found.binding in followed:
+        return found is not None
+    return all(_is_used_up(evaluator, file, tree, each, {*followed, found.binding}) for each in found.reads)

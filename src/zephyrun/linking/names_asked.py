@@ -5,9 +5,10 @@ from __future__ import annotations
 
 import ast
 
-from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
+from zephyrun.facts import BINDING_ROLES, Role
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.syntax_trees import SyntaxTree, syntax_tree
+from zephyrun.linking.local_variables import local_variable
+from zephyrun.linking.syntax_trees import syntax_tree
 
 # Methods of a dictionary that are handed one key.
 _ASKING_FOR_ONE = frozenset("get pop setdefault __contains__ __getitem__ __setitem__ __delitem__".split())
@@ -31,30 +32,18 @@ def names_asked_for(file: LinkedFile, namespace: ast.expr) -> frozenset[str] | N
         case ast.Compare(ops=[ast.Is() | ast.IsNot()]) | ast.If() | ast.UnaryOp(op=ast.Not()):
             return frozenset()
         case ast.Assign(targets=[ast.Name() as variable]):
-            return _asked_of_variable(file, tree, variable)
+            return _asked_of_variable(file, variable)
     return None
 
 
-def _asked_of_variable(file: LinkedFile, tree: SyntaxTree, variable: ast.Name) -> frozenset[str] | None:
+def _asked_of_variable(file: LinkedFile, variable: ast.Name) -> frozenset[str] | None:
     """What is asked of a variable of a function that no other one knows."""
-    reference = file.facts.reference_by_start.get(tree.start_of(variable))
-    if reference is None:
+    found = local_variable(file, variable)
+    if found is None or file.facts.roles(found.binding) & BINDING_ROLES != {Role.ASSIGN}:
         return None
-    record = file.facts.bindings[reference.binding]
-    is_local = file.facts.scopes[record.scope].kind is ScopeKind.FUNCTION and not record.captured
-    if not is_local or file.facts.roles(reference.binding) & BINDING_ROLES != {Role.ASSIGN}:
-        return None
-    found: frozenset[str] = frozenset()
-    for index in record.references:
-        each = file.facts.references[index]
-        if each.role is Role.ASSIGN:
-            continue
-        node = tree.names.get(each.start)
-        asked = None if node is None or each.role is not Role.READ else names_asked_for(file, node)
-        if asked is None:
-            return None
-        found |= asked
-    return found
+    asked = [names_asked_for(file, each) for each in found.reads]
+    known = [each for each in asked if each is not None]
+    return frozenset().union(*known) if len(known) == len(asked) else None
 
 
 def _written(key: ast.expr) -> frozenset[str] | None:

@@ -8,6 +8,7 @@ from collections.abc import Iterable, Iterator
 from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
+from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import Handed, Origin, OriginSort, Use
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
@@ -21,6 +22,9 @@ from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE
 _SHOWING = frozenset({"builtins.help", "pydoc.help", "pydoc.doc", "pydoc.render_doc"})
 _WORDS_SHOWING = ("help", "doc", "render_doc")
 _FROM = ("inspect", "typing", "annotationlib", "pydoc")
+_READERS = _SHOWING.union(f"{module}.{word}" for module in _FROM for word in SIGNATURE_READERS)
+# What is sought where it is a value; a builtin is none behind a dot.
+_SOUGHT = (*SIGNATURE_READERS, "render_doc", "help")
 _READING_NAMESPACE = frozenset({"vars", "dir", "getmembers"})
 
 
@@ -65,7 +69,7 @@ def calls_of_signature_readers(evaluator: Evaluator) -> tuple[ReaderCall, ...]:
 def readers_going_on(evaluator: Evaluator) -> tuple[tuple[str, int], ...]:
     """Where a reader of signatures is a value that somebody else may call: the paths and offsets."""
     found: set[tuple[str, int]] = set()
-    for word in SIGNATURE_READERS:
+    for word in _SOUGHT:
         for file in evaluator.linkage.mentioning(word):
             given = {start for name, start in _given_in(file, _kept(evaluator, file, word)) if name in _names_given(evaluator)}
             found.update((file.path, start) for start in _going_on(evaluator, file, word) if start not in given)
@@ -146,7 +150,7 @@ def _kept(evaluator: Evaluator, file: LinkedFile, word: str) -> Iterator[int]:
         kept = [each.start for each in references if each.role is Role.READ and each.end not in called]
         if kept and _are_readers(evaluator, file, Origin(OriginSort.NAME, binding.name, number)):
             yield from kept
-    for use in file.links.attributes_by_name.get(word, ()):
+    for use in file.links.attributes_by_name.get(word, ()) if word not in BUILTINS else ():
         if use.use is Use.READ and use.end not in called:
             if _are_readers(evaluator, file, Origin(OriginSort.ATTRIBUTE, word, -1, (use.receiver,))):
                 yield use.start
@@ -184,8 +188,7 @@ def _is_module(values: Values, name: str) -> bool:
 
 
 def _are_readers(evaluator: Evaluator, file: LinkedFile, origin: Origin) -> bool:
-    names = frozenset(f"{module}.{word}" for module in _FROM for word in SIGNATURE_READERS)
-    return _are_any(evaluator, evaluator.values(file, origin), names)
+    return _are_any(evaluator, evaluator.values(file, origin), _READERS)
 
 
 def _are_any(evaluator: Evaluator, values: Values, names: frozenset[str]) -> bool:

@@ -4,13 +4,13 @@ there are and of which sorts, or whether one has a certain name; by way of varia
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable
 from enum import Enum, auto
 
-from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
+from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed
 from zephyrun.linking.calls_in_sight import may_be_looked_up
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.local_variables import local_variable
 from zephyrun.linking.names_passed_over import call_handing
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, function_around, syntax_tree
@@ -113,6 +113,7 @@ SIGNATURE_READERS = {
 _HELD = {"__code__": _Kind.CODE, **dict.fromkeys(("__annotations__", "__kwdefaults__", "keywords", "_kwargs"), _Kind.MAPPING)}
 # What gives the names around, and so the functions.
 _GIVES_NAMESPACE = lazy_pattern(r"\b(?:globals|locals|vars)\s*\(\s*\)|\b__dict__\b")
+_SCOPES = frozenset({ScopeKind.FUNCTION, ScopeKind.COMPREHENSION})
 _LONGEST_WAY = 4
 
 
@@ -176,19 +177,19 @@ class _Asking:
                 pass
             case ast.Assert(test=test) | ast.IfExp(test=test) if test is node:
                 pass
-            case ast.Expr() if _stands_in_function(tree, around):
+            case ast.Expr() if file.facts.outermost_function(tree.start_of(node)) is not None:
                 # Elsewhere, a prompt or a notebook would show it.
                 pass
             case ast.IfExp() | ast.BoolOp():
                 self.follow(file, around, kind)
             case ast.Assign(targets=[target], value=value) | ast.NamedExpr(target=target, value=value) if value is node:
-                self._assigned(file, tree, target, kind)
+                self._assigned(file, target, kind)
                 if isinstance(around, ast.NamedExpr):
                     self.follow(file, around, kind)
-            case ast.AnnAssign(target=ast.Name() as target):
-                self._assigned(file, tree, target, kind)
+            case ast.AnnAssign(target=ast.Name() as target, value=value) if value is node:
+                self._assigned(file, target, kind)
             case ast.For(target=target, iter=gone_through) | ast.comprehension(target=target, iter=gone_through) if gone_through is node:
-                self._gone_through(file, tree, target, kind)
+                self._gone_through(file, target, kind)
             case ast.ListComp(elt=element) | ast.GeneratorExp(elt=element) if element is node:
                 self._collected(file, around, kind)
             case ast.Return():
@@ -273,21 +274,21 @@ class _Asking:
             case _:
                 raise _Anything
 
-    def _assigned(self, file: LinkedFile, tree: SyntaxTree, target: ast.expr, kind: _Kind) -> None:
+    def _assigned(self, file: LinkedFile, target: ast.expr, kind: _Kind) -> None:
         if isinstance(target, ast.Tuple) and kind is _Kind.SPECIFICATION:
             for each, part in zip(target.elts, _BY_PLACE, strict=False):
-                self._assigned(file, tree, each, part)
+                self._assigned(file, each, part)
         elif isinstance(target, ast.Name):
-            self._follow_variable(file, tree, target, kind)
+            self._follow_variable(file, target, kind)
         else:
             raise _Anything
 
-    def _gone_through(self, file: LinkedFile, tree: SyntaxTree, target: ast.expr, kind: _Kind) -> None:
+    def _gone_through(self, file: LinkedFile, target: ast.expr, kind: _Kind) -> None:
         if kind is _Kind.PAIRS and isinstance(target, ast.Tuple) and len(target.elts) == len(("name", "parameter")):
             for each, part in zip(target.elts, (_Kind.NAME, _Kind.PARAMETER), strict=True):
-                self._assigned(file, tree, each, part)
+                self._assigned(file, each, part)
         elif kind in _GONE_THROUGH:
-            self._assigned(file, tree, target, _GONE_THROUGH[kind])
+            self._assigned(file, target, _GONE_THROUGH[kind])
         else:
             raise _Anything
 
@@ -297,36 +298,27 @@ class _Asking:
             raise _Anything
         self.follow(file, node, collected)
 
-    def _follow_variable(self, file: LinkedFile, tree: SyntaxTree, target: ast.Name, kind: _Kind) -> None:
+    def _follow_variable(self, file: LinkedFile, target: ast.Name, kind: _Kind) -> None:
         """What is asked of a variable of a function or comprehension that no other one knows."""
-        facts = file.facts
-        reference = facts.reference_by_start.get(tree.start_of(target))
-        if reference is None:
+        variable = local_variable(file, target, _SCOPES)
+        if variable is None:
             raise _Anything
-        if (file.path, reference.binding, kind) in self._seen:
+        if (file.path, variable.binding, kind) in self._seen:
             return
-        self._seen.add((file.path, reference.binding, kind))
-        record = facts.bindings[reference.binding]
-        if facts.scopes[record.scope].kind not in (ScopeKind.FUNCTION, ScopeKind.COMPREHENSION) or record.captured:
+        self._seen.add((file.path, variable.binding, kind))
+        scope = file.facts.bindings[variable.binding].scope
+        if any(each.scope == scope and each.what.endswith("()") for each in file.facts.exposures):
             raise _Anything
-        if any(each.scope == record.scope and each.what.endswith("()") for each in facts.exposures):
-            raise _Anything
-        for each in (facts.references[index] for index in record.references):
-            if each.role in BINDING_ROLES - {Role.AUGMENT}:
-                continue
-            node = tree.names.get(each.start)
-            if node is None or each.role is not Role.READ:
-                raise _Anything
+        for node in variable.reads:
             self.follow(file, node, kind)
 
     def _given_back(self, file: LinkedFile, tree: SyntaxTree, statement: ast.Return, kind: _Kind) -> None:
         """What is asked where the function is called that gives something, which by its name is any that is called so."""
         function = function_around(tree, statement)
         name = getattr(function, "name", "")
-        record = next((each for each in file.links.functions if each.name == name), None) if name else None
-        if record is None or function in tree.generators or isinstance(function, ast.AsyncFunctionDef):
+        if not name or function in tree.generators or isinstance(function, ast.AsyncFunctionDef):
             raise _Anything
-        if not self._is_only_called(file, record):
+        if not all(self._is_only_called(file, each) for each in file.links.functions if each.name == name):
             raise _Anything
         self._n_functions += 1
         if self._n_functions > _LONGEST_WAY:
@@ -359,7 +351,7 @@ class _Asking:
             if met not in self._seen_calls:
                 self._seen_calls.add(met)
                 self.follow(file, call, kind)
-        if any(each.name == name and each.asname for each in _imported(tree)):
+        if any(use.name == name and use.has_alias for use in file.links.imports):
             raise _Anything
 
 
@@ -373,17 +365,6 @@ def is_perhaps_looked_up(evaluator: Evaluator, file: LinkedFile, name: str, *, i
         or _GIVES_NAMESPACE.search(file.source.text) is not None
         or may_be_looked_up(evaluator, file, name, is_member=is_member)
     )
-
-
-def _stands_in_function(tree: SyntaxTree, node: ast.AST) -> bool:
-    around: ast.AST | None = node
-    while around is not None and not isinstance(around, ast.FunctionDef | ast.AsyncFunctionDef):
-        around = tree.around.get(around)
-    return around is not None
-
-
-def _imported(tree: SyntaxTree) -> Iterable[ast.alias]:
-    return (each for each in tree.around if isinstance(each, ast.alias))
 
 
 def _is_outside(file: LinkedFile, tree: SyntaxTree, name: ast.Name) -> bool:
