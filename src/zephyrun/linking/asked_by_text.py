@@ -5,11 +5,9 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from zephyrun.languages.python.name_readers import LOOKUPS
 from zephyrun.languages.python.told_texts import is_told
 from zephyrun.linking.linkage import LinkedFile
-
-# What is told beside the text of whom it asks, as in `getattr(hive, "__name__")`.
-_ASKING_ONE = frozenset({"getattr", "hasattr", "setattr", "delattr"})
 
 
 def asked_by_text(file: LinkedFile, attribute: str) -> Iterator[int]:
@@ -18,7 +16,8 @@ def asked_by_text(file: LinkedFile, attribute: str) -> Iterator[int]:
     if attribute not in file.source.text:
         return
     named = re.compile(rf"(?:\A|\.)\s*{re.escape(attribute)}\b")
-    asked_of_one = {text.start for text in file.links.texts if text.position > 0 and text.callee.name in _ASKING_ONE}
+    # Those are told beside the text of whom it asks, as in `getattr(hive, "__name__")`.
+    asked_of_one = {text.start for text in file.links.texts if text.position > 0 and text.callee.name in LOOKUPS}
     for text in file.facts.texts:
         is_asking = text.use != "documentation" and text.start not in asked_of_one and named.search(text.words)
         if is_asking and not is_told(file.facts, text) and not _is_slot(file, text.start):

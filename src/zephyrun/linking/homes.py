@@ -8,6 +8,7 @@ from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.facts import Role
+from zephyrun.languages.python import name_readers
 from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
@@ -23,9 +24,9 @@ from zephyrun.patterns import lazy_pattern
 
 _READING_FRAMES = NAMESPACES | {"f_locals"}
 # What looks a name up, or sets it, in what it is handed first; `patch.object` is among them.
-LOOKUPS = frozenset({"getattr", "setattr", "hasattr", "delattr", "object", "getattr_static"})
+LOOKUPS = name_readers.LOOKUPS | {"object", name_readers.LOOKS_PAST_HOOKS}
 # What lists the names of what it is handed, and the table of them.
-_LISTING_WORDS = frozenset({"vars", "dir", "getmembers", "getmembers_static", "__dict__"})
+_LISTING_WORDS = name_readers.LISTING_NAMES | {"__dict__"}
 _CLASSES_OF_MODULES = frozenset({"builtins.object", "types.ModuleType"})
 _OWN_NAMESPACE = "globals"
 _GIVING_NAMESPACE = frozenset({_OWN_NAMESPACE, "locals", "vars"})

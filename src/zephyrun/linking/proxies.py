@@ -6,6 +6,7 @@ from __future__ import annotations
 import ast
 from collections.abc import Collection
 
+from zephyrun.languages.python.name_readers import LOOKUPS
 from zephyrun.link_facts import FunctionRecord, Lookup
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import DELETES, WRITES
@@ -20,7 +21,6 @@ from zephyrun.linking.values import Evaluator
 READING_HOOKS = ("__getattr__", "__getattribute__")
 _WRITING_HOOK, _DELETING_HOOK = "__setattr__", "__delattr__"
 ATTRIBUTE_HOOKS = (*READING_HOOKS, _WRITING_HOOK, _DELETING_HOOK)
-_LOOKUPS = frozenset({"getattr", "hasattr", "setattr", "delattr"})
 # What is told about a text, or made of one, without asking anybody.
 _TELLING = frozenset({"len", "repr", "str", "isinstance", "format", "hash"})
 _NAMESPACE = "__dict__"
@@ -131,7 +131,7 @@ def _goes_on(evaluator: Evaluator, file: LinkedFile, part: ast.AST, own: str) ->
 def _is_asking(call: ast.Call, own: str) -> bool:
     """Whether a call asks the instance itself for a name, or what is above it."""
     match call:
-        case ast.Call(func=ast.Name(id=called), args=[ast.Name(id=first), *_]) if called in _LOOKUPS:
+        case ast.Call(func=ast.Name(id=called), args=[ast.Name(id=first), *_]) if called in LOOKUPS:
             return first == own
         case ast.Call(func=ast.Attribute(value=ast.Call(func=ast.Name(id="super")), attr=called)):
             return called in ATTRIBUTE_HOOKS

@@ -9,6 +9,7 @@ from bisect import bisect_right
 from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
 
+from zephyrun.languages.python.name_readers import LOOKUPS
 from zephyrun.languages.python.reading import nodes_on_lines, tree_in
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import Walks
@@ -93,7 +94,6 @@ _WALKS_IN_TEXT = lazy_pattern(r"\b(?:vars|dir|getmembers)\s*\(|__dict__|__dir__|
 _EXAMPLE = lazy_pattern(EXAMPLE_LINE)
 # A list of more texts than these is one of words.
 _MOST_NAMES = 3
-_ASKING_FOR_ATTRIBUTES = frozenset({"getattr", "hasattr", "setattr", "delattr"})
 _RUNNING = frozenset({"run_module", "run_path"})
 _BEGINNING = "__d"
 
@@ -339,7 +339,7 @@ class _Walk:
                 self._looked_at.update(map(id, _table(table)))
                 self._note_if_imported(name)
             case ast.Call(func=ast.Name(id=asking), args=[asked, ast.Constant(value="__dict__" | "__dir__") as name, *_]):
-                if asking in _ASKING_FOR_ATTRIBUTES:
+                if asking in LOOKUPS:
                     self._looked_at.add(id(name))
                 if asking == "getattr":
                     self._receive(asked)
