@@ -27,6 +27,7 @@ from zephyrun.naming.features import is_variable
 from zephyrun.naming.letters import VAGUE_WORDS, words_of
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
 from zephyrun.naming.short_forms import READ_AT_SIGHT
+from zephyrun.naming.trade_words import is_of_the_trade
 from zephyrun.naming.words import has_vowel
 from zephyrun.proof.normal_form import is_local_variable
 
@@ -36,6 +37,7 @@ _COMPREHENSION_LINES = 6
 _SHORT_SPAN = 6
 _AT_A_GLANCE = 3
 _LETTERS = 2
+_STUMP = 3
 _BESIDE_ITS_VALUE = 2
 _LONG_SPAN = 15
 # Several names that say nothing, in one function, cannot be told apart however short it is.
@@ -72,6 +74,7 @@ class _Judged(NamedTuple):
     is_seen_at_a_glance: bool
     is_one_letter: bool
     is_of_a_block: bool
+    is_rare: bool
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -132,6 +135,9 @@ def _is_asked(view: FileView, binding: int) -> bool:
 def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     """What better name the old one must have for being worth a word; `None` where none would do."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
+    if judged.n_lines <= _AT_A_GLANCE and judged.shortness is not Shortness.GLUED and not judged.is_rare:
+        # Before a reader has to remember it, it is over: only what the code says better is worth a word.
+        return Wanted(_LIKELY) if not judged.is_one_letter else None
     if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON, Shortness.STUMP):
         return ANY_NAME
     if judged.shortness is Shortness.GLUED:
@@ -173,6 +179,9 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     contexts = view.contexts.by_binding.get(binding, ())
     if is_conventional(facts, binding, name, roles, n_lines, contexts) or view.formulas.is_symbol(binding):
         return None
+    if len(name) > 1 and (_is_said_in_quotes(view, binding, name) or (name.isupper() and "_" in name)):
+        # What a text asks for by that name, and constants of a function.
+        return None
     shortness = shortness_of(name, view.words_with_terms)
     if shortness in (None, Shortness.TRADE_FORM):
         return None
@@ -181,13 +190,32 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     glance = _AT_A_GLANCE if len(name) == 1 else _BESIDE_ITS_VALUE
     is_seen_at_a_glance = shortness is Shortness.LETTER and (n_lines <= glance or is_initial(name, n_lines, contexts))
     is_of_a_block = bool(roles & {Role.LOOP, Role.WITH})
-    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1, is_of_a_block)
+    is_unspeakable = shortness is Shortness.SKELETON and not has_vowel(name.lower())
+    is_rare = is_unspeakable or bool(_rare_words(view, name))
+    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1, is_of_a_block, is_rare)
+
+
+def _rare_words(view: FileView, name: str) -> list[str]:
+    """The words of a name that nobody knows, here or elsewhere."""
+    unknown = view.words_with_terms.unknown(name)
+    return [word for word in unknown if len(word) > _LETTERS and not (is_of_the_trade(word) or word in READ_AT_SIGHT)]
+
+
+def _is_said_in_quotes(view: FileView, binding: int, name: str) -> bool:
+    """Whether a name is that of what a text asks for on the line where it is first given something: `tid = row.read("tid")`."""
+    text = view.source.text
+    first = view.facts.references[view.facts.bindings[binding].references[0]]
+    line = text[first.end : text.find("\n", first.end)]
+    return f'"{name}"' in line or f"'{name}'" in line
 
 
 def _as_a_term(view: FileView, name: str, shortness: Shortness) -> Shortness:
     """Words that cannot be read stand for something that a file is about where they are in several of its names (`lat_min`,
     `lat_max`), and so does what is numbered beside its like."""
     unknown = view.words_with_terms.unknown(name)
+    if shortness is Shortness.COMPOUND and max(map(len, words_of(name))) <= _STUMP and _rare_words(view, name):
+        # Nothing but stumps, of which some chance to be words: `met_nam`.
+        return Shortness.SKELETON
     if shortness is Shortness.STAND_IN:
         stem = name.rstrip(digits).strip("_")
         # `tmp1` and `tmp2` are two of whatever.

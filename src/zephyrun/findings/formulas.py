@@ -16,9 +16,12 @@ _OF_NUMBERS = frozenset("Sub Mult Div FloorDiv Pow MatMult USub".split())
 _OPERATORS = _OF_NUMBERS | {"Add"}
 _OPERATOR = lazy_pattern(r"[A-Za-z]+")
 _RECKONING = frozenset({ContextSort.FROM_OPERATOR, ContextSort.OPERAND, ContextSort.GROWS_BY})
+# Where these are called, letters stand for what they stand for in the formula.
+MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
 _LONGEST_SYMBOL = 3
 # Where so much is reckoned that a reader needs the formula beside the code.
 _MANY_OPERATIONS = 8
+_SOME_OPERATIONS = 3
 _LINES_FOR_AN_OPERATION = 4
 _MOSTLY = 0.5
 
@@ -41,11 +44,14 @@ class Formulas:
         words = [word for word in split_name(record.name) if not word.isdigit()]
         if max(map(len, words), default=0) > _LONGEST_SYMBOL:
             return False
-        if len(self._operations(binding)) < _MOSTLY * len(record.references):
-            return False
         owner = self._facts.owner(record.scope)
+        function = self._facts.definitions_by_inner_scope.get(owner)
+        is_mathematics = function is not None and any(map(_is_mathematics, function.calls))
+        n_uses = len(self._operations(binding)) + (self._n_given(binding) if is_mathematics else 0)
+        if n_uses < _MOSTLY * len(record.references):
+            return False
         n_operations = self._n_by_function.get(owner, 0)
-        if n_operations < _MANY_OPERATIONS:
+        if n_operations < (_SOME_OPERATIONS if is_mathematics else _MANY_OPERATIONS):
             return False
         around = self._facts.scopes[owner]
         n_lines = self._source.line_of(max(around.end - 1, around.start)) - self._source.line_of(around.start) + 1
@@ -63,6 +69,11 @@ class Formulas:
                     (plain if operator in _OF_NUMBERS else others)[owner].add(span)
         return {owner: len(found) + min(len(found), len(others[owner])) for owner, found in plain.items()}
 
+    def _n_given(self, binding: int) -> int:
+        """How often a variable is given to functions of mathematics."""
+        contexts = self._contexts.get(binding, ())
+        return sum(each.sort is ContextSort.ARGUMENT and _is_mathematics(each.name.partition(":")[0]) for each in contexts)
+
     def _operations(self, binding: int) -> dict[_Span, str]:
         """Where a variable is reckoned with or worked out, and by which operator."""
         return {
@@ -72,3 +83,7 @@ class Formulas:
             and (operator := _OPERATOR.match(each.name)) is not None
             and operator[0] in _OPERATORS
         }
+
+
+def _is_mathematics(call: str) -> bool:
+    return call.rpartition(".")[2] in MATHEMATICS

@@ -44,7 +44,8 @@ def shortness_of(name: str, words: WordChoices) -> Shortness | None:
     if numbered is not None:
         # `tag1` and `tag2` are the parts of something; `tmp2` and `p2` are one more of whatever.
         stem = numbered[1].lower()
-        says_nothing = stem in VAGUE_WORDS or (bool(words.unknown(stem)) and stem not in _COUNTED)
+        is_known = not words.unknown(stem) or stem in _COUNTED or _is_read_at_sight(stem)
+        says_nothing = stem in VAGUE_WORDS or not is_known
         return Shortness.STAND_IN if says_nothing else None
     parts = [word for word in split_name(name) if not word.isdigit()]
     unknown = words.unknown(name)

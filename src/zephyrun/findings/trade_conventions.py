@@ -5,14 +5,19 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zephyrun.facts import Context, ContextSort, FileFacts, Role
+from zephyrun.findings.formulas import MATHEMATICS
 from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.words import singular, split_name
 from zephyrun.patterns import lazy_pattern
 
 _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
+_INDICES = "ijk"
+# What is given these is no index.
+_NO_INDEX = frozenset({ContextSort.FROM_TEST, ContextSort.ALL_OF})
+_YES_OR_NO = frozenset({"=True", "=False"})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
-    **dict.fromkeys("ijk", (_WRITTEN | {Role.PARAMETER}, 40)),
+    **dict.fromkeys(_INDICES, (_WRITTEN | {Role.PARAMETER}, 40)),
     "e": (frozenset({Role.CATCH, Role.PARAMETER}), 60),
     **dict.fromkeys(("ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
     **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
@@ -31,9 +36,12 @@ _OF_CALLS = {
     **dict.fromkeys("fg", frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split())),
     "st": frozenset({"stat", "lstat", "fstat"}),
     **dict.fromkeys(("af", "sa"), frozenset({"getaddrinfo"})),
+    **dict.fromkeys(("t", "t0", "t1", "t2"), frozenset("time monotonic perf_counter process_time now utcnow".split())),
+    "s": frozenset({"socket", "create_connection"}),
     **dict.fromkeys("qrdhs", frozenset({"divmod"})),
     **dict.fromkeys(
-        "el p a li ol ul tr td th dl dt dd".split(), frozenset({"Element", "SubElement", "createElement", "new_tag"})
+        "el p a li ol ul tr td th dl dt dd".split(),
+        frozenset({"Element", "SubElement", "createElement", "new_tag", "Popen"}),
     ),
 }
 _OF_CALLS_LINES = 40
@@ -48,8 +56,6 @@ _CAUGHT_LINES = 20
 # What a text is taken apart into, where it is held against single characters.
 _CHARACTER = lazy_pattern(r"""(?:Not)?(?:Eq:=(?:'(?:[^'\\]|\\.)'|"'")|In:=['"])""")
 _CHARACTER_LINES = 40
-# Where these are called, letters stand for what they stand for in the formula.
-_MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
 _FORMULA_LINES = 15
 _NUMBERS = frozenset({ContextSort.FROM_OPERATOR, ContextSort.FROM_LITERAL})
 _TAKEN_OVER = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_KEY, ContextSort.FROM_CALL})
@@ -61,21 +67,26 @@ _PLACES = lazy_pattern(r"\d+/\d+")
 # `c0`, `c1` and `c2`, worked out, are numbers of a formula.
 _COEFFICIENTS = 3
 _NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
+_SUBSCRIPTED = lazy_pattern(r"[a-z](?:_[A-Z])+")
 _COORDINATES = frozenset("xyz")
 _COORDINATE = lazy_pattern(r"([xyz])_?\d")
 # `ax`, `ay` and `az`, or `dx1` beside `dy1`: something in each direction.
 _DIRECTED = lazy_pattern(r"([a-z]{1,2}_?)([xyz])(_?\d?)")
-_COORDINATE_LINES = 60
+_COORDINATE_LINES = 150
 # So many letters of the alphabet that are taken out of one thing are its parts, as those of a matrix are.
 _LETTERS_OF_PARTS = 3
 # And so many numbered ones.
 _NUMBERED_PARTS = 4
+# Two or three of a kind are told apart by number; more than these are one more of whatever.
+_FEW = 3
+_FEW_LINES = 15
 # The parts of a colour.
 _COLOURS = ("rgb", "hsv", "hls")
 _NUMBERED = lazy_pattern(r"([a-zA-Z]+)_?(\d+)")
 # One of the things called so is told by their name on the line above.
-_INITIAL_LINES = 5
+_INITIAL_LINES = 8
 _SAID_LINES = 3
+_INITIALS_LINES = 10
 # Two of a kind that are held against each other.
 _COMPARED_LINES = 4
 _FROM_CALLS = frozenset({ContextSort.FROM_CALL, ContextSort.ELEMENT_OF_CALL, ContextSort.WITH})
@@ -106,7 +117,9 @@ def is_conventional(
         return True
     if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
         return True
-    if _is_one_of_several(facts, binding, name, n_lines, contexts):
+    if _is_one_of_several(facts, binding, name, n_lines, contexts) or _is_one_of_few(facts, binding, name, n_lines):
+        return True
+    if n_lines <= _INITIALS_LINES and _has_initials(name, contexts):
         return True
     if any(name in letters and _names_beside(facts, binding) >= {*letters} for letters in _COLOURS):
         return True
@@ -116,15 +129,23 @@ def is_conventional(
         directions = {each[:1] for each in _names_beside(facts, binding) if is_coordinate(each)}
         return len(directions) > 1 and n_lines <= _COORDINATE_LINES
     binding_roles = roles - {Role.READ, Role.DELETE, Role.DECLARE}
-    if binding_roles == {Role.CATCH}:
+    if binding_roles == {Role.CATCH} and n_lines <= _CAUGHT_LINES:
         # `except ValueError as ve`: what it is stands on the same line.
-        return n_lines <= _CAUGHT_LINES
+        return True
+    if name in _INDICES and any(each.sort in _NO_INDEX or each.name in _YES_OR_NO for each in contexts):
+        return False
+    function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
+    if Role.PARAMETER in roles and function is not None and function.name == name:
+        return True
     allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
     return binding_roles <= allowed and n_lines <= most_lines
 
 
 def _is_symbol_of_mathematics(name: str) -> bool:
-    """Whether a name in a function begins with a capital and is no longer than two letters: a matrix, a number of things."""
+    """Whether a name in a function begins with a capital and is no longer than two letters, or is a letter with such below
+    it: a matrix, a number of things."""
+    if _SUBSCRIPTED.fullmatch(name):
+        return True
     return name[:1].isupper() and name.replace("_", "").isalpha() and len(name.replace("_", "")) <= _LETTERS
 
 
@@ -144,6 +165,7 @@ def _is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
     return any(
         (each.sort in _TAKEN_OVER and (each.name == name or (is_word and name in split_name(each.name))))
         or (each.sort is ContextSort.FROM_CALL_ON and each.other < 0 and each.name.endswith(f"@{name}"))
+        or (each.sort is ContextSort.FROM_CALL_ON and is_word and name in split_name(each.name.rpartition("@")[2]))
         or (each.sort is ContextSort.FROM_CALL and len(name) >= _SHORTEST_END and each.name.endswith(name))
         for each in contexts
     )
@@ -187,6 +209,24 @@ def _is_of_a_series(facts: FileFacts, binding: int, name: str) -> bool:
     return beside.count(numbered[1]) >= _NUMBERED_PARTS
 
 
+def _is_one_of_few(facts: FileFacts, binding: int, name: str, n_lines: int) -> bool:
+    """Whether a name is one of two or three that differ in their numbers alone, over a few lines: two of a kind."""
+    numbered = _NUMBERED.fullmatch(name)
+    is_parameter = Role.PARAMETER in facts.roles(binding)
+    if numbered is None or numbered[1].lower() in VAGUE_WORDS or (n_lines > _FEW_LINES and not is_parameter):
+        return False
+    beside = [found[1] for each in _names_beside(facts, binding) if (found := _NUMBERED.fullmatch(each)) is not None]
+    return 1 < beside.count(numbered[1]) <= _FEW
+
+
+def _has_initials(name: str, contexts: Sequence[Context]) -> bool:
+    """Whether a name is the initials of what it was made or taken from: `sm = ScaleMonitor()`."""
+    return len(name) > 1 and any(
+        each.sort in _TAKEN_OVER and "".join(word[0] for word in split_name(each.name.partition(":")[0])) == name
+        for each in contexts
+    )
+
+
 def _names_beside(facts: FileFacts, binding: int) -> set[str]:
     scope = facts.bindings[binding].scope
     return {each.name for each in facts.bindings if each.scope == scope}
@@ -214,10 +254,10 @@ def _is_of_a_formula(facts: FileFacts, binding: int, name: str, contexts: Sequen
     function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
     if function is None or len(name.rstrip(_DIGITS)) != 1:
         return False
-    if not any(call.rpartition(".")[2] in _MATHEMATICS for call in function.calls):
+    if not any(call.rpartition(".")[2] in MATHEMATICS for call in function.calls):
         return False
     made = [each for each in contexts if each.sort in _FROM_CALLS or each.sort in _NUMBERS]
-    return bool(made) and all(each.sort in _NUMBERS or each.name in _MATHEMATICS for each in made)
+    return bool(made) and all(each.sort in _NUMBERS or each.name in MATHEMATICS for each in made)
 
 
 def is_coordinate(name: str) -> bool:
@@ -225,11 +265,15 @@ def is_coordinate(name: str) -> bool:
     return name in _COORDINATES or _COORDINATE.fullmatch(name) is not None
 
 
+def _is_one_of(letter: str, said: str) -> bool:
+    return singular(said.rpartition("@")[2].strip("_"))[:1] == letter
+
+
 def is_initial(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
     """Whether a letter begins the name of the things of which it is one, or a letter or two that of its type, a line
     or so above: `d` of `dirs`, `m: Matrix`."""
     return any(
-        (each.sort is ContextSort.ELEMENT_OF and n_lines <= _INITIAL_LINES and singular(each.name)[:1] == name)
+        (each.sort is ContextSort.ELEMENT_OF and n_lines <= _INITIAL_LINES and _is_one_of(name, each.name))
         or (
             each.sort is ContextSort.ANNOTATED
             and n_lines <= _SAID_LINES
