@@ -111,7 +111,7 @@ def test_remedies():
 
 def test_an_id_stays_when_lines_move():
     """Also two of one name in one scope keep apart."""
-    code = "def f(h):\n    w = [\n w +\n 1\n" + "\n" * 6 + " for w\n in h]\n    return w\n"
+    code = "def f(h):\n    w = [\n w +\n 1\n" + "\n" * 14 + " for w\n in h]\n    return w\n"
     before = {each.ordinal: each.id for each in found(code)}
     after = {each.ordinal: each.id for each in found("import os\n\n\n" + code)}
     assert before == after and len(before) == len(set(before.values())) == 2

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Iterator
 from itertools import pairwise
@@ -22,7 +23,7 @@ from zephyrun.findings.about_names import (
 )
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.short_names import Shortness, shortness_of
-from zephyrun.findings.trade_conventions import is_conventional, is_coordinate, is_initial
+from zephyrun.findings.trade_conventions import is_conventional, is_coordinate, is_initial, is_one_of_few
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.letters import VAGUE_WORDS, words_of
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
@@ -37,7 +38,6 @@ _COMPREHENSION_LINES = 6
 _SHORT_SPAN = 6
 _AT_A_GLANCE = 3
 _LETTERS = 2
-_STUMP = 3
 _BESIDE_ITS_VALUE = 2
 _LONG_SPAN = 15
 # Several names that say nothing, in one function, cannot be told apart however short it is.
@@ -75,6 +75,7 @@ class _Judged(NamedTuple):
     is_one_letter: bool
     is_of_a_block: bool
     is_rare: bool
+    is_one_of_few: bool
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -135,25 +136,34 @@ def _is_asked(view: FileView, binding: int) -> bool:
 def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     """What better name the old one must have for being worth a word; `None` where none would do."""
     is_short, is_long = judged.n_lines <= _SHORT_SPAN, judged.n_lines >= _LONG_SPAN
-    if judged.n_lines <= _AT_A_GLANCE and judged.shortness is not Shortness.GLUED and not judged.is_rare:
-        # Before a reader has to remember it, it is over: only what the code says better is worth a word.
-        return Wanted(_LIKELY) if not judged.is_one_letter else None
+    is_short_form = judged.shortness in (Shortness.LETTER, Shortness.SKELETON, Shortness.STUMP) and not judged.is_one_letter
+    if is_short_form and judged.n_lines <= _AT_A_GLANCE and not judged.is_rare:
+        # Before a reader has to remember what it is short for, it is over.
+        return Wanted(_LIKELY)
+    if judged.is_one_of_few:
+        return Wanted(_FAIRLY_LIKELY, only_said=True)
     if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON, Shortness.STUMP):
         return ANY_NAME
     if judged.shortness is Shortness.GLUED:
         return Wanted(_LIKELY, only_said=True)
     if judged.shortness in (Shortness.COMPOUND, Shortness.TERM):
-        # The whole word carries the other one: only one that is said nearby would be better.
-        return Wanted(_FAIRLY_LIKELY, only_said=True, unless_short=judged.shortness is Shortness.COMPOUND)
+        # The whole word carries the other one: only one that is said nearby would be better, but for what nobody knows.
+        is_compound = judged.shortness is Shortness.COMPOUND
+        if is_compound and judged.is_rare:
+            return Wanted(LOWEST_SCORE, unless_short=True)
+        return Wanted(_FAIRLY_LIKELY, only_said=True, unless_short=is_compound)
     if judged.is_seen_at_a_glance and n_in_crowd < _THRONG:
         # What a loop goes through, and what is opened, stands on the line above.
         return None if judged.is_of_a_block and judged.is_one_letter else Wanted(_VERY_LIKELY, only_said=True)
     if is_long:
         return ANY_NAME
+    if judged.is_one_letter and is_short and n_in_crowd < _THRONG:
+        # What a reader sees at a glance is worth a word only where the code beside it says a better one.
+        return Wanted(_FAIRLY_LIKELY, only_said=True)
     if n_in_crowd >= _CROWD or not judged.is_one_letter:
-        return Wanted(LOWEST_SCORE if is_short else 0.0)
-    # What a reader sees at a glance is worth a word only where the code beside it says a better one.
-    return Wanted(_FAIRLY_LIKELY, only_said=is_short)
+        is_alone = judged.is_one_letter and n_in_crowd < _THRONG
+        return Wanted(LOWEST_SCORE if is_short or is_alone else 0.0)
+    return Wanted(_FAIRLY_LIKELY)
 
 
 def _wanted_for_others(judged: _Judged) -> Wanted:
@@ -192,7 +202,8 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     is_of_a_block = bool(roles & {Role.LOOP, Role.WITH})
     is_unspeakable = shortness is Shortness.SKELETON and not has_vowel(name.lower())
     is_rare = is_unspeakable or bool(_rare_words(view, name))
-    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1, is_of_a_block, is_rare)
+    few = is_one_of_few(facts, binding, name, n_lines, contexts)
+    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1, is_of_a_block, is_rare, few)
 
 
 def _rare_words(view: FileView, name: str) -> list[str]:
@@ -206,16 +217,13 @@ def _is_said_in_quotes(view: FileView, binding: int, name: str) -> bool:
     text = view.source.text
     first = view.facts.references[view.facts.bindings[binding].references[0]]
     line = text[first.end : text.find("\n", first.end)]
-    return f'"{name}"' in line or f"'{name}'" in line
+    return re.search(rf"""["'][^"'\n]*\b{re.escape(name)}\b""", line, re.IGNORECASE) is not None
 
 
 def _as_a_term(view: FileView, name: str, shortness: Shortness) -> Shortness:
     """Words that cannot be read stand for something that a file is about where they are in several of its names (`lat_min`,
     `lat_max`), and so does what is numbered beside its like."""
     unknown = view.words_with_terms.unknown(name)
-    if shortness is Shortness.COMPOUND and max(map(len, words_of(name))) <= _STUMP and _rare_words(view, name):
-        # Nothing but stumps, of which some chance to be words: `met_nam`.
-        return Shortness.SKELETON
     if shortness is Shortness.STAND_IN:
         stem = name.rstrip(digits).strip("_")
         # `tmp1` and `tmp2` are two of whatever.

@@ -17,7 +17,7 @@ _OPERATORS = _OF_NUMBERS | {"Add"}
 _OPERATOR = lazy_pattern(r"[A-Za-z]+")
 _RECKONING = frozenset({ContextSort.FROM_OPERATOR, ContextSort.OPERAND, ContextSort.GROWS_BY})
 # Where these are called, letters stand for what they stand for in the formula.
-MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees".split())
+MATHEMATICS = frozenset("sin cos tan asin acos atan atan2 sqrt hypot radians degrees exp log log2 log10".split())
 _LONGEST_SYMBOL = 3
 # Where so much is reckoned that a reader needs the formula beside the code.
 _MANY_OPERATIONS = 8

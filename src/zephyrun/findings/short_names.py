@@ -68,7 +68,7 @@ def shortness_of(name: str, words: WordChoices) -> Shortness | None:
 
 
 def _is_read_at_sight(word: str) -> bool:
-    return (singular(word) or word) in READ_AT_SIGHT
+    return word in READ_AT_SIGHT or singular(word) in READ_AT_SIGHT
 
 
 def _is_glued(word: str, words: WordChoices) -> bool:

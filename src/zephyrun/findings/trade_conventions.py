@@ -12,12 +12,15 @@ from zephyrun.patterns import lazy_pattern
 
 _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
 _INDICES = "ijk"
+_INDEX_LINES = 40
+# These are indices where they run through the places of something.
+_MORE_INDICES = ("ii", "jj", *"lmn")
 # What is given these is no index.
 _NO_INDEX = frozenset({ContextSort.FROM_TEST, ContextSort.ALL_OF})
 _YES_OR_NO = frozenset({"=True", "=False"})
 # The trade's own short names: in which role each is read at sight, and over how many lines.
 _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
-    **dict.fromkeys(_INDICES, (_WRITTEN | {Role.PARAMETER}, 40)),
+    **dict.fromkeys(_INDICES, (_WRITTEN | {Role.PARAMETER}, _INDEX_LINES)),
     "e": (frozenset({Role.CATCH, Role.PARAMETER}), 60),
     **dict.fromkeys(("ex", "exc", "err"), (frozenset({Role.CATCH, Role.ASSIGN, Role.PARAMETER}), 20)),
     **dict.fromkeys(("f", "fp", "fh"), (frozenset({Role.WITH, Role.ASSIGN, Role.LOOP, Role.PARAMETER}), 8)),
@@ -31,20 +34,24 @@ _CONVENTIONS: dict[str, tuple[frozenset[Role], int]] = {
     "rc": (frozenset({Role.ASSIGN}), 40),
 }
 # Short names for what certain calls give.
-_OF_CALLS = {
-    "m": frozenset({"match", "search", "fullmatch", "finditer", "divmod"}),
-    **dict.fromkeys("fg", frozenset("open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO".split())),
-    "st": frozenset({"stat", "lstat", "fstat"}),
-    **dict.fromkeys(("af", "sa"), frozenset({"getaddrinfo"})),
-    **dict.fromkeys(("t", "t0", "t1", "t2"), frozenset("time monotonic perf_counter process_time now utcnow".split())),
-    "s": frozenset({"socket", "create_connection"}),
-    **dict.fromkeys("qrdhs", frozenset({"divmod"})),
-    **dict.fromkeys(
-        "el p a li ol ul tr td th dl dt dd".split(),
-        frozenset({"Element", "SubElement", "createElement", "new_tag", "Popen"}),
-    ),
+_OF_CALLS = (
+    ("m", "match search fullmatch finditer divmod"),
+    ("f g", "open fdopen NamedTemporaryFile TemporaryFile StringIO BytesIO"),
+    ("st", "stat lstat fstat"),
+    ("af sa", "getaddrinfo"),
+    ("t t0 t1 t2", "time monotonic perf_counter process_time now utcnow"),
+    ("s", "socket create_connection"),
+    ("p", "Popen"),
+    ("q r d h s", "divmod"),
+    ("el p a li ol ul tr td th dl dt dd", "Element SubElement createElement new_tag"),
+)
+_CALLEES_BY_NAME = {
+    name: frozenset(callee for names, callees in _OF_CALLS if name in names.split() for callee in callees.split())
+    for name in " ".join(names for names, _ in _OF_CALLS).split()
 }
-_OF_CALLS_LINES = 40
+_OF_CALLS_LINES = 60
+# A file that is open is `f`, however much is written to it.
+_FILE_LINES = 100
 _OPENING = lazy_pattern(r"(?:^|_)open|[a-z]File$|_file$")
 # And for what is said to be of certain types.
 _ERRORS = frozenset({"Exception", "BaseException"})
@@ -69,19 +76,25 @@ _COEFFICIENTS = 3
 _NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
 _SUBSCRIPTED = lazy_pattern(r"[a-z](?:_[A-Z])+")
 _COORDINATES = frozenset("xyz")
-_COORDINATE = lazy_pattern(r"([xyz])_?\d")
+_COORDINATE = lazy_pattern(r"([xyz])_?\d+")
 # `ax`, `ay` and `az`, or `dx1` beside `dy1`: something in each direction.
-_DIRECTED = lazy_pattern(r"([a-z]{1,2}_?)([xyz])(_?\d?)")
+_DIRECTED = lazy_pattern(r"([a-z]{1,4}_?)([xyz])(_?\d?)")
 _COORDINATE_LINES = 150
 # So many letters of the alphabet that are taken out of one thing are its parts, as those of a matrix are.
 _LETTERS_OF_PARTS = 3
 # And so many numbered ones.
 _NUMBERED_PARTS = 4
-# Two or three of a kind are told apart by number; more than these are one more of whatever.
+# So few of a kind are told apart by number; more than these are one more of whatever.
 _FEW = 3
-_FEW_LINES = 15
-# The parts of a colour.
-_COLOURS = ("rgb", "hsv", "hls")
+_FEW_LINES = 40
+# Letters that are told by one another: the parts of a colour, hours and minutes, width and height.
+_TOGETHER = ("rgb", "hsv", "hls", "hm", "ms", "wh", "uv")
+_TOGETHER_LINES = 60
+# So many characters of code apart, they stand on the same line or the next.
+_NEAR = 100
+# How much of something there is in a direction: `n_t, n_w = weights.shape`.
+_SHAPE = lazy_pattern(r"shape:")
+_SIZE_LETTERS = 3
 _NUMBERED = lazy_pattern(r"([a-zA-Z]+)_?(\d+)")
 # One of the things called so is told by their name on the line above.
 _INITIAL_LINES = 8
@@ -91,6 +104,8 @@ _INITIALS_LINES = 10
 _COMPARED_LINES = 4
 _FROM_CALLS = frozenset({ContextSort.FROM_CALL, ContextSort.ELEMENT_OF_CALL, ContextSort.WITH})
 _GIVEN = _FROM_CALLS | {ContextSort.PART_OF}
+_FROM = _GIVEN | _TAKEN_OVER | {ContextSort.ELEMENT_OF, ContextSort.ITEM_OF}
+_PLACES_IN = lazy_pattern(r":.*")
 # So many letters of what was called are more than a chance end of it.
 _SHORTEST_END = 3
 _LETTERS = 2
@@ -106,9 +121,13 @@ def is_conventional(
     contexts: Sequence[Context] = (),
 ) -> bool:
     """Whether the trade reads a short name at sight, in these roles, over so many lines, and for what is said of it."""
-    if n_lines <= _OF_CALLS_LINES and (callees := _OF_CALLS.get(name)):
+    if n_lines <= _OF_CALLS_LINES and (callees := _CALLEES_BY_NAME.get(name)):
         given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _GIVEN}
-        if given & callees or (name == "f" and any(map(_OPENING.search, given))):
+        if given & callees:
+            return True
+    if name == "f" and n_lines <= _FILE_LINES:
+        given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _GIVEN}
+        if any(map(_OPENING.search, given)):
             return True
     if n_lines <= _OF_CALLS_LINES and (types := _OF_TYPES.get(name)):
         if any(each.sort is ContextSort.ANNOTATED and each.name in types for each in contexts):
@@ -117,16 +136,24 @@ def is_conventional(
         return True
     if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
         return True
-    if _is_one_of_several(facts, binding, name, n_lines, contexts) or _is_one_of_few(facts, binding, name, n_lines):
+    if _is_one_of_several(facts, binding, name, n_lines, contexts):
         return True
     if n_lines <= _INITIALS_LINES and _has_initials(name, contexts):
         return True
-    if any(name in letters and _names_beside(facts, binding) >= {*letters} for letters in _COLOURS):
+    if n_lines <= _TOGETHER_LINES and _is_told_by_others(facts, binding, name):
+        return True
+    if len(name) <= _SIZE_LETTERS and any(each.sort is ContextSort.PART_OF and _SHAPE.match(each.name) for each in contexts):
+        return True
+    if name in _MORE_INDICES and n_lines <= _INDEX_LINES and _goes_through_places(contexts):
         return True
     if _is_symbol_of_mathematics(name) or _is_directed(facts, binding, name):
         return True
+    function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
+    if Role.PARAMETER in roles and function is not None and function.name == name:
+        return True
     if is_coordinate(name):
-        directions = {each[:1] for each in _names_beside(facts, binding) if is_coordinate(each)}
+        beside = (each.strip("_") for each in _names_beside(facts, binding))
+        directions = {each[:1] for each in beside if is_coordinate(each)}
         return len(directions) > 1 and n_lines <= _COORDINATE_LINES
     binding_roles = roles - {Role.READ, Role.DELETE, Role.DECLARE}
     if binding_roles == {Role.CATCH} and n_lines <= _CAUGHT_LINES:
@@ -134,9 +161,6 @@ def is_conventional(
         return True
     if name in _INDICES and any(each.sort in _NO_INDEX or each.name in _YES_OR_NO for each in contexts):
         return False
-    function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
-    if Role.PARAMETER in roles and function is not None and function.name == name:
-        return True
     allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
     return binding_roles <= allowed and n_lines <= most_lines
 
@@ -147,6 +171,26 @@ def _is_symbol_of_mathematics(name: str) -> bool:
     if _SUBSCRIPTED.fullmatch(name):
         return True
     return name[:1].isupper() and name.replace("_", "").isalpha() and len(name.replace("_", "")) <= _LETTERS
+
+
+def _is_told_by_others(facts: FileFacts, binding: int, name: str) -> bool:
+    """Whether a letter comes together with those that tell what it is."""
+    here = facts.bindings[binding]
+    start = facts.references[here.references[0]].start
+    near = {
+        each.name
+        for each in facts.bindings
+        if each.scope == here.scope
+        and each.references
+        and abs(facts.references[each.references[0]].start - start) <= _NEAR
+        and facts.references[each.references[0]].role is facts.references[here.references[0]].role
+    }
+    return any(name in letters and near >= {*letters} for letters in _TOGETHER)
+
+
+def _goes_through_places(contexts: Sequence[Context]) -> bool:
+    is_counted = any(each.sort is ContextSort.ELEMENT_OF_CALL and each.name.startswith("range:") for each in contexts)
+    return is_counted and any(each.sort is ContextSort.INDEX_INTO for each in contexts)
 
 
 def _is_directed(facts: FileFacts, binding: int, name: str) -> bool:
@@ -165,10 +209,16 @@ def _is_taken_over(name: str, contexts: Sequence[Context]) -> bool:
     return any(
         (each.sort in _TAKEN_OVER and (each.name == name or (is_word and name in split_name(each.name))))
         or (each.sort is ContextSort.FROM_CALL_ON and each.other < 0 and each.name.endswith(f"@{name}"))
-        or (each.sort is ContextSort.FROM_CALL_ON and is_word and name in split_name(each.name.rpartition("@")[2]))
-        or (each.sort is ContextSort.FROM_CALL and len(name) >= _SHORTEST_END and each.name.endswith(name))
+        or (each.sort is ContextSort.FROM_CALL_ON and each.other < 0 and is_word and name in split_name(each.name))
+        or (each.sort is ContextSort.FROM_CALL and _ends_as(each.name, name))
         for each in contexts
     )
+
+
+def _ends_as(call: str, name: str) -> bool:
+    """Whether what is called is written as a name is, but for capitals, or ends in it."""
+    called = call.rpartition(".")[2].lower().strip("_")
+    return (len(name) >= _SHORTEST_END and called.endswith(name.lower())) or called == name.rstrip(_DIGITS).lower()
 
 
 def _is_of_a_pair(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
@@ -207,16 +257,6 @@ def _is_of_a_series(facts: FileFacts, binding: int, name: str) -> bool:
         return False
     beside = [found[1] for each in _names_beside(facts, binding) if (found := _NUMBERED.fullmatch(each)) is not None]
     return beside.count(numbered[1]) >= _NUMBERED_PARTS
-
-
-def _is_one_of_few(facts: FileFacts, binding: int, name: str, n_lines: int) -> bool:
-    """Whether a name is one of two or three that differ in their numbers alone, over a few lines: two of a kind."""
-    numbered = _NUMBERED.fullmatch(name)
-    is_parameter = Role.PARAMETER in facts.roles(binding)
-    if numbered is None or numbered[1].lower() in VAGUE_WORDS or (n_lines > _FEW_LINES and not is_parameter):
-        return False
-    beside = [found[1] for each in _names_beside(facts, binding) if (found := _NUMBERED.fullmatch(each)) is not None]
-    return 1 < beside.count(numbered[1]) <= _FEW
 
 
 def _has_initials(name: str, contexts: Sequence[Context]) -> bool:
@@ -282,3 +322,20 @@ def is_initial(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
         )
         for each in contexts
     )
+
+
+def is_one_of_few(
+    facts: FileFacts, binding: int, name: str, n_lines: int, contexts: Sequence[Context]
+) -> bool:
+    """Whether a name is one of a few that differ in their numbers alone, and begin as what they are taken from, or as
+    one of its things: `o1 = opening(hive)` beside `o2`."""
+    numbered = _NUMBERED.fullmatch(name)
+    if numbered is None or n_lines > _FEW_LINES or numbered[1].lower() in VAGUE_WORDS:
+        return False
+    beside = [found[1] for each in _names_beside(facts, binding) if (found := _NUMBERED.fullmatch(each)) is not None]
+    if not 1 < beside.count(numbered[1]) <= _FEW:
+        return False
+    if n_lines <= _SAID_LINES or (Role.PARAMETER in facts.roles(binding) and len(numbered[1]) > _LETTERS):
+        return True
+    given = {word for each in contexts if each.sort in _FROM for word in split_name(_PLACES_IN.sub("", each.name))}
+    return any(word.startswith(numbered[1].lower()) for word in given)

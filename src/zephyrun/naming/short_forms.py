@@ -25,12 +25,12 @@ TRADE_MEANINGS: dict[str, str] = {
 }
 # Those of them that hardly anybody has to think about, though a whole word would be kinder.
 READ_AT_SIGHT = frozenset(
-    """abbr abs acc addr alt arg arr attr avg bg bin buf cfg ch char chr cls cmd col conf conn conv ctor ctx cur curr
+    """abbr abs acc addr agg alg alt arg arr attr avg bg bin btn buf cb cfg ch char chr cls cmd col conf conn conv ctor ctx cur curr
     db dct decl def del desc dest dev dict diff dir div dst el elem elt enc env eps err evt exc expr ext fd fg fig
     fk fmt fn fname fp func gen hi idx img impl info init inst int iter ix kv kw kwds lang ldquo len lib lo loc
     lsquo lst max mdash min misc mmap mod mro msg nan nbsp ndash num obj oid op ops opt ord orig param pat phi pk
-    pkg pkt pos prev prog proj prop ptr pw qs rdquo rec ref regex rel repl repo repr req res resp ret rev rsquo rst
+    pkg pkt pos prev prog proj prop ptr pw qs rdquo rec ref regex rel repl repo repr req res resp ret rev rfp rng rsquo rst
     rv sec seg sep seq sig spec src std stmt str sym sys tb tbl td temp th tmp tmpl tok tr tup txn txt typ val var
-    ver
+    ver wfp
     """.split()
 )

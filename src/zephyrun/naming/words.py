@@ -6,7 +6,7 @@ from functools import cache
 
 from zephyrun.patterns import lazy_pattern
 
-_PARTS = lazy_pattern(r"[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+|[^\W\d_A-Za-z]+")
+_PARTS = lazy_pattern(r"\d*(?:1st|2nd|3rd|\dth)(?![A-Za-z])|[A-Z]+(?=[A-Z][a-z])|[A-Z]?[a-z]+|[A-Z]+|\d+|[^\W\d_A-Za-z]+")
 _VOWELS = frozenset("aeiouy")
 
 # Short words and short forms that any reader of code reads at sight. Longer words are judged by
@@ -66,6 +66,7 @@ TRADE_FORMS = frozenset(
     "amqp chdir cidr ctrl downstream fnmatch fqdn graphql healthcheck hmac https lxml mathml mkdir mmap msgpack passphrase "
     "passthrough postscript rmdir rmtree sftp sqrt stdio stdlib strftime strptime toml venv vhost xhtml xmlns xmlrpc yaml "
     "zlib zstd atol br ca chmod cmsg exe fds fut hh hr nav rhythm ss toc ttf tzs vpn wsgi asgi xhr yml py pyc "
+    "jan feb mar apr jun jul aug sep oct nov dec mon tue wed thu fri sat sun xmas "
     "kg mg cm mm km ms ns kb mb gb hz lat lats lng lon lons latlng latlon".split()
 )
 
@@ -104,7 +105,7 @@ _SKELETON = 0.7
 
 
 def split_name(name: str) -> list[str]:
-    """The lower-case words of a name: `usrCnt2` gives `usr`, `cnt`, `2`."""
+    """The lower-case words of a name: `usrCnt2` gives `usr`, `cnt`, `2`, and `jan_1st` gives `jan`, `1st`."""
     return [part.lower() for part in _PARTS.findall(name)]
 
 
@@ -180,6 +181,8 @@ def is_readable(word: str) -> bool:
     """Whether a reader knows or can at least pronounce a lower-case word."""
     if not word.isascii() or word in SHORT_WORDS or word in TRADE_FORMS or _is_plural_of_trade_form(word):
         # Words of other scripts are for their own readers to judge.
+        return True
+    if word[0].isdigit():
         return True
     if len(word) <= _LONGEST_TRUSTED_SKELETON or not has_vowel(word):
         return False

@@ -50,7 +50,8 @@ class _Fields(dict[type[ast.AST], tuple[str, ...]]):
     """For each sort of node, the fields in which nodes are; found when they are asked for."""
 
     def __missing__(self, sort: type[ast.AST]) -> tuple[str, ...]:
-        fields = () if sort is ast.Constant else tuple(each for each in sort._fields if each not in _WITHOUT_NODES)
+        is_value = sort in (ast.Constant, ast.MatchSingleton)
+        fields = () if is_value else tuple(each for each in sort._fields if each not in _WITHOUT_NODES)
         self[sort] = fields
         return fields
 
