@@ -316,6 +316,28 @@ SHORT = {
     "two of whatever": ("def f(line):\n    tmp1, tmp2 = line()\n    return tmp1, tmp2\n", {"tmp1": "", "tmp2": ""}),
     "two of a kind": ("def f(line):\n    zet1, zet2 = line()\n    return zet1, zet2\n", {}),
     "two of a kind, private": ("def f(line):\n    _zet1, _zet2 = line()\n    return _zet1, _zet2\n", {}),
+    "few of a kind, over in three lines": ("def f(scale):\n    o1, o2 = scale()\n    return o1, o2\n", {}),
+    "few of a kind, with its initial": ("def f(hive):\n    o1 = opening(hive)\n    o2 = opening(hive)\n" + "    log(o1, o2)\n" * 9, {}),
+    "few of a kind, without it": (
+        "def f(hive):\n    o1 = hive()\n    o2 = hive()\n    o3 = hive()\n    o4 = hive()\n" + "    log(o1, o2, o3, o4)\n" * 9,
+        dict.fromkeys(("o1", "o2", "o3", "o4"), ""),
+    ),
+    "sizes of a shape": ("def f(weights):\n    n_t, n_w = weights.shape\n" + "    log(n_t, n_w)\n" * 16, {}),
+    "an ordinal": ("def f(year):\n    jan_1st = year()\n" + "    log(jan_1st)\n" * 16, {}),
+    "a letter with another below it": ("def f(hive):\n    n_I_R = hive()\n" + "    log(n_I_R)\n" * 16, {}),
+    "asked for by a text": ("def f(row):\n    tqk = hive(row, 'tqk')\n" + "    log(tqk)\n" * 16, {}),
+    "beside a text": ("def f(row):\n    tqk = hive(row, 'tqks')\n" + "    log(tqk)\n" * 16, {"tqk": ""}),
+    "width and height": ("def f(frame):\n    w = frame()\n    h = frame()\n" + "    log(w, h)\n" * 16, {}),
+    "width and a hive": ("def f(h):\n    w = h()\n" + "    log(w, h)\n" * 16, {"w": ""}),
+    "initials of what it is made by": ("def f(hive):\n    sm = ScaleMonitor(hive)\n" + "    log(sm)\n" * 6, {}),
+    "initials, far off": ("def f(hive):\n    sm = ScaleMonitor(hive)\n" + "    log(sm)\n" * 16, {"sm": "scale_monitor"}),
+    "written as what it is made by": ("def f(hive):\n    hvlog = HvLog(hive)\n" + "    log(hvlog)\n" * 16, {}),
+    "of the trade, over in three lines": ("def f(hive):\n    hdr = hive()\n    return hdr\n", {}),
+    "of nobody, over in three lines": ("def f(hive):\n    hqr = hive()\n    return hqr\n", {"hqr": ""}),
+    "an index that is none": ("def f(hives):\n    i = False\n" + "    log(i)\n" * 16, {"i": ""}),
+    "an index among others": ("def f(hives):\n    for m in range(9):\n" + "        log(hives[m])\n" * 16, {}),
+    "a file for long": ("def f(path):\n    f = open(path)\n" + "    f.write(3)\n" * 70, {}),
+    "letters of mathematics": ("def f(east):\n    v = told(east)\n    u = told(v)\n" + "    log(sqrt(u - v * v))\n" * 16, {}),
     "parts of a colour": ("def _f(r, g, b):\n" + "    log(r, g, b)\n" * 16, {}),
     "what a call returns": ("def f(scale):\n    rc = scale()\n" + "    log(rc)\n" * 16, {}),
     "a comment for a program": ("def f(line):\n    opnr = line()  # type: ignore\n    return opnr\n", {"opnr": ""}),
@@ -330,6 +352,13 @@ def test_what_bears_cryptic_names(code, names):
     """With the best name for each."""
     best = {name: each.suggestions[0].text if each.suggestions else "" for name, each in found("cryptic-name", code).items()}
     assert best == names
+
+
+def test_patterns_of_every_sort_are_read():
+    """Also those that are nothing but a value."""
+    patterns = ("True", "None", "-3", "'kg'", "[3, *_]", "{'kg': 3, **rest}", "Hive(kg=3)", "Hive() | None as hive", "_")
+    code = "def f(hive):\n    match hive:\n" + "".join(f"        case {each}:\n            log()\n" for each in patterns)
+    assert not found("cryptic-name", code)
 
 
 def test_off_style_names():

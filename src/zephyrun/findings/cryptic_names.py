@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterator
 from itertools import pairwise
@@ -30,8 +29,11 @@ from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
 from zephyrun.naming.short_forms import READ_AT_SIGHT
 from zephyrun.naming.trade_words import is_of_the_trade
 from zephyrun.naming.words import has_vowel
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.normal_form import is_local_variable
 
+_QUOTED = lazy_pattern(r""""[^"\n]*"|'[^'\n]*'""")
+_WORDS = lazy_pattern(r"\w+")
 # Inside a comprehension on a few lines even a letter is read together with what it means.
 _COMPREHENSION_LINES = 6
 # Up to so many lines, a reader has a name before his eyes together with what it stands for.
@@ -170,7 +172,7 @@ def _wanted_for_others(judged: _Judged) -> Wanted:
     """The same for a name by which others may know the thing: a parameter, or a variable of a module or class."""
     # Who calls a function reads what it is given, too: only what is surely better is worth a word.
     is_plain = judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON)
-    return Wanted(_VERY_LIKELY if is_plain else _SURELY, only_said=True)
+    return Wanted(_VERY_LIKELY if is_plain else _SURELY, only_said=True, in_its_letters=True)
 
 
 def _judge(view: FileView, binding: int) -> _Judged | None:
@@ -217,7 +219,11 @@ def _is_said_in_quotes(view: FileView, binding: int, name: str) -> bool:
     text = view.source.text
     first = view.facts.references[view.facts.bindings[binding].references[0]]
     line = text[first.end : text.find("\n", first.end)]
-    return re.search(rf"""["'][^"'\n]*\b{re.escape(name)}\b""", line, re.IGNORECASE) is not None
+    if not {'"', "'"} & set(line) or name.lower() not in line.lower():
+        # The cheap question first.
+        return False
+    quoted = "\n".join(_QUOTED.findall(line)).lower()
+    return name.lower() in _WORDS.findall(quoted)
 
 
 def _as_a_term(view: FileView, name: str, shortness: Shortness) -> Shortness:

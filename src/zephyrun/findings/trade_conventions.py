@@ -89,6 +89,7 @@ _FEW = 3
 _FEW_LINES = 40
 # Letters that are told by one another: the parts of a colour, hours and minutes, width and height.
 _TOGETHER = ("rgb", "hsv", "hls", "hm", "ms", "wh", "uv")
+_TOLD_BY_OTHERS = frozenset("".join(_TOGETHER))
 _TOGETHER_LINES = 60
 # So many characters of code apart, they stand on the same line or the next.
 _NEAR = 100
@@ -140,7 +141,7 @@ def is_conventional(
         return True
     if n_lines <= _INITIALS_LINES and _has_initials(name, contexts):
         return True
-    if n_lines <= _TOGETHER_LINES and _is_told_by_others(facts, binding, name):
+    if name in _TOLD_BY_OTHERS and n_lines <= _TOGETHER_LINES and _is_told_by_others(facts, binding, name):
         return True
     if len(name) <= _SIZE_LETTERS and any(each.sort is ContextSort.PART_OF and _SHAPE.match(each.name) for each in contexts):
         return True

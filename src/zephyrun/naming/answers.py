@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from functools import cache
+from functools import cache, partial
 
 from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import Candidate, candidates_of, derived_names
 from zephyrun.naming.evidence import evidence_of
 from zephyrun.naming.features import RESULTS, Feature
-from zephyrun.naming.letters import stands_for, telling_letters
+from zephyrun.naming.letters import stands_for, telling_letters, words_of
 from zephyrun.naming.offers import CHOSEN, Derived
 from zephyrun.naming.questions import (
     LOWEST_SCORE,
@@ -144,7 +144,7 @@ def _ranked(
 ) -> list[Ranked]:
     case = question.case
     tables = (shipped, project)
-    if question.wanted.only_said and not _says_a_name(case, project):
+    if question.wanted.only_said and not _says_a_name(case, project, in_its_letters=question.wanted.in_its_letters):
         return []
     free = [
         each
@@ -154,6 +154,7 @@ def _ranked(
     if not free:
         return []
     lowest = LOWEST_SCORE if case.sort is Sort.VARIABLE else LOWEST_SCORE_OF_A_DEFINITION
+    letters = telling_letters(case.spelling) if question.wanted.in_its_letters else ""
     # What loops over the hives is no hives.
     wholes = {plural(each.text) for each in free if any(origin.derivation == "element" for origin in each.derived)}
     return [
@@ -161,6 +162,7 @@ def _ranked(
         for each in rank(case, free, tables)
         if each.score >= max(lowest, question.wanted.least_score)
         and (not question.wanted.only_said or _is_said(each.candidate))
+        and (not letters or _begins_like(letters, each.candidate.text))
         and _is_worth_it(each.candidate, case.spelling)
         and not (case.is_one_of_many and each.candidate.text in wholes)
         and evidence_of(each.candidate, case.spelling, project)
@@ -176,14 +178,21 @@ def _is_said(candidate: Candidate) -> bool:
     )
 
 
-def _says_a_name(case: NameCase, project: Usage) -> bool:
-    """Whether anything in the code of the project may say a name: a quick look that spares a long one."""
-    return any(map(_says_outright, derived_names(case, project))) or any(
-        _tells_outright(feature, told.share, told.places)
+def _says_a_name(case: NameCase, project: Usage, *, in_its_letters: bool) -> bool:
+    """Whether anything in the code of the project may say a name, or one that the old name may be short for: a quick look
+    that spares a long one."""
+    letters = telling_letters(case.spelling) if in_its_letters else ""
+    may_be = partial(_begins_like, letters) if letters else bool
+    return any(may_be(each.text) for each in derived_names(case, project) if _says_outright(each)) or any(
+        _tells_outright(feature, told.share, told.places) and may_be(text)
         for feature in case.features
         if feature.sort not in _SAYING_LITTLE
-        for told in project.telling(feature.key).values()
+        for text, told in project.telling(feature.key).items()
     )
+
+
+def _begins_like(letters: str, text: str) -> bool:
+    return any(word[0] == letters[0].lower() for word in words_of(text))
 
 
 def _says_outright(origin: Derived) -> bool:

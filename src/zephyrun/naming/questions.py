@@ -74,13 +74,14 @@ class Wanted(NamedTuple):
     says. There is nothing to ask where all of `short_words` are the project's own. With `twins`, which are the old name with
     a word written out, one of these is the answer where the project has it much oftener, and there is no other. With
     `unless_short`, any name is an answer where the short words are short for words of the project: it is otherwise
-    likely that they are terms."""
+    likely that they are terms. With `in_its_letters`, only such as has a word that begins as the old name does."""
 
     least_score: float = 0.0
     only_said: bool = False
     short_words: tuple[str, ...] = ()
     twins: tuple[str, ...] = ()
     unless_short: bool = False
+    in_its_letters: bool = False
 
 
 ANY_NAME = Wanted()
@@ -136,8 +137,8 @@ class Question:
             tuple(Derived(*each) for each in offers),
         )
         held_back = tuple((Feature(*feature), other, name) for feature, other, name in waiting)
-        least_score, only_said, short_words, twins, unless_short = wanted
-        judged = Wanted(least_score, only_said, tuple(short_words), tuple(twins), unless_short)
+        least_score, only_said, short_words, twins, unless_short, in_its_letters = wanted
+        judged = Wanted(least_score, only_said, tuple(short_words), tuple(twins), unless_short, in_its_letters)
         return cls(binding, case, frozenset(taken), group, held_back, judged)
 
     def with_offers(self, offers: Iterable[Derived]) -> Question:
