@@ -122,40 +122,17 @@ def is_conventional(
     contexts: Sequence[Context] = (),
 ) -> bool:
     """Whether the trade reads a short name at sight, in these roles, over so many lines, and for what is said of it."""
-    if n_lines <= _OF_CALLS_LINES and (callees := _CALLEES_BY_NAME.get(name)):
-        given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _GIVEN}
-        if given & callees:
-            return True
-    if name == "f" and n_lines <= _FILE_LINES:
-        given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _GIVEN}
-        if any(map(_OPENING.search, given)):
-            return True
-    if n_lines <= _OF_CALLS_LINES and (types := _OF_TYPES.get(name)):
-        if any(each.sort is ContextSort.ANNOTATED and each.name in types for each in contexts):
-            return True
-    if _is_taken_over(name, contexts) or _is_character(name, n_lines, contexts) or _is_of_a_pair(name, n_lines, contexts):
-        return True
-    if n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts):
-        return True
-    if _is_one_of_several(facts, binding, name, n_lines, contexts):
-        return True
-    if n_lines <= _INITIALS_LINES and _has_initials(name, contexts):
-        return True
-    if name in _TOLD_BY_OTHERS and n_lines <= _TOGETHER_LINES and _is_told_by_others(facts, binding, name):
-        return True
-    if len(name) <= _SIZE_LETTERS and any(each.sort is ContextSort.PART_OF and _SHAPE.match(each.name) for each in contexts):
-        return True
-    if name in _MORE_INDICES and n_lines <= _INDEX_LINES and _goes_through_places(contexts):
-        return True
-    if _is_symbol_of_mathematics(name) or _is_directed(facts, binding, name):
+    if _is_said_by_origin(name, n_lines, contexts) or _is_said_by_others(facts, binding, name, n_lines, contexts):
         return True
     function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
-    if Role.PARAMETER in roles and function is not None and function.name == name:
+    if _is_symbol_of_mathematics(name) or (Role.PARAMETER in roles and function is not None and function.name == name):
         return True
+
     if is_coordinate(name):
         beside = (each.strip("_") for each in _names_beside(facts, binding))
         directions = {each[:1] for each in beside if is_coordinate(each)}
         return len(directions) > 1 and n_lines <= _COORDINATE_LINES
+
     binding_roles = roles - {Role.READ, Role.DELETE, Role.DECLARE}
     if binding_roles == {Role.CATCH} and n_lines <= _CAUGHT_LINES:
         # `except ValueError as ve`: what it is stands on the same line.
@@ -164,6 +141,40 @@ def is_conventional(
         return False
     allowed, most_lines = _CONVENTIONS.get(name, (frozenset(), 0))
     return binding_roles <= allowed and n_lines <= most_lines
+
+
+def _is_said_by_origin(name: str, n_lines: int, contexts: Sequence[Context]) -> bool:
+    """Whether what a name is given, or said to be, tells whoever reads it what the letters stand for."""
+    given = {each.name.partition(":")[0].removesuffix("()") for each in contexts if each.sort in _GIVEN}
+    types = _OF_TYPES.get(name, frozenset())
+    is_of_call = bool(given & _CALLEES_BY_NAME.get(name, frozenset()))
+    is_of_type = any(each.sort is ContextSort.ANNOTATED and each.name in types for each in contexts)
+    is_file = name == "f" and any(map(_OPENING.search, given))
+    if ((is_of_call or is_of_type) and n_lines <= _OF_CALLS_LINES) or (is_file and n_lines <= _FILE_LINES):
+        return True
+
+    is_size = any(each.sort is ContextSort.PART_OF and _SHAPE.match(each.name) for each in contexts)
+    is_index = name in _MORE_INDICES and n_lines <= _INDEX_LINES and _goes_through_places(contexts)
+    return (
+        is_index
+        or (is_size and len(name) <= _SIZE_LETTERS)
+        or _is_taken_over(name, contexts)
+        or _is_character(name, n_lines, contexts)
+        or _is_of_a_pair(name, n_lines, contexts)
+        or (n_lines <= _INITIALS_LINES and _has_initials(name, contexts))
+    )
+
+
+def _is_said_by_others(
+    facts: FileFacts, binding: int, name: str, n_lines: int, contexts: Sequence[Context]
+) -> bool:
+    """Whether the names beside one tell what its letters stand for."""
+    return (
+        (n_lines <= _FORMULA_LINES and _is_of_a_formula(facts, binding, name, contexts))
+        or _is_one_of_several(facts, binding, name, n_lines, contexts)
+        or (name in _TOLD_BY_OTHERS and n_lines <= _TOGETHER_LINES and _is_told_by_others(facts, binding, name))
+        or _is_directed(facts, binding, name)
+    )
 
 
 def _is_symbol_of_mathematics(name: str) -> bool:

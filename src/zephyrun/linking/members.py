@@ -14,7 +14,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, Lookup, Origin, OriginSort, TextUse, Use
+from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, KeywordUse, Lookup, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
 from zephyrun.linking.certain_attributes import is_always_there
@@ -32,6 +32,7 @@ from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.members_taken import LEADING_TO_FUNCTION
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import is_test
+from zephyrun.linking.name_hooks import may_notice_its_name
 from zephyrun.linking.names_asked import ANY_NAME, names_asked_for
 from zephyrun.linking.names_begun import (
     is_key_made_of_unknown,
@@ -49,7 +50,6 @@ from zephyrun.linking.proxies import (
     asks_elsewhere,
     asks_metaclass,
     hooks_asked,
-    names_of_proxies,
 )
 from zephyrun.linking.references import (
     FOUND_BY_RUNNER,
@@ -70,7 +70,7 @@ from zephyrun.linking.syntax_trees import called_name, syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD, makes_classes, word_in_text
 from zephyrun.linking.texts_made import texts_made
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values, with_parts
 from zephyrun.linking.values import NAMED_TUPLES, Evaluator
 from zephyrun.patterns import lazy_pattern
 
@@ -103,8 +103,6 @@ _ASKING_NOTHING = frozenset(
     for logger in ("logging", "logging.Logger()")
     for level in "debug info warning warn error exception critical fatal log".split()
 )
-# Values that are none of the project's own making, and ask for nothing.
-_PLAIN_SORTS = (ValueSort.PLAIN, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING, ValueSort.OUTSIDE)
 _ASKING_MEMBERS = frozenset(
     """builtins.vars builtins.dir dataclasses.asdict dataclasses.astuple dataclasses.fields
     inspect.getmembers inspect.getmembers_static inspect.classify_class_attrs inspect.get_annotations
@@ -121,7 +119,6 @@ _NAMESPACE_GIVEN = "vars"
 _GIVING_NAMESPACE = f"builtins.{_NAMESPACE_GIVEN}"
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
-_WITHOUT_HOOKS = ("builtins.", "re.", "threading.", "collections.", "typing.", "functools.partial")
 _TEST_CASE = "TestCase"
 _SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
 _REPLACING = frozenset({"dataclasses.replace", "copy.replace"})
@@ -196,6 +193,7 @@ class MemberUsage:
         self._usage.homes = list(self.family)
         first = self._evaluator.class_record(self.family[0])
         self._usage.label = f"`{self.spelling}` of {first.name}"
+
         self._note_bodies()
         self._note_attributes()
         self._note_keywords()
@@ -203,12 +201,14 @@ class MemberUsage:
         self._check_shown_names(_SHOWN_NAMES)
         self._note_texts()
         self._note_bridges()
+
         self._check_mangling()
         self._check_declared()
         self._check_bases()
         doubt_strangers(self._evaluator, self._usage, self.spelling, self.family)
         self._check_protocols()
         self._check_lent_methods()
+        self._check_changed_classes()
         self._check_readers_of_names()
         check_instruction_readers(self._evaluator, self._usage, {key[0] for key in self.family})
         self._check_lookups()
@@ -364,30 +364,13 @@ class MemberUsage:
             if origin.sort is OriginSort.DEFINED_FUNCTION:
                 function = file.links.functions[origin.binding]
                 doubt_decorators(self._evaluator, self._usage, file, function, "its name")
-            elif self._may_notice_its_name(file, binding, origin):
-                self._usage.doubt(
-                    f"the value of `{self.spelling}` in {self._evaluator.class_record(key).name} does "
-                    "not ask for its name (`__set_name__`)",
-                    file.path,
-                    first.start,
-                )
-
-    def _may_notice_its_name(self, file: LinkedFile, binding: int, origin: Origin) -> bool:
-        """Whether what a class body binds may define `__set_name__`. A field of a record is one by its
-        annotation, whatever stands for its default."""
-        if origin.sort is not OriginSort.CALL or binding in file.links.annotated:
-            return False
-        made = self._evaluator.values(file, origin)
-        if all(value.sort in _PLAIN_SORTS for value in made):
-            return False
-        for value in self._evaluator.values(file, origin.parts[0]):
-            if value.sort is ValueSort.CLASS:
-                key = (value.path, value.number)
-                if self._evaluator.binding_in(key, "__set_name__") is not None:
-                    return True
-            elif value.sort is not ValueSort.FUNCTION and not value.name.startswith(_WITHOUT_HOOKS):
-                return True
-        return False
+        if may_notice_its_name(self._evaluator, file, binding):
+            self._usage.doubt(
+                f"the value of `{self.spelling}` in {self._evaluator.class_record(key).name} does "
+                "not ask for its name (`__set_name__`)",
+                file.path,
+                first.start,
+            )
 
     def _note_attributes(self) -> None:
         others_bear = self._find_other_bearers()
@@ -975,17 +958,14 @@ class MemberUsage:
 
     def _check_lookups(self) -> None:
         """Code that looks attributes up by names that it works out."""
-        names = {self._evaluator.class_record(key).name.encode() for key in self.family} | names_of_proxies(self._evaluator)
         for path in self._linkage.lookup_paths:
             data = self._linkage.contents[path]
             assert isinstance(data, bytes), "a word was found in it"
             # A private name is seldom worked out: what is known to be of the family counts, and
             # everything where the name stands as a text, or begins like one that is put together.
-            is_far = self.is_private and not self._stands_in_text
+            is_far = self.is_private and not self._is_key
             is_begun = is_far and self._begins_in(path)
             is_made = is_far and puts_together_unknown(data)
-            if is_far and not is_begun and not is_made and not any(name in data for name in names):
-                continue
             file = self._linkage.file(path)
             for lookup in file.links.lookups if file is not None else ():
                 assert file is not None, "it has calls"
@@ -1021,7 +1001,7 @@ class MemberUsage:
         is_proxy = not lookup.is_handed_on and self._is_proxy(values, hooks_asked(file, lookup))
         is_in_family = not is_told and (is_proxy or bool(_classes(values) & self._reachable))
         if not is_in_family:
-            is_seldom = self.is_private and lookup.is_open and not self._stands_in_text and not is_begun
+            is_seldom = self.is_private and lookup.is_open and not self._is_key and not is_begun
             if not self._may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver):
                 return False
             if is_seldom and not (is_made and is_made_of_unknown(self._evaluator, file, lookup, self.spelling)):
@@ -1125,6 +1105,23 @@ class MemberUsage:
         if self._is_key or self._begins_in(file.path):
             return True
         return namespace is not None and self.is_private and is_key_made_of_unknown(self._evaluator, file, namespace, self.spelling)
+
+    def _is_copied_with_another(self, file: LinkedFile, use: AttributeUse) -> bool:
+        """Whether the names of an instance go to, or come from, one that is known to be of another class."""
+        beside = (
+            each
+            for each in file.links.attributes_by_name.get(NAMESPACE, ())
+            if each != use and abs(each.end - use.end) <= _LONGEST_RECEIVER
+        )
+        return any(_classes(self._evaluator.values(file, each.receiver)) - set(self._reachable) for each in beside)
+
+    def _check_changed_classes(self) -> None:
+        """Doubts about instances that become such of another class, which then asks them for what they have."""
+        for file, use in self._evaluator.writes("__class__"):
+            if self._may_be_ours(file, use.receiver) or _classes(self._evaluator.values(file, use.value)) & self._reachable:
+                self._usage.doubt(
+                    f"what gets another class in {file.path} has no `{self.spelling}` that is asked for there", file.path, use.start
+                )
 
     def _is_not_among(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether what is done with the names that a call gives of something does not depend on this one."""
@@ -1233,7 +1230,7 @@ class MemberUsage:
         if asked["name"] is not None:
             return asked["name"] == self.spelling
         if _COPIES_ALL_BEFORE.search(before) or _COPIES_ALL_AFTER.match(text, use.end):
-            return False
+            return self._is_copied_with_another(file, use)
         if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
             return True
         return self._may_be_key(file, syntax_tree(file.data).attributes.get(use.end))
@@ -1258,33 +1255,36 @@ class MemberUsage:
 
     @cached_property
     def _is_key(self) -> bool:
-        """Whether the name stands as a text or as a keyword somewhere."""
+        """Whether the name stands as a text or as a keyword somewhere, but as one of a parameter."""
         return self._stands_in_text or any(
-            use.name in (self.name, self.spelling)
+            use.name in (self.name, self.spelling) and not self._is_of_parameter(file, use)
             for file in self._linkage.mentioning(self.spelling)
             for use in file.links.keywords
         )
 
+    def _is_of_parameter(self, file: LinkedFile, use: KeywordUse) -> bool:
+        """Whether a keyword of a call fills in a parameter of that name, whatever is called."""
+        values = self._evaluator.values(file, use.callee)
+        return all(
+            value.sort is ValueSort.FUNCTION
+            and any(each.name == use.name for each in self._evaluator.function_record((value.path, value.number)).parameters)
+            for value in values
+        )
+
     @cached_property
     def _stands_in_text(self) -> bool:
-        """Whether the name stands as a text somewhere that no reference explains."""
+        """Whether the name stands as a text somewhere, or in quotes in one (`'{"kg": 3}'`), that no reference explains."""
+        quoted = re.compile(rf"([\"']){re.escape(self.spelling)}\1")
         return any(
-            text.words == self.spelling
+            (text.words == self.spelling or (text.use != "documentation" and quoted.search(text.words) is not None))
             and not any(
                 place.path == file.path and text.start <= place.start < text.end
                 for place in self._usage.places
             )
             for file in self._linkage.mentioning(self.spelling)
-            for text in file.links.texts
+            for text in file.facts.texts
+            if self.spelling in text.words
         )
-
-    def _files_with(self, word: str, names: set[bytes]) -> Iterator[LinkedFile]:
-        """The files with a word that speak of a class of the family, too."""
-        for path in self._linkage.paths_mentioning(word):
-            data = self._linkage.contents[path]
-            if isinstance(data, bytes) and any(name in data for name in names):
-                if (file := self._linkage.file(path)) is not None:
-                    yield file
 
     def _check_escapes(self) -> None:
         """Instances that go to code that was not read, which may ask them for any public name."""
@@ -1301,38 +1301,63 @@ class MemberUsage:
                 *self._first_place(),
             )
         words = {self._evaluator.class_record(key).name for key in self.family}
-        for file in self._linkage.mentioning_any({*words, self.spelling}):
-            for handed, classes, asks_nothing in _handed_instances(self._evaluator, file.path):
-                if classes & self._reachable and (name := self._becomes_own_of(file, handed, classes)):
-                    self._usage.doubt(
-                        f"`{name}` in {file.path} does not look at `{self.spelling}` of what it is called on", file.path, handed.start
-                    )
-                if self.is_private and handed.callee.name not in _ASKING_WORDS:
-                    continue
-                is_written_to = handed.keyword == "file" and self.spelling in ("write", "flush")
-                if asks_nothing and not is_written_to or not classes & self._reachable:
-                    continue
-                callees = self._evaluator.values(file, handed.callee)
-                place = Place(file.path, handed.start, handed.end, PlaceSort.READ)
-                names = set(map(self._evaluator.library_name, callees)) - {""}
-                if names & _ASKING_MEMBERS and not self._is_not_among(file, handed):
-                    self._usage.doubt(
-                        f"what `{sorted(names)[0]}` gives in {file.path} is not looked into for "
-                        f"`{self.spelling}`",
-                        file.path,
-                        handed.start,
-                        of_names=True,
-                    )
-                elif not self.is_private:
-                    check_handed(
-                        self._evaluator,
-                        self._usage,
-                        file,
-                        handed.callee,
-                        place,
-                        f"`{self.spelling}` of what it is given",
-                        () if is_written_to else _ASKING_NOTHING,
-                    )
+        near = {file.path: file for file in self._linkage.mentioning_any({*words, self.spelling})}
+        for file in near.values():
+            self._check_handed_in(file)
+        for file in self._linkage.mentioning_any(_ASKING_WORDS):
+            for handed in file.links.handed if file.path not in near else ():
+                if handed.callee.name in _ASKING_WORDS and _classes(self._evaluator.values(file, handed.value)) & self._reachable:
+                    self._doubt_members_listed(file, handed)
+        for path in self._linkage.paths if not self._is_let_alone else ():
+            # An instance may be handed on where nobody speaks of it. To ask all files for that costs a lot.
+            if self._usage.doubts or self._usage.open_places or self._usage.obstacles:
+                return
+            far = self._linkage.file(path) if path not in near else None
+            if far is not None:
+                self._check_handed_in(far)
+
+    @property
+    def _is_let_alone(self) -> bool:
+        """Whether code that was not read asks for no such name: a private one that is written out nowhere."""
+        return self.is_private and not self._is_key
+
+    def _check_handed_in(self, file: LinkedFile) -> None:
+        """Doubts about what a file hands instances of the family to."""
+        for handed, classes, held, asks_nothing in _handed_instances(self._evaluator, file.path):
+            if classes & self._reachable and (name := self._becomes_own_of(file, handed, classes)):
+                self._usage.doubt(
+                    f"`{name}` in {file.path} does not look at `{self.spelling}` of what it is called on", file.path, handed.start
+                )
+            if handed.callee.name not in _ASKING_WORDS and self._is_let_alone:
+                continue
+            is_written_to = handed.keyword == "file" and self.spelling in ("write", "flush")
+            if (asks_nothing and not is_written_to) or not held & self._reachable:
+                continue
+            if self._doubt_members_listed(file, handed) or self._is_let_alone:
+                continue
+            check_handed(
+                self._evaluator,
+                self._usage,
+                file,
+                handed.callee,
+                Place(file.path, handed.start, handed.end, PlaceSort.READ),
+                f"`{self.spelling}` of what it is given",
+                () if is_written_to else _ASKING_NOTHING,
+            )
+
+    def _doubt_members_listed(self, file: LinkedFile, handed: Handed) -> bool:
+        """A doubt where something of the family is handed to what lists its names, and these are looked into; whether it is."""
+        callees = self._evaluator.values(file, handed.callee)
+        names = set(map(self._evaluator.library_name, callees)) & _ASKING_MEMBERS
+        if not names or self._is_not_among(file, handed):
+            return False
+        self._usage.doubt(
+            f"what `{min(names)}` gives in {file.path} is not looked into for `{self.spelling}`",
+            file.path,
+            handed.start,
+            of_names=True,
+        )
+        return True
 
     def _becomes_own_of(self, file: LinkedFile, handed: Handed, classes: set[ClassKey]) -> str:
         """The method of another class that takes what it is handed, an instance of some classes, for one of its own; "" for
@@ -1384,14 +1409,16 @@ class MemberUsage:
 @once_a_version
 def _handed_instances(
     evaluator: Evaluator, path: str
-) -> list[tuple[Handed, set[ClassKey], bool]]:
-    """What a file hands to calls that are or may be instances of classes, with these, and whether what is
-    called asks it for nothing."""
+) -> list[tuple[Handed, set[ClassKey], set[ClassKey], bool]]:
+    """What a file hands to calls that are or may be instances of classes, or hold some, with the classes of what it is, and of
+    all that is in it, and whether what is called asks it for nothing."""
     file = evaluator.file(path)
     found = []
     for handed in file.links.handed:
-        if classes := _classes(evaluator.values(file, handed.value)):
-            found.append((handed, classes, _fills_literal(file, handed) or _asks_nothing(evaluator, file, handed.callee)))
+        values = evaluator.values(file, handed.value)
+        if held := _classes(with_parts(values)):
+            asks_nothing = _fills_literal(file, handed) or _asks_nothing(evaluator, file, handed.callee)
+            found.append((handed, _classes(values), held, asks_nothing))
     return found
 
 
@@ -1464,7 +1491,7 @@ def _name_asked_before(before: str) -> re.Match[str] | None:
     return None if _GOING_THROUGH_BEFORE.search(before) is not None else _ONE_NAME_BEFORE.search(before)
 
 
-def _classes(values: Values) -> set[ClassKey]:
+def _classes(values: Iterable[Value]) -> set[ClassKey]:
     return {
         (value.path, value.number)
         for value in values

@@ -12,7 +12,6 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import DELETES, WRITES
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.references import definitions_of
-from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.texts_gone_through import texts_in
 from zephyrun.linking.value_sorts import ClassKey, ValueSort
@@ -32,19 +31,6 @@ def hooks_asked(file: LinkedFile, lookup: Lookup) -> Collection[str]:
     if WRITES.match(file.source.text, lookup.start) is not None:
         return (*READING_HOOKS, _WRITING_HOOK)
     return (*READING_HOOKS, _DELETING_HOOK) if DELETES.match(file.source.text, lookup.start) is not None else READING_HOOKS
-
-
-@once_a_version
-def names_of_proxies(evaluator: Evaluator) -> frozenset[bytes]:
-    """The names of the classes that may hand on what they are asked for or given, and of those below them."""
-    asked = [
-        (file.path, number)
-        for file in evaluator.linkage.mentioning_any(ATTRIBUTE_HOOKS)
-        for number in range(len(file.links.classes))
-        if any(evaluator.defines((file.path, number), hook) for hook in ATTRIBUTE_HOOKS)
-    ]
-    family = {each for key in asked for each in (key, *evaluator.below(key))}
-    return frozenset(evaluator.class_record(each).name.encode() for each in family)
 
 
 def asks_elsewhere(evaluator: Evaluator, key: ClassKey, hooks: Collection[str]) -> bool:

@@ -75,6 +75,10 @@ _RUNS_TEXTS = tuple(
         ((b"exec", b"eval"), rb"%(word)b(?<![\w.\"']%(word)b)\s*(?:[,)\]}]|as\b)|builtins\.%(word)b\b"),
         ((b"timeit", b"runpy", b"exec_module"), rb"%(word)b\b"),
         ((b"Interactive",), rb"Interactive(?:Interpreter|Console)\b"),
+        (
+            (b"cProfile", b"profile", b"bdb", b"pdb", b"trace"),
+            rb"%(word)b(?:(?:(?<=import %(word)b)|(?<=, %(word)b))\b|(?<=from %(word)b)\s+import\b)(?s:.*?)\brun(?:ctx|eval)?\b(?!\s*=)",
+        ),
         ((b"'-c'", b'"-c"'), rb"%(word)b"),
     )
     for word in words

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from enum import StrEnum
 from typing import NamedTuple
 
@@ -65,3 +65,14 @@ def may_be_of(values: Values, classes: Collection[ClassKey]) -> bool:
     return any(
         value == UNKNOWN_VALUE or (value.sort in _OF_CLASSES and (value.path, value.number) in classes) for value in values
     )
+
+
+def with_parts(values: Iterable[Value]) -> set[Value]:
+    """Some values and all that they hold: the elements of a list, and of the lists in it."""
+    found = set(values)
+    rest = list(found)
+    while rest:
+        more = set[Value]().union(*rest.pop().parts) - found
+        found |= more
+        rest += more
+    return found

@@ -230,15 +230,22 @@ def reads_callers(facts: FileFacts, surroundings: Surroundings) -> bool:
     )
 
 
+def _readers_in_reach(imports: tuple[str, ...], around: Surroundings) -> tuple[FrameReader, ...]:
+    """The modules that read frames among the imported ones or inside imported packages, and those that import this one."""
+    # Not by all that is around: to compare that is to find what is only found when it is asked for.
+    return _readers_among(imports, around.module, around.frame_readers, around.read_by)
+
+
 @lru_cache(maxsize=4)
-def _readers_in_reach(imports: tuple[str, ...], surroundings: Surroundings) -> tuple[FrameReader, ...]:
-    """The modules that read frames among the imported ones or inside imported packages, and those that
-    import this one. Asked for every binding of a file in turn."""
-    imported = absolute_imports(imports, surroundings.module)
+def _readers_among(
+    imports: tuple[str, ...], module: str, frame_readers: frozenset[FrameReader], read_by: frozenset[str]
+) -> tuple[FrameReader, ...]:
+    """Asked for every binding of a file in turn."""
+    imported = absolute_imports(imports, module)
     return tuple(
         reader
-        for reader in surroundings.frame_readers
-        if reader.module in surroundings.read_by or any(touches(name, reader.module) for name in imported)
+        for reader in frame_readers
+        if reader.module in read_by or any(touches(name, reader.module) for name in imported)
     )
 
 
