@@ -258,8 +258,10 @@ def check_handed(
     place: Place,
     what: str,
     harmless: Collection[str] = LOOKING_AT_NO_NAMES,
+    *,
+    of_names: bool = False,
 ) -> None:
-    """A doubt where something is handed to what was not read, and may look at it."""
+    """A doubt where something is handed to what was not read, and may look at it; `of_names` where it goes through names."""
     for value in evaluator.values(file, callee):
         if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS):
             if evaluator.file(value.path).is_own:
@@ -274,6 +276,7 @@ def check_handed(
             f"{_called(file, callee, value)} in {file.path} does not look at {what}",
             file.path,
             place.start,
+            of_names=of_names,
         )
 
 

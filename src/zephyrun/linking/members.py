@@ -111,6 +111,14 @@ _ASKING_MEMBERS = frozenset(
 # What a class body says of the class alone.
 _OF_NO_INSTANCE = frozenset({"__slots__", "__doc__", "__module__", "__qualname__", "__match_args__"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
+_MAKING_CLASSES = frozenset({"type", "new_class", "make_dataclass", "make_class"})
+# Each one of those that are written out, all of them together, or as they are called.
+_KEYWORDS_OF_BASES = frozenset({"…", "*", "bases"})
+# What tells classes from other things.
+_TELLS_CLASSES = lazy_pattern(r"\bisinstance\s*\(\s*[\w.]+\s*,\s*type\b|\bisclass\b|\bissubclass\b")
+# Where a text is taken apart into words.
+_IS_TAKEN_APART = lazy_pattern(r"[\s)]*\.\s*r?split(?:lines)?\b")
+_WORDS = lazy_pattern(r"\w+")
 # Of these, what lists the names of anything.
 _LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
 _LISTING = _LISTING_FIELDS | {"builtins.vars", "builtins.dir", "inspect.getmembers", "inspect.getmembers_static"}
@@ -209,6 +217,7 @@ class MemberUsage:
         self._check_protocols()
         self._check_lent_methods()
         self._check_changed_classes()
+        self._check_classes_made()
         self._check_readers_of_names()
         check_instruction_readers(self._evaluator, self._usage, {key[0] for key in self.family})
         self._check_lookups()
@@ -481,14 +490,31 @@ class MemberUsage:
         """Whether a private name is borne by another class, a module, or a library in sight."""
         if not self.is_private:
             return True
-        for file in self._linkage.mentioning(self.spelling):
-            for index in range(len(file.links.classes)):
-                key = (file.path, index)
-                if key not in self.family and self._bears(key):
-                    return True
-            if self.name in file.module_bindings:
-                return True
-        return bool(self._libraries_that_bear)
+        if any(self.name in file.module_bindings for file in self._linkage.mentioning(self.spelling)):
+            return True
+        return self._is_borne_by_another_class or bool(self._libraries_that_bear)
+
+    @cached_property
+    def _is_borne_by_another_class(self) -> bool:
+        return any(
+            (file.path, index) not in self.family and self._bears((file.path, index))
+            for file in self._linkage.mentioning(self.spelling)
+            for index in range(len(file.links.classes))
+        )
+
+    def _check_classes_made(self) -> None:
+        """Doubts about classes that a call makes, which may be below one of the family and another one that bears the name."""
+        for path in self._linkage.paths if self._is_borne_by_another_class else ():
+            data = self._linkage.contents[path]
+            file = self._linkage.file(path) if isinstance(data, bytes) and makes_classes(data) else None
+            for handed in file.links.handed if file is not None else ():
+                assert file is not None, "it has calls"
+                is_base = handed.callee.name in _MAKING_CLASSES and (handed.position == 1 or handed.keyword in _KEYWORDS_OF_BASES)
+                values = with_parts(self._evaluator.values(file, handed.value)) if is_base else set[Value]()
+                if UNKNOWN_VALUE in values or _classes(values) & self._reachable:
+                    self._usage.doubt(
+                        f"no class that is made by a call in {path} has two `{self.spelling}`", path, handed.start, of_names=True
+                    )
 
     @cached_property
     def _libraries_that_bear(self) -> list[str]:
@@ -1005,7 +1031,7 @@ class MemberUsage:
             if not self._may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver):
                 return False
             if is_seldom and not (is_made and is_made_of_unknown(self._evaluator, file, lookup, self.spelling)):
-                return False
+                return self.name in (self._texts_sought(file, lookup) or ())
         return self._may_be_sought(file, lookup)
 
     def _is_asked_out_of_sight(self, file: LinkedFile, lookup: Lookup) -> bool:
@@ -1029,12 +1055,14 @@ class MemberUsage:
 
     def _may_be_sought(self, file: LinkedFile, lookup: Lookup) -> bool:
         """Whether the name may be the one that is worked out: callers hand it in, or a loop comes to it."""
+        texts = self._texts_sought(file, lookup)
+        return self.name in texts if texts is not None else not is_never(self._evaluator, file.path, lookup.binding, self.name)
+
+    def _texts_sought(self, file: LinkedFile, lookup: Lookup) -> Collection[str] | None:
+        """The names that may be worked out where one is looked up; `None` where these are not known."""
         call = syntax_tree(file.data).lookups.get(lookup.start)
         worked_out = call.args[1] if call is not None and called_name(call) in LOOKUPS and len(call.args) > 1 else None
-        texts = texts_made(self._evaluator, file, worked_out) if worked_out is not None else None
-        if texts is not None:
-            return self.name in texts
-        return not is_never(self._evaluator, file.path, lookup.binding, self.name)
+        return texts_made(self._evaluator, file, worked_out) if worked_out is not None else None
 
     def _begins_in(self, path: str) -> bool:
         """Whether a file makes names of a text that the private name begins with (`"_" + name`), which may be that one."""
@@ -1088,7 +1116,8 @@ class MemberUsage:
         if called <= _LISTING_FIELDS and not any(map(self._evaluator.is_record, self.family)):
             return False
         is_from_class = called == {_GIVING_NAMESPACE} and self._stands_in_class and not self._is_key
-        if is_from_class and not is_called_like_class(file, handed.end) and not self._goes_about_as_class:
+        may_be_class = is_called_like_class(file, handed.end) or _TELLS_CLASSES.search(file.source.text) is not None
+        if is_from_class and not may_be_class and not self._goes_about_as_class:
             # An instance has it from its class.
             return False
         text = file.source.text
@@ -1273,10 +1302,15 @@ class MemberUsage:
 
     @cached_property
     def _stands_in_text(self) -> bool:
-        """Whether the name stands as a text somewhere, or in quotes in one (`'{"kg": 3}'`), that no reference explains."""
+        """Whether the name stands as a text somewhere that no reference explains, in quotes in one (`'{"kg": 3}'`), or in one
+        that is taken apart into words."""
         quoted = re.compile(rf"([\"']){re.escape(self.spelling)}\1")
         return any(
-            (text.words == self.spelling or (text.use != "documentation" and quoted.search(text.words) is not None))
+            (
+                text.words == self.spelling
+                or (text.use != "documentation" and quoted.search(text.words) is not None)
+                or (_IS_TAKEN_APART.match(file.source.text, text.end) and self.spelling in _WORDS.findall(text.words))
+            )
             and not any(
                 place.path == file.path and text.start <= place.start < text.end
                 for place in self._usage.places
@@ -1343,6 +1377,7 @@ class MemberUsage:
                 Place(file.path, handed.start, handed.end, PlaceSort.READ),
                 f"`{self.spelling}` of what it is given",
                 () if is_written_to else _ASKING_NOTHING,
+                of_names=self.is_private,
             )
 
     def _doubt_members_listed(self, file: LinkedFile, handed: Handed) -> bool:

@@ -90,8 +90,10 @@ _FRAME_NAMES = (
     (b"co_qualname", lazy_pattern(rb"co_qualname\b(?!\s*=(?!=))")),
     (b"getframeinfo", lazy_pattern(rb"getframeinfo\s*\(")),
     (b"inspect", lazy_pattern(rb"inspect\s*\.\s*(?:stack|trace)\s*\(|inspect\s+import\b[^\n]*\b(?:stack|trace)\b")),
-    (b"extract_stack", lazy_pattern(rb"extract_stack\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
-    (b"extract_tb", lazy_pattern(rb"extract_tb\s*\((?s:.{,400}?)" + _NAME_OF_FRAME)),
+    *(
+        (word, lazy_pattern(rb"%b\s*\((?s:.{,400}?)%b|%b[^\n]{,200}?\bfor\b[^\n]{,100}?%b\s*\(" % (word, _NAME_OF_FRAME, _NAME_OF_FRAME, word)))
+        for word in (b"extract_stack", b"extract_tb")
+    ),
 )
 # Where such a name is only held against others.
 _HELD_AGAINST = lazy_pattern(rb"co_(?:qual)?name\s*(?:[=!]=|(?:not\s+)?in\b|\.\s*(?:starts|ends)with\b)")
