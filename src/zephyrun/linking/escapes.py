@@ -3,22 +3,24 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import ClassRecord, FunctionRecord, Handed, Origin, OriginSort, Use
 from zephyrun.linking import name_bearers
 from zephyrun.linking.asked_by_text import asked_by_text
+from zephyrun.linking.fixtures import is_fixture
+from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.import_graph import knows, reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
-from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort
+from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort, with_parts
 from zephyrun.linking.values import Evaluator
-from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, is_method_of_pattern, is_never_asked
+from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, gets_to_unread, is_method_of_pattern, is_never_asked
 from zephyrun.patterns import lazy_pattern
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
@@ -28,6 +30,8 @@ _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = lazy_pattern(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 NAME_ATTRIBUTES = frozenset({"__name__", "__qualname__"})
+# What calls what it is handed first with all the rest.
+_CALLING_FIRST = frozenset({"map", "filter", "reduce", "starmap"})
 _ASKED_FOR_ANYTHING = "__getattribute__"
 _SPECIAL = "__"
 # What holds the name of a function, too, and where that is read off the function itself.
@@ -89,6 +93,10 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
     )
     for file, place in reads if not is_followed else ():
         _doubt_place(evaluator, usage, file, place)
+    if is_class:
+        _doubt_where_handed(evaluator, usage)
+    elif escapes and functions and not is_followed:
+        _doubt_what_is_lost(evaluator, usage, functions, reads)
     usage.assume(NAMES_ARE_SHOWN)
     if not is_class:
         check_frame_readers(evaluator, usage)
@@ -97,6 +105,62 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
         usage.assume(STORED_OBJECTS)
     if are_borne or (escapes and not is_followed and (is_class or not _has_name_of_another(evaluator, usage))):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
+
+
+def _doubt_where_handed(evaluator: Evaluator, usage: Usage) -> None:
+    """Doubts about what a class that goes about as a value is handed to, where nobody speaks of it."""
+    keys = _ours(evaluator, usage, is_class=True).keys
+    if not any(is_class_kept(evaluator, key) for key in keys):
+        return
+    for path in evaluator.linkage.paths:
+        # To ask all files for that costs a lot.
+        if usage.doubts or usage.open_places or usage.obstacles:
+            return
+        file = evaluator.linkage.file(path)
+        for callee, start, end in _takers_of_classes(evaluator, path, keys) if file is not None else ():
+            assert file is not None, "classes are handed over in it"
+            place = Place(path, start, end, PlaceSort.READ)
+            check_handed(evaluator, usage, file, callee, place, f"the name of `{usage.target.name}`")
+
+
+@once_a_version
+def _takers_of_classes(evaluator: Evaluator, path: str, keys: frozenset[ClassKey]) -> list[tuple[Origin, int, int]]:
+    """What a file hands some classes to, or what holds one of them, each with where: what is called, what that calls with what it is
+    given, and what gets it as an attribute."""
+    file = evaluator.file(path)
+    called = {each.call: each.value for each in file.links.handed if each.position == 0 and each.callee.name in _CALLING_FIRST}
+    given = [(each.callee, each.value, each.start, each.end) for each in file.links.handed]
+    given += [(called[each.call], each.value, each.start, each.end) for each in file.links.handed if each.call in called]
+    given += [
+        (each.receiver, each.value, each.start, each.end)
+        for each in file.links.attributes
+        if each.use is Use.WRITE and any(value.sort is ValueSort.FOREIGN for value in evaluator.values(file, each.receiver))
+    ]
+    return [
+        (taker, start, end)
+        for taker, value, start, end in given
+        if any(
+            each.sort is ValueSort.CLASS and (each.path, each.number) in keys
+            for each in with_parts(evaluator.values(file, value))
+        )
+    ]
+
+
+def _doubt_what_is_lost(
+    evaluator: Evaluator,
+    usage: Usage,
+    functions: Sequence[tuple[LinkedFile, FunctionRecord]],
+    reads: Iterable[tuple[LinkedFile, Place]],
+) -> None:
+    """A doubt where a function gets on to what was not read by way of the project's own code, unless one says so already."""
+    keys = [(file.path, file.links.functions.index(record)) for file, record in functions if not is_fixture(record)]
+    going_on = [(file, place) for file, place in reads if _goes_on(file, place)]
+    is_told = any(each.start == place.start and each.path == file.path for file, place in going_on for each in usage.doubts)
+    if going_on and not is_told and any(gets_to_unread(evaluator, key) for key in keys):
+        file, place = going_on[0]
+        usage.doubt(
+            f"what `{usage.target.name}` gets to from {file.path}, which was not read, does not look at its name", file.path, place.start
+        )
 
 
 @once_a_version

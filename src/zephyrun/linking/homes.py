@@ -7,15 +7,18 @@ import re
 from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
 
-from zephyrun.facts import Role
+from zephyrun.facts import FrameRead, Role
 from zephyrun.languages.python import name_readers
 from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
-from zephyrun.linking.import_graph import knows
+from zephyrun.linking.import_graph import knows, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
+from zephyrun.linking.names_asked import names_asked_for
 from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
+from zephyrun.linking.names_passed_over import namespace_passes_name_over, passes_name_over
 from zephyrun.linking.reader_calls import calls_of_readers
+from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
@@ -244,11 +247,33 @@ class Homes:
         # A private name is seldom worked out: somewhere it would have to stand as a text.
         is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
         for path in self._linkage.loading_paths:
-            if path not in self._homes and (is_worked_out or may_begin_in(self._evaluator, path, name)):
+            if path not in self._homes and (is_worked_out or may_begin_in(self._evaluator, path, name) or self._lists_names(path)):
                 self._usage.doubt_reader(
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
                 )
+
+    def _lists_names(self, path: str) -> bool:
+        """Whether a file lists the names of something, and does not pass this one over."""
+        file = self._linkage.file(path)
+        if file is None:
+            return False
+        listed = (handed for handed in file.links.handed if handed.callee.name in _LISTING_WORDS)
+        return any(not passes_name_over(self._evaluator, file, handed, self._name) for handed in listed) or any(
+            not namespace_passes_name_over(self._evaluator, file, use.end, self._name)
+            for use in file.links.attributes_by_name.get("__dict__", ())
+        )
+
+    def _lists_namespace(self, file: LinkedFile) -> bool:
+        """Whether a file goes through all names that functions or frames have, and does not pass this one over."""
+        tree = syntax_tree(file.data)
+        taken = (use.end for word in _READING_FRAMES for use in file.links.attributes_by_name.get(word, ()))
+        return any(
+            names_asked_for(file, tree.attributes[end]) is None
+            and not namespace_passes_name_over(self._evaluator, file, end, self._name)
+            for end in taken
+            if end in tree.attributes
+        )
 
     def _check_namespace_readers(self) -> None:
         """Doubts about code that reads the namespaces of modules off functions or frames."""
@@ -256,17 +281,17 @@ class Homes:
         is_seldom = self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name)
         readers = {file.path: file for word in sorted(_READING_FRAMES) for file in self._linkage.mentioning(word)}
         for reader in readers.values():
-            if is_seldom and not may_begin_in(self._evaluator, reader.path, self._name):
+            if is_seldom and not may_begin_in(self._evaluator, reader.path, self._name) and not self._lists_namespace(reader):
                 continue
             for path, home in self._homes.items():
                 calls = calls_of_readers(self._evaluator, path)
-                reads = [
-                    *reader.facts.namespace_reads,
-                    *(each.reads for each in reader.facts.exposures if each.whole_file),
-                ]
-                if knows(self._evaluator, path, reader.path) and any(
-                    each.may_find(self._name, calls, 0, len(home.source.text)) for each in reads
-                ):
+                reads: list[FrameRead] = []
+                if run_together(self._evaluator, path, reader.path):
+                    # A function has the names of its module with it, whoever hands it on.
+                    reads += reader.facts.namespace_reads
+                if knows(self._evaluator, path, reader.path):
+                    reads += (each.reads for each in reader.facts.exposures if each.whole_file)
+                if any(each.may_find(self._name, calls, 0, len(home.source.text)) for each in reads):
                     self._usage.doubt_reader(
                         f"nothing looks up `{self._name}` among the names of running code in {reader.path}",
                         reader.path,

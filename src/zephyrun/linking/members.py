@@ -112,8 +112,7 @@ _ASKING_MEMBERS = frozenset(
 _OF_NO_INSTANCE = frozenset({"__slots__", "__doc__", "__module__", "__qualname__", "__match_args__"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
 _MAKING_CLASSES = frozenset({"type", "new_class", "make_dataclass", "make_class"})
-# Each one of those that are written out, all of them together, or as they are called.
-_KEYWORDS_OF_BASES = frozenset({"…", "*", "bases"})
+_KEYWORDS_OF_BASES = frozenset({"*", "bases"})
 # What tells classes from other things.
 _TELLS_CLASSES = lazy_pattern(r"\bisinstance\s*\(\s*[\w.]+\s*,\s*type\b|\bisclass\b|\bissubclass\b")
 # Where a text is taken apart into words.
@@ -1146,7 +1145,8 @@ class MemberUsage:
 
     def _check_changed_classes(self) -> None:
         """Doubts about instances that become such of another class, which then asks them for what they have."""
-        for file, use in self._evaluator.writes("__class__"):
+        is_asked_elsewhere = self._is_borne_by_another_class or any(_classes(values) - self._reachable for _, _, values in self._all_uses)
+        for file, use in self._evaluator.writes("__class__") if is_asked_elsewhere else ():
             if self._may_be_ours(file, use.receiver) or _classes(self._evaluator.values(file, use.value)) & self._reachable:
                 self._usage.doubt(
                     f"what gets another class in {file.path} has no `{self.spelling}` that is asked for there", file.path, use.start

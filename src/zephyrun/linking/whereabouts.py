@@ -228,6 +228,20 @@ def whereabouts(evaluator: Evaluator, key: FunctionKey) -> Whereabouts:
     )
 
 
+@once_a_version
+def gets_to_unread(evaluator: Evaluator, key: FunctionKey) -> bool:
+    """Whether a function may get to code that was not read, beside what looks it up in a namespace in which it stands."""
+    file = evaluator.file(key[0])
+    record = file.links.functions[key[1]]
+    pursuit = _Pursuit(evaluator, record.name, minds_namespaces=False)
+    try:
+        pursuit.begin(file, record, _THE_THING)
+        pursuit.finish()
+    except _Lost:
+        return True
+    return False
+
+
 def is_never_asked(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord, attributes: Set[str]) -> bool:
     """Whether a function can be followed wherever it gets to, and none of some attributes is read off it there."""
     found = whereabouts(evaluator, (file.path, file.links.functions.index(record)))
@@ -273,10 +287,11 @@ def are_parts_told(evaluator: Evaluator, words: tuple[str, ...] = ()) -> bool:
 class _Pursuit:
     """Follows one function. Raises `_Lost` where it cannot."""
 
-    def __init__(self, evaluator: Evaluator, own_name: str) -> None:
+    def __init__(self, evaluator: Evaluator, own_name: str, *, minds_namespaces: bool = True) -> None:
         self._evaluator = evaluator
         self._linkage = evaluator.linkage
         self._own_name = own_name
+        self._minds_namespaces = minds_namespaces
         self.keywords: set[tuple[str, int]] = set()
         self.rests: set[tuple[str, int]] = set()
         self.attributes: set[str] = set()
@@ -397,7 +412,7 @@ class _Pursuit:
         facts = file.facts
         record = facts.bindings[slot.binding]
         kind = facts.scopes[record.scope].kind
-        if any(self._gives(file, exposure, slot) for exposure in facts.exposures):
+        if self._minds_namespaces and any(self._gives(file, exposure, slot) for exposure in facts.exposures):
             raise _Lost
         if record.captured and _are_cells_opened(self._evaluator):
             raise _Lost
