@@ -64,6 +64,19 @@ WALKING = {
         "import tools\nfrom yard import hives\nexec('tools.show(hives); w = \"\\d\"')\n",
         {"tools"},
     ),
+    "of a function that somebody has": ("def show(f):\n    print(sorted(f.__globals__))\n", "import tools\nimport bees\ntools.show(bees.weigh)\n", {"tools"}),
+    "asked of a function": ("def show(f):\n    print('DAYS' in f.__globals__)\n", "import tools\nimport bees\ntools.show(bees.weigh)\n", {"tools"}),
+    "of the module of a class": (
+        "import sys\ndef show(hive):\n    print(dir(sys.modules[type(hive).__module__]))\n",
+        "import tools\nimport bees\ntools.show(bees.Hive())\n",
+        {"tools"},
+    ),
+    "found for a function": (
+        "import inspect\ndef show(f):\n    print(dir(inspect.getmodule(f)))\n", "import tools\nimport bees\ntools.show(bees.weigh)\n", {"tools"},
+    ),
+    "constants in the code of a function": (
+        "def show(f):\n    print(f.__code__.co_consts)\n", "import tools\nimport bees\ntools.show(bees.weigh)\n", {"tools"}
+    ),
     "listed with those of another": (
         "from yard.hives import *\nprint(dir())\n",
         "import tools\n",
@@ -79,6 +92,10 @@ IN_PEACE = {
     "one name is looked up": (
         "def kept(thing, name):\n    return thing.__dict__[name], thing.__dict__.get(name), name in vars(thing)\n",
         "import tools\nfrom yard import hives\ntools.kept(hives, 'kg')\n",
+    ),
+    "what every module has": (
+        "import sys\ndef show(f):\n    print(f.__globals__['__name__'], f.__globals__.get('__file__'), dir(sys.modules[__name__]))\n",
+        "import tools\nimport bees\ntools.show(bees.weigh)\n",
     ),
     "other modules": ("import signal\nprint(dir(signal))\n", "from yard import hives\nprint(hives.weigh(3))\n"),
     "one thing of a module": (SHOWS, "import tools\nfrom yard import hives\ntools.show(getattr(hives, 'weigh', None))\n"),

@@ -3,6 +3,7 @@ code that has a home as a value, goes through the names in it, or looks names up
 
 from __future__ import annotations
 
+import ast
 import re
 from collections.abc import Collection, Iterator, Mapping
 from functools import cached_property
@@ -14,11 +15,11 @@ from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
 from zephyrun.linking.import_graph import knows, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
-from zephyrun.linking.names_asked import names_asked_for
+from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
 from zephyrun.linking.names_passed_over import namespace_passes_name_over, passes_name_over
 from zephyrun.linking.reader_calls import calls_of_readers
-from zephyrun.linking.syntax_trees import syntax_tree
+from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
@@ -32,6 +33,9 @@ LOOKUPS = name_readers.LOOKUPS | {"object", name_readers.LOOKS_PAST_HOOKS}
 _LISTING_WORDS = name_readers.LISTING_NAMES | {"__dict__"}
 _CLASSES_OF_MODULES = frozenset({"builtins.object", "types.ModuleType"})
 _OWN_NAMESPACE = "globals"
+# What gives all names of a namespace, and what makes something of these.
+_GIVING_ALL = frozenset({"items", "keys", "copy"})
+_MAKING_LISTS = frozenset("sorted list tuple set frozenset dict iter enumerate map filter join print".split())
 _GIVING_NAMESPACE = frozenset({_OWN_NAMESPACE, "locals", "vars"})
 _FILLING_BEGUN = lazy_pattern(r"\{[\w.\[\]]*\.(\w*)\Z")
 _FILLING_BEGUN_SOMEWHERE = lazy_pattern(rb"\{[\w.\[\]]*\.\w*[\"']")
@@ -254,14 +258,14 @@ class Homes:
                 )
 
     def _lists_names(self, path: str) -> bool:
-        """Whether a file lists the names of something, and does not pass this one over."""
+        """Whether a file lists the names of a module that it loads, and does not pass this one over."""
         file = self._linkage.file(path)
         if file is None:
             return False
-        listed = (handed for handed in file.links.handed if handed.callee.name in _LISTING_WORDS)
-        return any(not passes_name_over(self._evaluator, file, handed, self._name) for handed in listed) or any(
-            not namespace_passes_name_over(self._evaluator, file, use.end, self._name)
-            for use in file.links.attributes_by_name.get("__dict__", ())
+        listed = (each for each in file.links.handed if each.callee.name in _LISTING_WORDS and comes_of_loading(file, each.value))
+        taken = (each for each in file.links.attributes_by_name.get("__dict__", ()) if comes_of_loading(file, each.receiver))
+        return any(not passes_name_over(self._evaluator, file, each, self._name) for each in listed) or any(
+            not namespace_passes_name_over(self._evaluator, file, each.end, self._name) for each in taken
         )
 
     def _lists_namespace(self, file: LinkedFile) -> bool:
@@ -269,7 +273,7 @@ class Homes:
         tree = syntax_tree(file.data)
         taken = (use.end for word in _READING_FRAMES for use in file.links.attributes_by_name.get(word, ()))
         return any(
-            names_asked_for(file, tree.attributes[end]) is None
+            _is_gone_through(tree, tree.attributes[end])
             and not namespace_passes_name_over(self._evaluator, file, end, self._name)
             for end in taken
             if end in tree.attributes
@@ -306,6 +310,16 @@ class Homes:
                 if any(_may_be_module_class(value) for value in self._evaluator.values(file, use.callee)):
                     place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
                     self._usage.open_places.append(OpenPlace(place, f"the pattern's `{self._name}`: it is not known of which class"))
+
+
+def _is_gone_through(tree: SyntaxTree, namespace: ast.AST) -> bool:
+    """Whether a loop goes through a namespace, or something makes a list of it."""
+    around = tree.around[namespace]
+    if isinstance(around, ast.Attribute) and around.attr in _GIVING_ALL:
+        return _is_gone_through(tree, tree.around[around])
+    if isinstance(around, ast.For | ast.comprehension):
+        return around.iter is namespace
+    return isinstance(around, ast.Call) and called_name(around) in _MAKING_LISTS
 
 
 def _fills_in_begun(data: Content) -> bool:

@@ -35,8 +35,6 @@ from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 _CALLED = ("vars", "dir", "getmembers", "getmembers_static")
 # What has a table of its names, and a method that lists them.
 _TABLES = ("__dict__", "__dir__")
-# Whoever looks up one name in a table minds no other.
-_LOOKED_UP_IN = ("__dict__", "__globals__")
 # The names that a function sees, and the constants and names in its code: those of its module are told from these.
 _OF_FUNCTIONS = ("__globals__", "co_consts", "co_names")
 # Each with the word without which it finds nothing: to look for that first is many times as fast.
@@ -74,7 +72,11 @@ _TOP_LEVEL = lazy_pattern(rb"(?m)^(?=(?:async[ \t]+)?def\b|class\b|@)")
 # What gives all modules at once, what finds that of something, and what tells modules from other things.
 _GIVING_ALL = (b"sys.modules", b"get_objects")
 _ALL_MODULES = lazy_pattern(rb"sys\.modules\b(?!\s*(?:\[|\.\s*(?:get|pop|setdefault)\b))|\bget_objects\b")
-_MODULE_OF = b"getmodule"
+# What finds the module of something, or one by a name that is worked out.
+_FINDING_ONE = (b"getmodule", b"modules")
+_FINDS_ONE = lazy_pattern(
+    rb"\bgetmodule\b|\bmodules\s*(?:\[|\.\s*(?:get|pop|setdefault)\s*\()\s*(?![rR]?[\"']|__name__\s*[\],)])"
+)
 _TELLING_MODULES = (b"ModuleType", b"ismodule")
 # What lists the names of the module in which it stands.
 _LISTS_OWN = lazy_pattern(
@@ -236,8 +238,9 @@ def walks_in(data: bytes) -> Walks:
             return Walks(frozenset(), is_open=True, goes_deeper=True, goes_by_imports=True, takes_all=False)
         walks.read(tree, part.split(b"\n"), lines)
     # A module that it finds by itself may be handed to what goes through anything.
-    finds_some = walks.is_open and (_MODULE_OF in data or loads_modules(data))
-    finds_all = walks.is_open and any(word in data for word in _GIVING_ALL) and _ALL_MODULES.search(data) is not None
+    finds_some = walks.is_open and loads_modules(data)
+    finds_all = walks.is_open and any(word in data for word in _FINDING_ONE) and _FINDS_ONE.search(data) is not None
+    finds_all |= walks.is_open and any(word in data for word in _GIVING_ALL) and _ALL_MODULES.search(data) is not None
     finds_all |= walks.is_open and any(word in data for word in _DISGUISED_WORDS) and _LOADS_IN_DISGUISE.search(data) is not None
     return Walks(
         frozenset(walks.names),
@@ -306,10 +309,10 @@ class _Walk:
                 # What a program that is run gives back is let go.
                 if _called(call) in _RUNNING:
                     self._looked_at.update((id(call), id(call.func)))
-            case ast.Subscript(value=table):
-                self._looked_at.update(map(id, _table(table)))
-            case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[table]):
-                self._looked_at.update(map(id, _table(table)))
+            case ast.Subscript(value=table, slice=key):
+                self._looked_at.update(map(id, _table(table, key)))
+            case ast.Compare(left=key, ops=[ast.In() | ast.NotIn()], comparators=[table]):
+                self._looked_at.update(map(id, _table(table, key)))
             case ast.List(elts=elements) | ast.Tuple(elts=elements) | ast.Set(elts=elements):
                 if len(elements) > _MOST_NAMES:
                     self._looked_at.update(id(each) for each in elements if isinstance(each, ast.Constant))
@@ -318,7 +321,8 @@ class _Walk:
             case ast.Attribute(ctx=ast.Load(), attr=attribute):
                 if attribute in _TABLES:
                     self._receive(node.value)
-                self.goes_by_imports |= attribute in _OF_FUNCTIONS
+                # Whoever has a function has the names of its module.
+                self.takes_all |= attribute in _OF_FUNCTIONS
                 self.is_open |= attribute in _CALLED
                 self.takes_all |= attribute in _RUNNING
             case ast.Name(ctx=ast.Load(), id=name):
@@ -332,8 +336,8 @@ class _Walk:
 
     def _look_at_call(self, call: ast.Call) -> None:
         match call:
-            case ast.Call(func=ast.Attribute(value=table, attr="get" | "setdefault" | "pop")):
-                self._looked_at.update(map(id, _table(table)))
+            case ast.Call(func=ast.Attribute(value=table, attr="get" | "setdefault" | "pop"), args=[key, *_]):
+                self._looked_at.update(map(id, _table(table, key)))
             case ast.Call(func=ast.Attribute(value=ast.Attribute(value=ast.Name(id=name)) as table, attr="update")):
                 # What is put into a table of names that nobody looks at matters to the module alone.
                 self._looked_at.update(map(id, _table(table)))
@@ -371,7 +375,7 @@ class _Walk:
         """Code in a text may be run; a sentence is none."""
         if text.isidentifier():
             self.is_open = True
-            self.goes_by_imports |= text in _OF_FUNCTIONS
+            self.takes_all |= text in _OF_FUNCTIONS
             return
         self.goes_by_imports |= tree_in(text.strip().encode("utf-8", "surrogatepass")) is not None
 
@@ -453,9 +457,11 @@ def _parameters_of(node: ast.AST) -> Iterator[ast.arg]:
         yield from filter(None, (names.vararg, names.kwarg))
 
 
-def _table(node: ast.expr) -> Iterator[ast.expr]:
-    """A table of names, where an expression is one, with what gives it."""
-    if isinstance(node, ast.Attribute) and node.attr in _LOOKED_UP_IN:
+def _table(node: ast.expr, key: ast.expr | None = None) -> Iterator[ast.expr]:
+    """A table of names that is asked for a key, where an expression is one and it matters to no other name, with what gives it.
+    The names of a module may be any of its own, but for those that each has."""
+    is_special = isinstance(key, ast.Constant) and isinstance(key.value, str) and key.value.startswith("__")
+    if isinstance(node, ast.Attribute) and (node.attr == "__dict__" or (node.attr == "__globals__" and is_special)):
         yield node
     elif isinstance(node, ast.Call) and _called(node) == "vars":
         yield from (node, node.func)
