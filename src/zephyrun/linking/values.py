@@ -115,9 +115,10 @@ _GIVEN_BACK = frozenset(
 ).union(*KEPT_UNDER.values())
 # What calling something of the standard library gives, where that is one thing of the library's own; the
 # attributes of a namespace may be anything.
+_PARSING = "argparse.ArgumentParser().parse_args"
 _GIVE_FOREIGN = {
     "argparse.ArgumentParser": "argparse.ArgumentParser()",
-    "argparse.ArgumentParser().parse_args": "argparse.Namespace()",
+    _PARSING: "argparse.Namespace()",
     "argparse.ArgumentParser().add_subparsers": "argparse.ArgumentParser().add_subparsers()",
     "argparse.ArgumentParser().add_subparsers().add_parser": "argparse.ArgumentParser()",
     "argparse.ArgumentParser().add_argument_group": "argparse.ArgumentParser()",
@@ -898,6 +899,9 @@ class Evaluator:
                 return frozenset({Value(ValueSort.PLAIN, name=_GIVE_PLAIN[short])})
             if (found := self._result_of_builtin(file, short, origin, arguments)) is not None:
                 return found
+        if name == _PARSING and (len(arguments) > 1 or any(use.name == "namespace" for use in file.links.keywords)):
+            # What it is handed for that gets the attributes, and is given back.
+            return _NOTHING_KNOWN
         if name in _GIVE_FOREIGN:
             is_known = name not in _GIVING_LOGGERS or not any(map(self.linkage.paths_mentioning, _SETTING_LOGGERS))
             return frozenset({Value(ValueSort.FOREIGN, name=_GIVE_FOREIGN[name])}) if is_known else _NOTHING_KNOWN
