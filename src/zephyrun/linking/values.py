@@ -113,9 +113,9 @@ _GIVEN_BACK = frozenset(
     "string raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
     "converters numerator denominator filters handlers value obj object __func__ __wrapped__ __self__".split()
 ).union(*KEPT_UNDER.values())
+_PARSING = "argparse.ArgumentParser().parse_args"
 # What calling something of the standard library gives, where that is one thing of the library's own; the
 # attributes of a namespace may be anything.
-_PARSING = "argparse.ArgumentParser().parse_args"
 _GIVE_FOREIGN = {
     "argparse.ArgumentParser": "argparse.ArgumentParser()",
     _PARSING: "argparse.Namespace()",
