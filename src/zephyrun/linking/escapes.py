@@ -30,6 +30,8 @@ _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = lazy_pattern(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
 NAME_ATTRIBUTES = frozenset({"__name__", "__qualname__"})
+# So many are asked whatever is known already.
+_FEW_FILES = 100
 # What calls what it is handed first with all the rest.
 _CALLING_FIRST = frozenset({"map", "filter", "reduce", "starmap"})
 _ASKED_FOR_ANYTHING = "__getattribute__"
@@ -113,14 +115,20 @@ def _doubt_where_handed(evaluator: Evaluator, usage: Usage) -> None:
     if not any(is_class_kept(evaluator, key) for key in keys):
         return
     for path in evaluator.linkage.paths:
-        # To ask all files for that costs a lot.
-        if usage.doubts or usage.open_places or usage.obstacles:
+        if not is_worth_asking_all(evaluator, usage):
             return
         file = evaluator.linkage.file(path)
         for callee, start, end in _takers_of_classes(evaluator, path, keys) if file is not None else ():
             assert file is not None, "classes are handed over in it"
             place = Place(path, start, end, PlaceSort.READ)
             check_handed(evaluator, usage, file, callee, place, f"the name of `{usage.target.name}`")
+
+
+def is_worth_asking_all(evaluator: Evaluator, usage: Usage) -> bool:
+    """Whether to ask all files what they hand something to, also those that speak of nothing of it: that costs a lot, and in a
+    large project it is only done as long as nothing else asks for a word."""
+    is_asked = bool(usage.doubts or usage.open_places)
+    return not usage.obstacles and (not is_asked or len(evaluator.linkage.paths) <= _FEW_FILES)
 
 
 @once_a_version

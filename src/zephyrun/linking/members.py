@@ -23,6 +23,7 @@ from zephyrun.linking.escapes import (
     check_handed,
     check_instruction_readers,
     check_name_readers,
+    is_worth_asking_all,
 )
 from zephyrun.linking.exports import statements_of
 from zephyrun.linking.going_classes import is_class_kept
@@ -111,7 +112,7 @@ _ASKING_MEMBERS = frozenset(
 # What a class body says of the class alone.
 _OF_NO_INSTANCE = frozenset({"__slots__", "__doc__", "__module__", "__qualname__", "__match_args__"})
 _ASKING_WORDS = frozenset(name.rpartition(".")[2] for name in _ASKING_MEMBERS)
-_MAKING_CLASSES = frozenset({"type", "new_class", "make_dataclass", "make_class"})
+_MAKING_CLASSES = frozenset({"type", "new_class", "make_dataclass"})
 _KEYWORDS_OF_BASES = frozenset({"*", "bases"})
 # What tells classes from other things.
 _TELLS_CLASSES = lazy_pattern(r"\bisinstance\s*\(\s*[\w.]+\s*,\s*type\b|\bisclass\b|\bissubclass\b")
@@ -1141,7 +1142,7 @@ class MemberUsage:
             for each in file.links.attributes_by_name.get(NAMESPACE, ())
             if each != use and abs(each.end - use.end) <= _LONGEST_RECEIVER
         )
-        return any(_classes(self._evaluator.values(file, each.receiver)) - set(self._reachable) for each in beside)
+        return any(_classes(self._evaluator.values(file, each.receiver)) - self._reachable for each in beside)
 
     def _check_changed_classes(self) -> None:
         """Doubts about instances that become such of another class, which then asks them for what they have."""
@@ -1343,8 +1344,8 @@ class MemberUsage:
                 if handed.callee.name in _ASKING_WORDS and _classes(self._evaluator.values(file, handed.value)) & self._reachable:
                     self._doubt_members_listed(file, handed)
         for path in self._linkage.paths if not self._is_let_alone else ():
-            # An instance may be handed on where nobody speaks of it. To ask all files for that costs a lot.
-            if self._usage.doubts or self._usage.open_places or self._usage.obstacles:
+            # An instance may be handed on where nobody speaks of it.
+            if not is_worth_asking_all(self._evaluator, self._usage):
                 return
             far = self._linkage.file(path) if path not in near else None
             if far is not None:
