@@ -46,12 +46,12 @@ class Formulas:
             return False
         owner = self._facts.owner(record.scope)
         function = self._facts.definitions_by_inner_scope.get(owner)
-        is_mathematics = function is not None and any(map(_is_mathematics, function.calls))
-        n_uses = len(self._operations(binding)) + (self._n_given(binding) if is_mathematics else 0)
+        reckons = function is not None and any(map(is_mathematics, function.calls))
+        n_uses = len(self._operations(binding)) + (self._n_given(binding) if reckons else 0)
         if n_uses < _MOSTLY * len(record.references):
             return False
         n_operations = self._n_by_function.get(owner, 0)
-        if n_operations < (_SOME_OPERATIONS if is_mathematics else _MANY_OPERATIONS):
+        if n_operations < (_SOME_OPERATIONS if reckons else _MANY_OPERATIONS):
             return False
         around = self._facts.scopes[owner]
         n_lines = self._source.line_of(max(around.end - 1, around.start)) - self._source.line_of(around.start) + 1
@@ -72,7 +72,7 @@ class Formulas:
     def _n_given(self, binding: int) -> int:
         """How often a variable is given to functions of mathematics."""
         contexts = self._contexts.get(binding, ())
-        return sum(each.sort is ContextSort.ARGUMENT and _is_mathematics(each.name.partition(":")[0]) for each in contexts)
+        return sum(each.sort is ContextSort.ARGUMENT and is_mathematics(each.name.partition(":")[0]) for each in contexts)
 
     def _operations(self, binding: int) -> dict[_Span, str]:
         """Where a variable is reckoned with or worked out, and by which operator."""
@@ -85,5 +85,6 @@ class Formulas:
         }
 
 
-def _is_mathematics(call: str) -> bool:
+def is_mathematics(call: str) -> bool:
+    """Whether what is called, by its dotted name, is a function of mathematics."""
     return call.rpartition(".")[2] in MATHEMATICS

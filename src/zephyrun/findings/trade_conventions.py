@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from zephyrun.facts import Context, ContextSort, FileFacts, Role
-from zephyrun.findings.formulas import MATHEMATICS
+from zephyrun.findings.formulas import MATHEMATICS, is_mathematics
 from zephyrun.naming.letters import VAGUE_WORDS
 from zephyrun.naming.words import singular, split_name
 from zephyrun.patterns import lazy_pattern
 
 _WRITTEN = frozenset({Role.ASSIGN, Role.AUGMENT, Role.LOOP, Role.EACH})
-_INDICES = "ijk"
+_INDICES = ("i", "j", "k")
 _INDEX_LINES = 40
 # These are indices where they run through the places of something.
 _MORE_INDICES = ("ii", "jj", *"lmn")
@@ -306,7 +306,7 @@ def _is_of_a_formula(facts: FileFacts, binding: int, name: str, contexts: Sequen
     function = facts.definitions_by_inner_scope.get(facts.bindings[binding].scope)
     if function is None or len(name.rstrip(_DIGITS)) != 1:
         return False
-    if not any(call.rpartition(".")[2] in MATHEMATICS for call in function.calls):
+    if not any(map(is_mathematics, function.calls)):
         return False
     made = [each for each in contexts if each.sort in _FROM_CALLS or each.sort in _NUMBERS]
     return bool(made) and all(each.sort in _NUMBERS or each.name in MATHEMATICS for each in made)
