@@ -194,9 +194,9 @@ def _functions(evaluator: Evaluator, usage: Usage) -> Iterator[tuple[LinkedFile,
 
 
 def check_instruction_readers(evaluator: Evaluator, usage: Usage, paths: Collection[str]) -> None:
-    """Doubts about code that shows which names functions use: those of files that it knows, or that know it."""
+    """Doubts about code that shows which names functions use: whoever hands it one, its file runs together with that one's."""
     for reader in evaluator.linkage.instruction_readers:
-        if any(knows(evaluator, path, reader) for path in paths):
+        if any(knows(evaluator, path, reader) or run_together(evaluator, path, reader) for path in paths):
             usage.doubt_reader(
                 f"what looks at the instructions of functions in {reader} does not show `{usage.target.written}`", reader
             )

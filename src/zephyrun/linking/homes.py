@@ -19,6 +19,7 @@ from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
 from zephyrun.linking.names_passed_over import namespace_passes_name_over, passes_name_over
 from zephyrun.linking.reader_calls import calls_of_readers
+from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -26,6 +27,8 @@ from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
+# What keeps names to ask something for them later.
+_KEEPING_NAMES = frozenset({"attrgetter", "methodcaller"})
 _READING_FRAMES = NAMESPACES | {"f_locals"}
 # What looks a name up, or sets it, in what it is handed first; `patch.object` is among them.
 LOOKUPS = name_readers.LOOKUPS | {"object", name_readers.LOOKS_PAST_HOOKS}
@@ -94,7 +97,12 @@ class Homes:
     def go_about(self) -> bool:
         """Whether code may have a home that does not import it; doubts about what takes one."""
         about = self._evaluator.modules_about
-        return self._find_loose_ones() or any(map(about.goes_about, self._homes)) or about.are_loaded_and_given_on
+        if self._find_loose_ones():
+            return True
+        is_loose = any(map(about.goes_about, self._homes)) or about.are_loaded_and_given_on
+        if is_loose:
+            self._check_listings(_paths_given_loaded_ones(self._evaluator))
+        return is_loose
 
     def _find_loose_ones(self) -> bool:
         """Whether a home stands somewhere as a value."""
@@ -129,6 +137,8 @@ class Homes:
         for file in self._linkage.mentioning(self._name):
             self._usage.open_places.extend(places_filled_in(file, self._name))
             for text in file.links.texts:
+                if text.callee.name in _KEEPING_NAMES and self._name in text.words.split("."):
+                    self._open_part(file, text)
                 if text.words != self._name or text.position != 1 or text.callee.name not in LOOKUPS or not text.arguments:
                     continue
                 place = place_in_text(file, text, self._name)
@@ -153,6 +163,13 @@ class Homes:
                 if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
                     self._usage.doubt_lookup(path, lookup.start)
 
+    def _open_part(self, file: LinkedFile, text: TextUse) -> None:
+        """An open place where a text that is kept holds the name: who knows what will be asked for it."""
+        start = file.source.text.find(self._name, text.start, text.end)
+        if start >= 0:
+            place = Place(file.path, start, start + len(self._name), PlaceSort.TEXT)
+            self._usage.open_places.append(OpenPlace(place, f"it is not known what is asked for `{text.words}`"))
+
     def _check_templates_begun(self) -> None:
         """Doubts about texts that end within the name of something that is filled in there (`"{0." + word + "}"`)."""
         for path in self._linkage.paths_beginning(self._name, are_any=True):
@@ -172,9 +189,11 @@ class Homes:
             self._usage.doubt(f"what goes through the module's names in examples in {path} does not look for `{self._name}`", path)
         return bool(handing)
 
-    def _check_listings(self) -> None:
-        """Doubts about what lists the names of who knows what, which may be a home that goes about."""
+    def _check_listings(self, paths: Collection[str] | None = None) -> None:
+        """Doubts about what lists the names of who knows what, in some files or in all, which may be a home that goes about."""
         for file in self._linkage.mentioning_any(_LISTING_WORDS):
+            if paths is not None and file.path not in paths:
+                continue
             listed = [(each.value, each.start) for each in file.links.handed if each.callee.name in _LISTING_WORDS]
             listed += [(use.receiver, use.start) for use in file.links.attributes_by_name.get("__dict__", ())]
             for origin, start in listed:
@@ -290,7 +309,7 @@ class Homes:
             for path, home in self._homes.items():
                 calls = calls_of_readers(self._evaluator, path)
                 reads: list[FrameRead] = []
-                if run_together(self._evaluator, path, reader.path):
+                if run_together(self._evaluator, path, reader.path) or self._evaluator.modules_about.goes_about(path):
                     # A function has the names of its module with it, whoever hands it on.
                     reads += reader.facts.namespace_reads
                 if knows(self._evaluator, path, reader.path):
@@ -310,6 +329,20 @@ class Homes:
                 if any(_may_be_module_class(value) for value in self._evaluator.values(file, use.callee)):
                     place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
                     self._usage.open_places.append(OpenPlace(place, f"the pattern's `{self._name}`: it is not known of which class"))
+
+
+@once_a_version
+def _paths_given_loaded_ones(evaluator: Evaluator) -> frozenset[str]:
+    """The files whose functions are handed modules that are loaded by their names."""
+    files = filter(None, map(evaluator.linkage.file, evaluator.linkage.finding_paths))
+    return frozenset(
+        value.path
+        for file in files
+        for handed in file.links.handed
+        if comes_of_loading(file, handed.value)
+        for value in evaluator.values(file, handed.callee)
+        if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)
+    )
 
 
 def _is_gone_through(tree: SyntaxTree, namespace: ast.AST) -> bool:

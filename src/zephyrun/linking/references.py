@@ -6,6 +6,7 @@ import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterator, Set
 
+from functools import cached_property
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
     AttributeUse,
@@ -365,8 +366,12 @@ class GlobalUsage:
         for place in binding_places(file, binding):
             self._usage.places.add(place._replace(alone=True))
 
+    @cached_property
+    def _goes_about(self) -> bool:
+        return self._asked.go_about()
+
     def _note_attributes(self) -> None:
-        loose = self._asked.go_about()
+        loose = self._goes_about
         is_held = any(map(self._evaluator.modules_about.is_held, self.homes))
         for file in self._files_that_may_ask(everywhere=loose):
             is_loose = loose or file.path in self._linkage.finding_paths
@@ -409,7 +414,7 @@ class GlobalUsage:
                 self._usage.doubt_reader(f"what may stand in for the module in {path} is not asked for `{self._name}`", path)
 
     def _note_texts(self) -> None:
-        for file in self._files_that_may_ask(everywhere=False):
+        for file in self._files_that_may_ask(everywhere=self._goes_about):
             listed = export_ranges(file) if file.path in self.homes else []
             for text in file.links.texts:
                 if self._name in text.words:
