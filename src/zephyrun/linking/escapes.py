@@ -12,7 +12,7 @@ from zephyrun.linking import name_bearers
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.fixtures import is_fixture
 from zephyrun.linking.going_classes import is_class_kept
-from zephyrun.linking.import_graph import knows, reached_files, run_together
+from zephyrun.linking.import_graph import reached_files, run_together
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
@@ -196,7 +196,7 @@ def _functions(evaluator: Evaluator, usage: Usage) -> Iterator[tuple[LinkedFile,
 def check_instruction_readers(evaluator: Evaluator, usage: Usage, paths: Collection[str]) -> None:
     """Doubts about code that shows which names functions use: whoever hands it one, its file runs together with that one's."""
     for reader in evaluator.linkage.instruction_readers:
-        if any(knows(evaluator, path, reader) or run_together(evaluator, path, reader) for path in paths):
+        if any(run_together(evaluator, path, reader) for path in paths):
             usage.doubt_reader(
                 f"what looks at the instructions of functions in {reader} does not show `{usage.target.written}`", reader
             )

@@ -27,8 +27,6 @@ from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
-# What keeps names to ask something for them later.
-_KEEPING_NAMES = frozenset({"attrgetter", "methodcaller"})
 _READING_FRAMES = NAMESPACES | {"f_locals"}
 # What looks a name up, or sets it, in what it is handed first; `patch.object` is among them.
 LOOKUPS = name_readers.LOOKUPS | {"object", name_readers.LOOKS_PAST_HOOKS}
@@ -137,7 +135,7 @@ class Homes:
         for file in self._linkage.mentioning(self._name):
             self._usage.open_places.extend(places_filled_in(file, self._name))
             for text in file.links.texts:
-                if text.callee.name in _KEEPING_NAMES and self._name in text.words.split("."):
+                if text.callee.name in name_readers.ASKING_LATER and self._name in text.words.split("."):
                     self._open_part(file, text)
                 if text.words != self._name or text.position != 1 or text.callee.name not in LOOKUPS or not text.arguments:
                     continue

@@ -21,7 +21,7 @@ def knows(evaluator: Evaluator, path: str, other: str) -> bool:
 
 @once_a_version
 def run_together(evaluator: Evaluator, path: str, other: str) -> bool:
-    """Whether some file of the project imports both of two files, be it by way of others."""
+    """Whether some file of the project imports both of two files, be it by way of others; the file may be one of the two."""
     importers = _importers(evaluator)
     return not _spread([path], importers).isdisjoint(_spread([other], importers))
 

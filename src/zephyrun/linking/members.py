@@ -14,6 +14,7 @@ from collections.abc import Collection, Iterable, Iterator, Mapping
 from functools import cached_property
 
 from zephyrun.facts import Role, ScopeKind
+from zephyrun.languages.python import name_readers
 from zephyrun.link_facts import UNKNOWN, AttributeUse, ClassRecord, Handed, KeywordUse, Lookup, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import BridgeSort, bridge_places, class_around
@@ -126,7 +127,7 @@ _LISTING_BUILTINS = frozenset({"vars", "dir"})
 _NAMESPACE_GIVEN = "vars"
 _GIVING_NAMESPACE = f"builtins.{_NAMESPACE_GIVEN}"
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
-_KEEPING_LOOKUPS = frozenset({"operator.attrgetter", "operator.methodcaller"})
+_KEEPING_LOOKUPS = frozenset(f"operator.{name}" for name in name_readers.ASKING_LATER)
 _TEST_CASE = "TestCase"
 _SHOWN_NAMES = ("__slots__", "__match_args__", "__dataclass_fields__")
 _REPLACING = frozenset({"dataclasses.replace", "copy.replace"})
