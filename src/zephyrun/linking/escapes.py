@@ -77,6 +77,13 @@ class _Ours(NamedTuple):
     are_plain: bool
 
 
+class _NameRead(NamedTuple):
+    """Where a name is read off something; with `words`, it is held against these and nothing else."""
+
+    start: int
+    words: tuple[str, ...] = ()
+
+
 def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> None:
     """Doubts about everything that the function or class is handed to, and about code that reads
     names off what it is given."""
@@ -364,6 +371,8 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
     name = usage.target.name
     ours = _ours(evaluator, usage, is_class=is_class)
     relatives = _relatives(evaluator, usage) if is_class else frozenset()
+    # How a class of the public shows its things is what it does; the closed list speaks of functions and of private classes.
+    is_representation_free = not is_class or name.startswith("_")
     pattern = _READS_NAME_OF_CLASS if is_class else _READS_NAME
     for attribute in sorted(NAME_ATTRIBUTES):
         for path in evaluator.linkage.paths_mentioning(attribute):
@@ -371,13 +380,17 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
             assert isinstance(data, bytes), "a word was found in it"
             what = f"what reads `{attribute}` in {path} does not depend on the name of …"
             file = evaluator.linkage.file(path)
-            reads_own = file is None or _reads_own_name(file, relatives) or any(True for _ in asked_by_text(file, attribute))
-            if pattern.search(data) is not None:
-                read_off = list(_unknown_reads(evaluator, path, attribute, pattern, ours))
-                usage.look_out(what, [word for words in read_off for word in words or ()])
-                reads_own |= None in read_off
-            if reads_own:
-                usage.doubt_reader(what.replace("…", f"`{name}`"), path)
+            read_off: list[_NameRead] = []
+            if file is None:
+                read_off.append(_NameRead(0))
+            else:
+                own = _own_names_read(file, relatives, is_representation_free=is_representation_free)
+                read_off += map(_NameRead, (*own, *asked_by_text(file, attribute)))
+            if file is not None and pattern.search(data) is not None:
+                read_off += _unknown_reads(evaluator, file, attribute, pattern, ours, is_representation_free=is_representation_free)
+            usage.look_out(what, [word for each in read_off for word in each.words])
+            for each in [each for each in read_off if not each.words][:1]:
+                usage.doubt_reader(what.replace("…", f"`{name}`"), path, each.start)
     for attribute in _NAMES_OF_CODE if not is_class else ():
         for file in evaluator.linkage.mentioning(attribute):
             if _reads_off_code(evaluator, file, attribute, ours):
@@ -423,31 +436,32 @@ def _definitions(evaluator: Evaluator, usage: Usage) -> Iterator[tuple[LinkedFil
 
 
 def _unknown_reads(
-    evaluator: Evaluator, path: str, attribute: str, pattern: re.Pattern[bytes], ours: _Ours
-) -> Iterator[tuple[str, ...] | None]:
-    """Where a file reads a name off what may be a function or class that bears ours. Each is the names that it
-    is held against and nothing else; `None` for any."""
-    file = evaluator.linkage.file(path)
-    if file is None:
-        yield None
-        return
+    evaluator: Evaluator,
+    file: LinkedFile,
+    attribute: str,
+    pattern: re.Pattern[bytes],
+    ours: _Ours,
+    *,
+    is_representation_free: bool,
+) -> Iterator[_NameRead]:
+    """Where a file reads a name off what may be a function or class that bears ours."""
     for use in file.links.attributes_by_name.get(attribute, ()):
         before = file.source.text[max(use.start - _LONGEST_RECEIVER, 0) : use.end]
         values = evaluator.values(file, use.receiver)
         if (
             use.use is Use.READ
-            and not _is_shown(file, use.start)
+            and not _is_shown(file, use.start, is_representation_free=is_representation_free)
             and pattern.search(before.encode())
             and any(_may_bear_name(evaluator, value, ours, attribute) for value in values)
         ):
             compared = _COMPARED.match(file.source.text, use.end)
-            yield tuple(_QUOTED.findall(compared[1])) if compared is not None else None
+            yield _NameRead(use.start, tuple(_QUOTED.findall(compared[1])) if compared is not None else ())
     for text in file.links.texts:
         if text.words != attribute or text.callee.name not in _LOOKING_UP:
             continue
         values = evaluator.values(file, text.arguments[0]) if text.position > 0 else frozenset()
         if not values or any(_may_bear_name(evaluator, value, ours) for value in values):
-            yield None
+            yield _NameRead(text.start)
 
 
 def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours, attribute: str = "") -> bool:
@@ -527,22 +541,28 @@ def _relatives(evaluator: Evaluator, usage: Usage) -> frozenset[ClassKey]:
     return frozenset(each for index in named for each in evaluator.relatives((target.path, index)))
 
 
-def _reads_own_name(file: LinkedFile, relatives: Collection[ClassKey]) -> bool:
-    """Whether one of some classes reads the name off itself, in a file."""
+def _own_names_read(file: LinkedFile, relatives: Collection[ClassKey], *, is_representation_free: bool) -> list[int]:
+    """Where one of some classes reads the name off itself, in a file."""
     own = {file.links.classes[number].name_start for path, number in relatives if path == file.path}
     bodies = [each for each in file.facts.definitions if each.name_start in own]
-    if not bodies:
-        return False
-    places = [match.start() for match in _READS_OWN_NAME.finditer(file.source.text)]
-    return any(body.start <= place < body.end and not _is_shown(file, place) for body in bodies for place in places)
+    places = [match.start() for match in _READS_OWN_NAME.finditer(file.source.text)] if bodies else []
+    return [
+        place
+        for place in places
+        if any(body.start <= place < body.end for body in bodies)
+        and not _is_shown(file, place, is_representation_free=is_representation_free)
+    ]
 
 
-def _is_shown(file: LinkedFile, place: int) -> bool:
-    """Whether what stands at a place is only told by a logger or by the representation of something."""
+def _is_shown(file: LinkedFile, place: int, *, is_representation_free: bool) -> bool:
+    """Whether what stands at a place is only told by a logger or, where that counts for nothing, by the representation of
+    something."""
     statement = file.facts.statements[file.facts.statement_at(place)]
     before = file.source.text[statement.start : place]
     if statement.sort == "expr" and (logs := _LOGS.match(before)) is not None:
         return _is_put_into_text(before[logs.end() :])
+    if not is_representation_free:
+        return False
     around = [each for each in file.facts.definitions if each.start <= place < each.end and each.sort is ScopeKind.FUNCTION]
     is_representing = bool(around) and max(around, key=lambda each: each.start).name == _REPRESENTING
     return is_representing and statement.sort == "return" and _is_put_into_text(before.removeprefix("return"))

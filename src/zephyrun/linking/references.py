@@ -68,6 +68,7 @@ _DEFINED = frozenset({Role.FUNCTION, Role.CLASS})
 _LOOKS_AT_NAMES = lazy_pattern(
     r"__name__|__qualname__|signature|__code__|__dict__|getfullargspec|__annotations__"
 )
+_ENUMERATIONS = "enum."
 _BASES_THAT_KEEP_NO_NAMES = ("builtins.", "abc.", "typing.", "typing_extensions.", "enum.")
 # `__all__ += …` and `__all__.append(…)` write it.
 _READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append|extend|remove|insert)\b))")
@@ -563,6 +564,11 @@ class GlobalUsage:
                     f"nothing depends on how a record shows its class `{name}`",
                     file.path,
                     record.name_start,
+                )
+            is_enumeration = any(base.startswith(_ENUMERATIONS) for base in evaluator.foreign_above(own))
+            if is_enumeration and not name.startswith("_"):
+                self._usage.doubt(
+                    f"nothing depends on how a member shows its enumeration `{name}`", file.path, record.name_start
                 )
 
     def _check_exports(self, file: LinkedFile) -> None:
