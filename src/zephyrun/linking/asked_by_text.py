@@ -8,6 +8,9 @@ from collections.abc import Iterator
 from zephyrun.languages.python.name_readers import LOOKUPS
 from zephyrun.languages.python.told_texts import is_told
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.patterns import lazy_pattern
+
+_IS_SOUGHT = lazy_pattern(r"\s+(?:not\s+)?in\b")
 
 
 def asked_by_text(file: LinkedFile, attribute: str) -> Iterator[int]:
@@ -20,6 +23,9 @@ def asked_by_text(file: LinkedFile, attribute: str) -> Iterator[int]:
     asked_of_one = {text.start for text in file.links.texts if text.position > 0 and text.callee.name in LOOKUPS}
     for text in file.facts.texts:
         is_asking = text.use != "documentation" and text.start not in asked_of_one and named.search(text.words)
+        if is_asking and _IS_SOUGHT.match(file.source.text, text.end) is not None:
+            # Whether there is one (`"__slots__" in vars(Hive)`) says nothing of what it holds.
+            continue
         if is_asking and not is_told(file.facts, text) and not _is_slot(file, text.start):
             yield text.start
     yield from (use.start for use in file.links.keywords if use.in_pattern and use.name == attribute)

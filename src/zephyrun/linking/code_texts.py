@@ -22,6 +22,7 @@ from zephyrun.linking.texts import (
     EXAMPLE_OUTPUT,
     code_words_in,
     example_words_in,
+    is_begun_in_examples,
     runs_text,
     words_printed_in,
 )
@@ -77,7 +78,10 @@ def note_code_texts(
     position = _POSITIONS[sort].replace("<called>", callees)
     _note_examples(linkage, usage, name, _POSITIONS[sort].replace("<called>", _ANYTHING) if goes_about else position, is_meant)
     if sort is not TargetSort.PARAMETER:
-        for path in linkage.paths_looking_up_in_examples:
+        for path, data in linkage.examples_looking_up:
+            # As in code, a private name is seldom worked out where nothing begins like it.
+            if name.startswith("_") and not linkage.stands_in_quotes(name) and not is_begun_in_examples(name, data):
+                continue
             usage.doubt(f"the examples in {path}, which look names up, do not look up `{name}`", path)
     for path in linkage.paths_where(name, code_words_in):
         file = linkage.file(path)

@@ -34,6 +34,8 @@ LOOKUPS = name_readers.LOOKUPS | {"object", name_readers.LOOKS_PAST_HOOKS}
 _LISTING_WORDS = name_readers.LISTING_NAMES | {"__dict__"}
 _CLASSES_OF_MODULES = frozenset({"builtins.object", "types.ModuleType"})
 _OWN_NAMESPACE = "globals"
+# What runs the examples in a module.
+_RUNNING_EXAMPLES = frozenset({"DocTestSuite", "testmod"})
 # What gives all names of a namespace, and what makes something of these.
 _GIVING_ALL = frozenset({"items", "keys", "copy"})
 _MAKING_LISTS = frozenset("sorted list tuple set frozenset dict iter enumerate map filter join print".split())
@@ -110,6 +112,8 @@ class Homes:
             handed = {each.end: each for each in file.links.handed}
             for end in self._ends_of_modules(file):
                 hand = handed.get(end)
+                if hand is not None and self._runs_examples_alone(file, hand):
+                    continue
                 says_which = hand is not None and self._says_which(file, hand)
                 # What sets a name in a test keeps the module only to set that back.
                 is_loose |= hand is None or not says_which or hand.callee.name not in LOOKUPS
@@ -229,6 +233,13 @@ class Homes:
                 values = [self._evaluator.attribute_values(file, each, word) for each in receivers]
                 if any(self.is_one(value) for each in values for value in each):
                     yield attribute.end
+
+    def _runs_examples_alone(self, file: LinkedFile, hand: Handed) -> bool:
+        """Whether what a module is handed to runs the examples in it, and asks it for nothing else."""
+        if hand.callee.name not in _RUNNING_EXAMPLES:
+            return False
+        called = map(self._evaluator.library_name, self._evaluator.values(file, hand.callee))
+        return all(name == f"doctest.{hand.callee.name}" for name in called)
 
     def _says_which(self, file: LinkedFile, hand: Handed) -> bool:
         """Whether the call that a module is handed to says which name it wants."""

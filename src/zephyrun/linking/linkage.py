@@ -633,9 +633,9 @@ class Linkage:
         return [(path, data) for path, data in self.texts_beside if b">>>" in data] if self.runs_documents else []
 
     @cached_property
-    def paths_looking_up_in_examples(self) -> list[str]:
+    def examples_looking_up(self) -> list[tuple[str, bytes]]:
         """The files with examples in documentation that look names up which they work out, or run texts."""
-        return [path for some in (self._modules_read, self.documents_run) for path, data in some if examples_look_up(data)]
+        return [(path, data) for some in (self._modules_read, self.documents_run) for path, data in some if examples_look_up(data)]
 
     @cached_property
     def reads_documentation(self) -> bool:

@@ -124,8 +124,7 @@ _WORDS = lazy_pattern(r"\w+")
 _LISTING_FIELDS = frozenset({"dataclasses.asdict", "dataclasses.fields"})
 _LISTING = _LISTING_FIELDS | {"builtins.vars", "builtins.dir", "inspect.getmembers", "inspect.getmembers_static"}
 _LISTING_BUILTINS = frozenset({"vars", "dir"})
-_NAMESPACE_GIVEN = "vars"
-_GIVING_NAMESPACE = f"builtins.{_NAMESPACE_GIVEN}"
+_GIVING_NAMESPACE = "builtins.vars"
 _LISTING_WORDS = frozenset(name.rpartition(".")[2] for name in _LISTING)
 _KEEPING_LOOKUPS = frozenset(f"operator.{name}" for name in name_readers.ASKING_LATER)
 _TEST_CASE = "TestCase"
@@ -166,6 +165,7 @@ _ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 _LONGEST_RECEIVER = 80
 # Methods that every instance has, and that give all of its names. Source: library reference.
+_CALLED_FOR_NOTHING = lazy_pattern(r"\s*\(\s*\)")
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _ONLY_ASKING = frozenset({"hasattr"})
 _BEGINS_NAMESPACE = lazy_pattern(rb"[\"']__(?:d(?:i(?:c(?:t_?)?)?)?)?[\"'{]")
@@ -384,7 +384,8 @@ class MemberUsage:
 
     def _note_attributes(self) -> None:
         others_bear = self._find_other_bearers()
-        self._usage.stands_alone = not others_bear
+        modules = self._modules_that_bear
+        self._usage.stands_alone = not others_bear and not modules
         for file, use, values in self._all_uses:
             place = place_of_attribute(file, use)
             classes = _classes(values)
@@ -404,7 +405,7 @@ class MemberUsage:
                     file.path,
                     use.start,
                 )
-            elif unknown and self.is_private and not others_bear:
+            elif unknown and self.is_private and not others_bear and not self._may_be_module(use.receiver, modules):
                 # Nothing but this family bears such a name.
                 self._usage.places.add(place)
                 self._usage.assume(PRIVATE_ATTRIBUTES)
@@ -488,12 +489,21 @@ class MemberUsage:
         return not file.is_own and self.name in _instance_names(file, key[1])
 
     def _find_other_bearers(self) -> bool:
-        """Whether a private name is borne by another class, a module, or a library in sight."""
+        """Whether a private name is borne by another class, or a library in sight."""
         if not self.is_private:
             return True
-        if any(self.name in file.module_bindings for file in self._linkage.mentioning(self.spelling)):
-            return True
         return self._is_borne_by_another_class or bool(self._libraries_that_bear)
+
+    @property
+    def _modules_that_bear(self) -> list[str]:
+        """The modules that have a name of their own like that."""
+        return [file.path for file in self._linkage.mentioning(self.spelling) if self.name in file.module_bindings]
+
+    def _may_be_module(self, receiver: Origin, modules: Iterable[str]) -> bool:
+        """Whether who knows what may be one of some modules, since these go about as values."""
+        about, linkage = self._evaluator.modules_about, self._linkage
+        are_found = any(map(linkage.takes_any_module, linkage.finding_paths))
+        return any(are_found or about.may_be(path, receiver, is_loaded=True) for path in modules)
 
     @cached_property
     def _is_borne_by_another_class(self) -> bool:
@@ -601,16 +611,31 @@ class MemberUsage:
             for file in self._linkage.mentioning(word):
                 for use in file.links.attributes_by_name.get(word, ()):
                     values = self._evaluator.values(file, use.receiver)
-                    if self._may_be_any(values) or _classes(values) & self._reachable:
+                    if (self._may_be_any(values) or _classes(values) & self._reachable) and not self._is_asked_of_others(file, use):
                         self._usage.doubt(
                             f"what reads `{word}` in {file.path} does not look for `{self.spelling}`",
                             file.path,
                             use.start,
                         )
-                for start in asked_by_text(file, word):
+                looked_up = (text for text in file.links.texts if text.words == word and text.position > 0 and text.callee.name in LOOKUPS - _ONLY_ASKING)
+                may_be_ours = (text.start for text in looked_up if self._may_be_ours(file, text.arguments[0]))
+                for start in (*asked_by_text(file, word), *may_be_ours):
                     self._usage.doubt(
                         f"what asks for `{word}` in {file.path} does not look for `{self.spelling}`", file.path, start
                     )
+
+    def _is_asked_of_others(self, file: LinkedFile, use: AttributeUse) -> bool:
+        """Whether the names that a class shows are only asked for other ones, which are written out."""
+        shown = syntax_tree(file.data).attributes.get(use.end)
+        asked = names_asked_for(file, shown) if shown is not None else None
+        return asked is not None and ANY_NAME not in asked and not self._is_one_of(file, shown, asked)
+
+    def _is_one_of(self, file: LinkedFile, namespace: ast.expr | None, asked: Collection[str]) -> bool:
+        """Whether the name is among those for which a namespace is asked; none of these may become the new one."""
+        start = syntax_tree(file.data).start_of(namespace) if namespace is not None else 0
+        what = f"what asks for names of something in {file.path} does not ask for …"
+        self._usage.look_out(what, set(asked) - {ANY_NAME, self.name, self.spelling}, start, path=file.path)
+        return not {self.name, self.spelling}.isdisjoint(asked)
 
     def _takes_field(self, file: LinkedFile, value: Value, in_pattern: bool) -> bool:
         """Whether a keyword of a call or pattern is a field of the family."""
@@ -1161,7 +1186,7 @@ class MemberUsage:
         call = call_handing(file, handed)
         return (
             passes_name_over(self._evaluator, file, handed, self.name)
-            or (call is not None and handed.callee.name == _NAMESPACE_GIVEN and self._asks_for_others(file, call, handed.value))
+            or (call is not None and handed.callee.name in _LISTING_BUILTINS and self._asks_for_others(file, call, handed.value))
         )
 
     def _check_other_ways_to_namespaces(self) -> None:
@@ -1177,7 +1202,7 @@ class MemberUsage:
     def _other_ways_to_namespaces(self) -> Iterator[tuple[LinkedFile, int]]:
         for file in self._linkage.mentioning_any(set(_GIVING_STATE)):
             for use in file.links.attributes:
-                is_called = use.name in _GIVING_STATE and use.end in file.links.called
+                is_called = use.name in _GIVING_STATE and use.end in file.links.called and not _is_call_let_go(file, use)
                 if is_called and self._may_be_ours(file, use.receiver) and not self._has_own(file, use):
                     yield file, use.start
         for file in self._linkage.mentioning(NAMESPACE):
@@ -1204,7 +1229,7 @@ class MemberUsage:
     def _asks_for_others(self, file: LinkedFile, namespace: ast.expr, owner: Origin) -> bool:
         """Whether the namespace of something is only asked for other names."""
         asked = names_asked_for(file, namespace)
-        if asked is None or self.name in asked or self.spelling in asked:
+        if asked is None or self._is_one_of(file, namespace, asked):
             return False
         if ANY_NAME not in asked:
             return True
@@ -1560,6 +1585,14 @@ def _is_let_go(file: LinkedFile, use: AttributeUse) -> bool:
     facts = file.facts
     statement = facts.statements[facts.statement_at(use.start)]
     is_all = statement.sort == "expr" and statement.end == use.end
+    return is_all and facts.scopes[facts.owner(statement.scope)].kind is ScopeKind.FUNCTION
+
+
+def _is_call_let_go(file: LinkedFile, use: AttributeUse) -> bool:
+    """Whether the call of an attribute without arguments is all of a statement in a function, so that its result gets nowhere."""
+    facts = file.facts
+    statement = facts.statements[facts.statement_at(use.start)]
+    is_all = statement.sort == "expr" and _CALLED_FOR_NOTHING.fullmatch(file.source.text, use.end, statement.end) is not None
     return is_all and facts.scopes[facts.owner(statement.scope)].kind is ScopeKind.FUNCTION
 
 

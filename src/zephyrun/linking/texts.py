@@ -145,6 +145,8 @@ _LOOKS_UP_IN_EXAMPLE = lazy_pattern(
     rb"\b[ghsd]\w{2}attr\s*\([^\n]*?,\s*(?![rbu]?[\"'][\w.]*[\"']\s*[,)])|\b(?:attrgetter|methodcaller)\s*\((?!\s*[\"'][\w.]*[\"']\s*[,)])"
     rb"|\b(?:eval|exec)\s*\(|(?:\b(?:globals|locals|vars)\s*\([^()\n]*\)|__dict__)\s*(?:\[(?!\s*[\"']\w*[\"']\s*\])|\.\s*(?:get|pop)\s*\((?!\s*[\"']))"
 )
+_QUOTED_IN_EXAMPLE = lazy_pattern(rb"([\"'])(.*?)\1")
+_PRIVATE_WORD = lazy_pattern(rb"(?<!\w)_\w*")
 _CALLED = lazy_pattern(rb"\b([^\W\d]\w*)\s*\(")
 # What an example prints, behind its last line: all up to an empty line or the next example.
 EXAMPLE_OUTPUT = r"(?:\r?\n(?![ \t]*(?:\r?\n|>>>|\.\.\.[ \t]|\"\"\"|'''|\Z))[^\r\n]*)+"
@@ -366,6 +368,16 @@ def called_with_rest_in_examples(data: bytes) -> frozenset[bytes]:
     """The words that examples in documentation call with `**`, at a glance: all that are called on such a line."""
     lines = (line for line in example_lines_in(data).splitlines() if b"**" in line)
     return frozenset(word for line in lines for word in _CALLED.findall(line))
+
+
+def is_begun_in_examples(name: str, data: bytes) -> bool:
+    """Whether a text in examples in documentation holds a word with which a private name begins, be it one underscore."""
+    return any(name.encode().startswith(word) for word in _private_words_in_examples(data))
+
+
+@glance
+def _private_words_in_examples(data: bytes) -> frozenset[bytes]:
+    return frozenset(word for quoted in _QUOTED_IN_EXAMPLE.findall(example_lines_in(data)) for word in _PRIVATE_WORD.findall(quoted[1]))
 
 
 @glance

@@ -97,6 +97,7 @@ _GIVE_OWN_THINGS = frozenset(
 # What gives a module, and what puts something else where that is found.
 # What gives modules by what it is handed, though its code names only others.
 _FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
+_BUILTINS_OF_MODULE = "__builtins__"
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", "types.ModuleType"})
 _PUTS_AMONG_MODULES = lazy_pattern(
     rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
@@ -241,7 +242,11 @@ class Evaluator:
             if base.sort is OriginSort.ELEMENT:
                 # `Generic[Row]` and its like: the class before the bracket is the base.
                 base = base.parts[0]
-            for value in self.values(file, base):
+            values = self.values(file, base)
+            if any(value.sort is ValueSort.CLASS for value in values):
+                # A module of the same name as a class in it is no base.
+                values = frozenset(value for value in values if value.sort is not ValueSort.MODULE)
+            for value in values:
                 if value.sort is ValueSort.CLASS:
                     known.append((value.path, value.number))
                 elif value.sort is ValueSort.FOREIGN:
@@ -395,6 +400,9 @@ class Evaluator:
         if binding < 0:
             return _NOTHING_KNOWN
         record = file.facts.bindings[binding]
+        if record.name == _BUILTINS_OF_MODULE:
+            # The module or its names, as it happens.
+            return frozenset({Value(ValueSort.FOREIGN, name="builtins")})
         if record.outside:
             return self._of_outside_name(file.path, record.name)
         return self.answers.all_of((file.path, binding), lambda: without_depths(self._find_binding_values(file, binding)))
@@ -1091,9 +1099,12 @@ class Evaluator:
         """What callers give to a parameter, where all of them are in sight, or a fixture to one of a test."""
         # Each of the two asks the other.
         from zephyrun.linking.fixtures import given_by_fixture
+        from zephyrun.linking.descriptors import given_to_descriptor
+        from zephyrun.linking.handed_by_library import given_by_library
 
         record = file.links.functions[origin.binding]
-        given = given_by_fixture(self, file, record, origin.name)
+        ways = (given_by_fixture, given_by_library, given_to_descriptor)
+        given = next(filter(None, (way(self, file, record, origin.name) for way in ways)), None)
         if given is not None:
             return given
         calls = self.calls_of(file, origin.binding)
