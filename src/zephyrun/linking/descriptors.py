@@ -7,7 +7,7 @@ import ast
 from collections.abc import Iterator
 
 from zephyrun.facts import Role
-from zephyrun.languages.python.name_readers import LISTING_NAMES
+from zephyrun.languages.python.name_readers import ASKING_LATER, LISTING_NAMES, LOOKS_PAST_HOOKS, LOOKUPS, NAME_READERS
 from zephyrun.link_facts import FunctionRecord, Use
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.linkage import LinkedFile
@@ -19,7 +19,8 @@ from zephyrun.patterns import lazy_pattern
 
 _HOOKS = frozenset({"__get__", "__set__", "__delete__"})
 _MOST_FILES = 30
-_NAMESPACES = ("__dict__",)
+_NAMESPACE = "__dict__"
+_LOOKING_UP = LOOKUPS | {LOOKS_PAST_HOOKS}
 _LOOKED_INTO = lazy_pattern(r"\s*\.")
 _GIVEN_BACK = lazy_pattern(r"\breturn\s+\Z")
 
@@ -57,8 +58,10 @@ def _holders(evaluator: Evaluator, key: ClassKey) -> frozenset[ClassKey] | None:
                 return None
             holders.add((file.path, held[0]))
             names.add(held[1])
-    is_lent = any(_gives_itself(evaluator, each) for each in family) or any(map(linkage.stands_in_quotes, names))
-    is_lent = is_lent or any(_is_taken_from_class(evaluator, file, names, holders) for file in linkage.mentioning_any({*names, *_NAMESPACES}))
+    asking = {*linkage.lookup_paths, *(file.path for file in linkage.mentioning_any({*names, _NAMESPACE, *NAME_READERS}))}
+    is_lent = any(_gives_itself(evaluator, each) for each in family) or any(
+        _is_taken_from_class(evaluator, file, names, holders) for file in filter(None, map(linkage.file, sorted(asking)))
+    )
     return None if is_lent else frozenset(holders)
 
 
@@ -110,14 +113,21 @@ def _held_by(file: LinkedFile, made: ast.expr) -> tuple[int, str] | None:
 def _is_taken_from_class(evaluator: Evaluator, file: LinkedFile, names: set[str], holders: set[ClassKey]) -> bool:
     """Whether a file has the descriptor itself from a class (`Hive.weight`), or all that a class has."""
     links = file.links
-    asked = [use.receiver for name in (*names, *_NAMESPACES) for use in links.attributes_by_name.get(name, ()) if use.use is Use.READ]
+    asked = [use.receiver for name in (*names, _NAMESPACE) for use in links.attributes_by_name.get(name, ()) if use.use is Use.READ]
     asked += [handed.value for handed in links.handed if handed.callee.name in LISTING_NAMES]
+    asked += [lookup.receiver for lookup in links.lookups if any(map(lookup.may_find, names))]
+    for text in links.texts:
+        if text.callee.name in ASKING_LATER and not names.isdisjoint(text.words.split(".")):
+            return True
+        if text.words in names and text.position > 0 and text.callee.name in _LOOKING_UP:
+            asked.append(text.arguments[0])
     return any(_may_be_class(evaluator, value, holders) for origin in asked for value in evaluator.values(file, origin))
 
 
 def _may_be_class(evaluator: Evaluator, value: Value, holders: set[ClassKey]) -> bool:
     if value.sort is ValueSort.CLASS:
-        return not {(value.path, value.number), *evaluator.below((value.path, value.number))}.isdisjoint(holders)
+        key = value.path, value.number
+        return not holders.isdisjoint([*evaluator.above(key), *evaluator.below(key)])
     return value == UNKNOWN_VALUE and any(is_class_kept(evaluator, each) for each in holders)
 
 
