@@ -9,7 +9,7 @@ from typing import NamedTuple
 from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed, Lookup, Origin, OriginSort, ParameterRecord
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
@@ -117,7 +117,7 @@ def _find_calls(
     if len(evaluator.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
         return None
     is_member = record.owner >= 0
-    if may_be_looked_up(evaluator, file, record.name, own_lookups, is_member=is_member) or not _is_called_by_us_alone(evaluator, file, record):
+    if may_be_looked_up(evaluator, file, record.name, own_lookups, is_member=is_member, owner=record.owner) or not _is_called_by_us_alone(evaluator, file, record):
         return None
 
     found: Calls = []
@@ -138,10 +138,17 @@ def _find_calls(
 
 
 def may_be_looked_up(
-    evaluator: Evaluator, file: LinkedFile, name: str, told_otherwise: Collection[int] = (), *, is_member: bool
+    evaluator: Evaluator,
+    file: LinkedFile,
+    name: str,
+    told_otherwise: Collection[int] = (),
+    *,
+    is_member: bool,
+    owner: int = -1,
 ) -> bool:
     """Whether a name that is worked out may lead to a name of a module, or of a class in it; but for lookups of the module
-    of which that is told otherwise, by where they start."""
+    of which that is told otherwise, by where they start. With `owner`, only who may be of that class leads to its names."""
+    of_class = evaluator.relatives((file.path, owner)) if owner >= 0 else None
     for path in evaluator.linkage.lookup_paths:
         other = evaluator.linkage.file(path)
         for lookup in other.links.lookups if other is not None else ():
@@ -154,6 +161,8 @@ def may_be_looked_up(
                 for value in evaluator.values(other, lookup.receiver)
             )
             is_near = path == file.path or not name.startswith("_")
+            if is_near and of_class is not None and not may_be_of(evaluator.values(other, lookup.receiver), of_class):
+                continue
             if is_near if is_member else is_module:
                 return True
     return False

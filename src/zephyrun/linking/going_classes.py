@@ -27,6 +27,8 @@ _GIVES_CLASS_AGAIN = lazy_pattern(r"\.\s*(?:__call__|__mro__|mro)\b")
 _CLOSES = lazy_pattern(r"\s*,?\s*\)")
 _LEADING_TO_CLASSES = ("__mro__", "mro", "__base__", "__bases__", "__subclasses__")
 _CLASS_OF, _TYPE = "__class__", "type"
+# What gives annotations.
+_READING_ANNOTATIONS = ("__annotations__", "get_type_hints", "get_annotations", "annotation", "return_annotation", "getfullargspec")
 # What is handed classes to hold something against them.
 _ONLY_ASKING = frozenset({"isinstance", "issubclass"})
 _CLASS_OF_SELF = lazy_pattern(r"\btype\s*\(\s*(?:self|cls)\s*\)")
@@ -96,10 +98,11 @@ def is_class_kept(evaluator: Evaluator, key: ClassKey) -> bool:
     return (
         any(map(evaluator.linkage.stands_alone_in_examples, names))
         or any(
-            _is_kept_in(evaluator, other, name) or _is_named_by_text(other, name)
+            _is_kept_in(evaluator, other, name) or _is_named_by_text(other, name, are_annotations_read=_are_annotations_read(evaluator))
             for name in names
             for other in evaluator.linkage.mentioning(name)
         )
+        or any(_is_looked_up(evaluator, *each) for each in family)
         or _is_led_to(evaluator, key)
         or is_class_of_instance_kept(evaluator, key)
         or any(_is_given_on(evaluator, each) for each in evaluator.relatives(key))
@@ -160,7 +163,41 @@ def _keeps_class(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
     is_typed = statement.sort in ("functiondef", "asyncfunctiondef", "annassign")
     if is_typed:
         before = text[statement.start : _start_of_expression(file, end)]
-    return not is_typed or _GIVES_VALUE.search(before) is not None or _IN_LAMBDA.search(before) is not None
+    is_value = not is_typed or _GIVES_VALUE.search(before) is not None or _IN_LAMBDA.search(before) is not None
+    return is_value or _are_annotations_read(evaluator)
+
+
+@once_a_version
+def _are_annotations_read(evaluator: Evaluator) -> bool:
+    """Whether something in the project asks for what annotations say."""
+    return any(map(evaluator.linkage.paths_mentioning, _READING_ANNOTATIONS))
+
+
+def _is_looked_up(evaluator: Evaluator, path: str, number: int) -> bool:
+    """Whether a class may be found among the names of a module: some are gone through, or looked up by names that are worked
+    out."""
+    name = evaluator.class_record((path, number)).name
+    about = evaluator.modules_about
+    if any(_has_name(file, name) for file in filter(None, map(evaluator.linkage.file, about.paths_listed))):
+        return True
+    for there in evaluator.linkage.lookup_paths:
+        file = evaluator.linkage.file(there)
+        for lookup in file.links.lookups if file is not None else ():
+            assert file is not None, "it has calls"
+            if not lookup.may_find(name):
+                continue
+            values = evaluator.values(file, lookup.receiver)
+            if UNKNOWN_VALUE in values and about.may_be(path, lookup.receiver, is_loaded=True):
+                return True
+            homes = (evaluator.linkage.file(value.path) for value in values if value.sort is ValueSort.MODULE)
+            if any(_has_name(home, name) for home in homes if home is not None):
+                return True
+    return False
+
+
+def _has_name(file: LinkedFile, name: str) -> bool:
+    """Whether a module may have something under a name."""
+    return name in file.module_bindings or any(use.name == "*" for use in file.links.imports)
 
 
 def _is_sought_in_table(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
@@ -215,12 +252,12 @@ def _leaves_alone(evaluator: Evaluator, file: LinkedFile, handed: Handed) -> boo
     )
 
 
-def _is_named_by_text(file: LinkedFile, name: str) -> bool:
+def _is_named_by_text(file: LinkedFile, name: str, *, are_annotations_read: bool) -> bool:
     """Whether a text of a file is the name of a class, or ends with it behind a dot, so that it may be looked up."""
     listed = export_ranges(file)
     return any(
         text.words.replace(":", ".").rpartition(".")[2] == name
-        and text.use not in ("documentation", "annotation")
+        and text.use not in ("documentation", *(() if are_annotations_read else ("annotation",)))
         and not is_told(file.facts, text)
         and not any(first <= text.start < last for first, last in listed)
         for text in file.facts.texts

@@ -45,6 +45,7 @@ from zephyrun.linking.names_begun import (
 from zephyrun.linking.names_given import doubt_names_given
 from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
 from zephyrun.linking.names_taken import NAMESPACE
+from zephyrun.linking.origins import origin_of
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
 from zephyrun.linking.proxies import (
     ATTRIBUTE_HOOKS,
@@ -1141,10 +1142,7 @@ class MemberUsage:
             return False
         if called <= _LISTING_FIELDS and not any(map(self._evaluator.is_record, self.family)):
             return False
-        is_from_class = called == {_GIVING_NAMESPACE} and self._stands_in_class and not self._is_key
-        may_be_class = is_called_like_class(file, handed.end) or _TELLS_CLASSES.search(file.source.text) is not None
-        if is_from_class and not may_be_class and not self._goes_about_as_class:
-            # An instance has it from its class.
+        if called == {_GIVING_NAMESPACE} and self._is_left_in_class(file, self._evaluator.values(file, handed.value), handed.end):
             return False
         text = file.source.text
         before = text[max(handed.start - _LONGEST_RECEIVER, 0) : handed.start]
@@ -1203,7 +1201,12 @@ class MemberUsage:
         for file in self._linkage.mentioning_any(set(_GIVING_STATE)):
             for use in file.links.attributes:
                 is_called = use.name in _GIVING_STATE and use.end in file.links.called and not _is_call_let_go(file, use)
-                if is_called and self._may_be_ours(file, use.receiver) and not self._has_own(file, use):
+                if (
+                    is_called
+                    and self._may_be_ours(file, use.receiver)
+                    and not self._is_left_in_class(file, self._evaluator.values(file, use.receiver), use.start)
+                    and not self._has_own(file, use)
+                ):
                     yield file, use.start
         for file in self._linkage.mentioning(NAMESPACE):
             for text in file.links.texts:
@@ -1281,6 +1284,8 @@ class MemberUsage:
         if _is_held_against_like(text, use.start) or _HELD_AGAINST_NOTHING.match(text, use.end) or _is_let_go(file, use):
             return False
         asked = _ONE_NAME_AFTER.match(text, use.end) or _name_asked_before(before)
+        if self._is_left_in_class(file, values, use.start) and not _goes_on_as_whole(self._evaluator, file, use):
+            return False
         if asked is None:
             return (is_ours or not is_called_like_class(file, use.start)) and not self._is_none_of_these(file, use)
         if asked["name"] is not None:
@@ -1290,6 +1295,16 @@ class MemberUsage:
         if is_ours and not (self.is_private and _IS_FILLED.match(text, use.end)):
             return True
         return self._may_be_key(file, syntax_tree(file.data).attributes.get(use.end))
+
+    def _is_left_in_class(self, file: LinkedFile, values: Values, place: int) -> bool:
+        """Whether the names that something with a name has of its own, at a place, are those of an instance, which has this one
+        from its class."""
+        if not self._stands_in_class or self._is_key:
+            return False
+        if any(value.sort is ValueSort.CLASS for value in values):
+            return False
+        may_be_class = is_called_like_class(file, place) or _TELLS_CLASSES.search(file.source.text) is not None
+        return UNKNOWN_VALUE not in values or not (may_be_class or self._goes_about_as_class)
 
     def _is_none_of_these(self, file: LinkedFile, namespace: AttributeUse) -> bool:
         """Whether what is done with the names in a namespace does not depend on this one."""
@@ -1586,6 +1601,27 @@ def _is_let_go(file: LinkedFile, use: AttributeUse) -> bool:
     statement = facts.statements[facts.statement_at(use.start)]
     is_all = statement.sort == "expr" and statement.end == use.end
     return is_all and facts.scopes[facts.owner(statement.scope)].kind is ScopeKind.FUNCTION
+
+
+def _goes_on_as_whole(evaluator: Evaluator, file: LinkedFile, use: AttributeUse) -> bool:
+    """Whether a namespace may become that of something else: it is set, given on, or handed to code of the project's own."""
+    tree = syntax_tree(file.data)
+    namespace = tree.attributes.get(use.end)
+    around = tree.around[namespace] if namespace is not None and use.use is Use.READ else None
+    match around:
+        case ast.keyword():
+            around = tree.around[around]
+        case ast.Starred() | ast.FormattedValue() | ast.Subscript() | ast.Attribute() | ast.BinOp() | ast.Compare() | ast.UnaryOp():
+            return False
+        case ast.For() | ast.comprehension() | ast.If() | ast.IfExp() | ast.Assert():
+            return False
+    match around:
+        case ast.Call(func=ast.Attribute(value=ast.Constant())):
+            return False
+        case ast.Call(func=ast.Name() | ast.Attribute() as called):
+            values = evaluator.values(file, origin_of(file, called))
+            return not all(evaluator.library_name(value) for value in values)
+    return True
 
 
 def _is_call_let_go(file: LinkedFile, use: AttributeUse) -> bool:

@@ -74,6 +74,7 @@ class ModuleUsage:
         self._note_packaging()
         self._note_bridges()
         self._check()
+        self._check_name_in_package()
         self._check_homes()
         files = {place.path for place in self._usage.places}
         note_mentions(self._evaluator, self._usage, self.name, files.__contains__)
@@ -297,6 +298,16 @@ class ModuleUsage:
                         f"{self.dotted}",
                         path,
                     )
+
+    def _check_name_in_package(self) -> None:
+        """Where the package has something else under the name, `import hives.scale as scale` gives that, and then the module."""
+        path = self._linkage.find_module(self.package) if self.package else None
+        package = self._linkage.file(path) if path is not None else None
+        binding = package.module_bindings.get(self.name) if package is not None else None
+        if package is None or binding is None or all(map(self._is_target, self._evaluator.binding_values(package, binding))):
+            return
+        for file, use in self._evaluator.imports_under_other_names(self.dotted):
+            self._usage.obstruct(f"`import {self.dotted} as …` in {file.path} gives what `{self.package}` has under that name", file.path, use.start)
 
     def _check_homes(self) -> None:
         """Doubts about what may come to the module by the names that others have for it, and places where it is asked for by

@@ -74,6 +74,12 @@ class ModulesAbout:
     def _is_anything_filled(self) -> bool:
         return any(() in uses.filled for uses in self.uses.values())
 
+    @cached_property
+    def paths_listed(self) -> set[str]:
+        """The modules whose names are gone through, or looked up by names that are worked out."""
+        own = {path for path, uses in self.uses.items() if () in uses.listed}
+        return own.union(*(self._meant(path, uses.listed - {()}) for path, uses in self.uses.items()))
+
     def may_be(self, path: str, origin: Origin, *, is_loaded: bool) -> bool:
         """Whether a value of which nothing is known may be a module; with `is_loaded`, one that somebody loads and gives on
         counts, too."""
@@ -191,9 +197,7 @@ class ModulesAbout:
     @cached_property
     def _standing_by_themselves(self) -> set[str]:
         """The modules that stand as values, and the ones whose names are looked through."""
-        own = (path for path, uses in self.uses.items() if () in uses.listed)
-        found = (module for path, uses in self.uses.items() for module in self._meant(path, uses.listed - {()}))
-        return self._values.union(own, found)
+        return self._values | self.paths_listed
 
     @cached_property
     def _standing(self) -> set[str]:

@@ -34,6 +34,8 @@ def names_asked_for(file: LinkedFile, namespace: ast.expr) -> frozenset[str] | N
             return _written(tree, left)
         case ast.Compare(left=left, ops=[ast.Eq() | ast.NotEq()], comparators=[right]):
             return _names_in(right if left is namespace else left)
+        case ast.Call(func=ast.Name(id="hasattr"), args=[value, ast.Constant()]) if value is namespace:
+            return frozenset()
         case ast.Call(func=ast.Name(id=called), args=[value], keywords=[]) if value is namespace and called in _KEEPING_NAMES:
             return names_asked_for(file, around)
         case ast.Call(func=ast.Name(id=called), args=[value], keywords=[]) if value is namespace and called in _COUNTING:

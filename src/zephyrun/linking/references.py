@@ -173,6 +173,7 @@ class GlobalUsage:
         self._asked.check_patterns()
         self._asked.check_readers()
         self._check_definitions()
+        self._check_modules_of_that_name()
         self._check_names_read()
         self._check_passing_on()
         self._check_outsiders()
@@ -626,6 +627,15 @@ class GlobalUsage:
                     self._usage.open_places.append(
                         OpenPlace(place, f"the keyword `{self._name}`: it is not known what it is set in")
                     )
+
+    def _check_modules_of_that_name(self) -> None:
+        """What a package has under the name of a module in it is what `import hives.scale as scale` gives."""
+        for home in self.homes.values():
+            inner = f"{home.module}.{self._name}"
+            if not home.module or not self._linkage.is_package(inner):
+                continue
+            for file, use in self._evaluator.imports_under_other_names(inner):
+                self._usage.obstruct(f"`import {inner} as …` in {file.path} gives what `{home.module}` has under that name", file.path, use.start)
 
     def _check_passing_on(self) -> None:
         """`import weigh as weigh` says that a module passes the name on: an alias for no other reason."""

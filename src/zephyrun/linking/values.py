@@ -23,6 +23,7 @@ from zephyrun.link_facts import (
     ClassRecord,
     FunctionRecord,
     Handed,
+    ImportUse,
     Origin,
     OriginSort,
     ParameterRecord,
@@ -97,6 +98,7 @@ _GIVE_OWN_THINGS = frozenset(
 # What gives a module, and what puts something else where that is found.
 # What gives modules by what it is handed, though its code names only others.
 _FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
+_ONLY_IMPORTED = frozenset({Role.IMPORT, Role.READ})
 _BUILTINS_OF_MODULE = "__builtins__"
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", "types.ModuleType"})
 _PUTS_AMONG_MODULES = lazy_pattern(
@@ -669,10 +671,33 @@ class Evaluator:
         # A package that imports a module inside it asks itself for what it is about to bind.
         if binding is not None and not (is_inner and there.path == file.path):
             values = self.binding_values(there, binding)
-            return values | self.module_values(file, inner) if is_inner else values
+            is_either = is_inner and not self._is_bound_for_good(file, there, binding, inner)
+            return values | self.module_values(file, inner) if is_either else values
         if is_inner:
             return self.module_values(file, inner)
         return None if there.is_own else frozenset({Value(ValueSort.FOREIGN, name=inner)})
+
+    def _is_bound_for_good(self, file: LinkedFile, package: LinkedFile, binding: int, inner: str) -> bool:
+        """Whether a package binds a name to something of its module of that name, so that a file which is read later finds no
+        module under it."""
+        from zephyrun.linking.import_graph import reached_files
+
+        facts, text = package.facts, package.source.text
+        uses = [each for each in package.links.imports if each.binding == binding and each.name]
+        if len(uses) != 1 or self.linkage.module_of_import(package, uses[0]) != inner or not facts.roles(binding) <= _ONLY_IMPORTED:
+            return False
+        statement = facts.statements[facts.statement_at(uses[0].start)]
+        is_always = facts.scopes[statement.scope].kind is ScopeKind.MODULE and text[: statement.start].rpartition("\n")[2] == ""
+        is_certain = is_always and not self.linkage.all_loading_paths and not any(self.imports_under_other_names(inner))
+        return is_certain and file.path not in reached_files(self, package.path)
+
+    def imports_under_other_names(self, dotted: str) -> Iterator[tuple[LinkedFile, ImportUse]]:
+        """The imports of a module under another name (`import hives.scale as scale`), by which one has whatever its package has
+        under its own."""
+        for file in self.linkage.mentioning(dotted.rpartition(".")[2]):
+            for use in file.links.imports:
+                if use.has_alias and not use.name and self.linkage.module_of_import(file, use) == dotted:
+                    yield file, use
 
     def _of_attribute(self, file: LinkedFile, origin: Origin) -> Values:
         receivers = self.values(file, origin.parts[0])
