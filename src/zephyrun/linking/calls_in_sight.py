@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed, Lookup, Origin, OriginSort, ParameterRecord
+from zephyrun.linking.import_graph import may_be_loaded
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
@@ -108,10 +109,11 @@ def _find_calls(
     ):
         return None
 
+    title = file.links.classes[record.owner].name if record.owner >= 0 else record.name
     kind = file.facts.scopes[file.facts.bindings[record.binding].scope].kind
     if kind is ScopeKind.FUNCTION:
         return _calls_by_binding(evaluator, file, record.binding, wanted)
-    if is_open or evaluator.linkage.loading_paths or evaluator.linkage.stands_in_examples(record.name):
+    if is_open or may_be_loaded(evaluator, file.path, title) or evaluator.linkage.stands_in_examples(record.name):
         return None
 
     if len(evaluator.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from zephyrun.facts import Role
 from zephyrun.link_facts import AttributeUse, Handed, OriginSort, Use
 from zephyrun.linking.going_classes import is_class_kept
+from zephyrun.linking.import_graph import may_be_loaded
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, ValueSort, may_be_of
@@ -54,7 +55,7 @@ def _is_made_here_alone(evaluator: Evaluator, key: ClassKey) -> bool:
     is_open = linkage.is_library and not record.name.startswith("_")
     return not (
         is_open
-        or linkage.loading_paths
+        or may_be_loaded(evaluator, key[0], record.name)
         or evaluator.unknown_above(key)
         or not all(name.startswith(_MAKING_NONE) and name != "builtins.type" for name in evaluator.foreign_above(key))
         or any(evaluator.class_record(each).decorators for each in evaluator.relatives(key))

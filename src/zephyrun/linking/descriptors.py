@@ -10,6 +10,7 @@ from zephyrun.facts import Role
 from zephyrun.languages.python.name_readers import ASKING_LATER, LISTING_NAMES, LOOKS_PAST_HOOKS, LOOKUPS, NAME_READERS
 from zephyrun.link_facts import FunctionRecord, Use
 from zephyrun.linking.going_classes import is_class_kept
+from zephyrun.linking.import_graph import may_be_loaded
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
@@ -43,7 +44,7 @@ def _holders(evaluator: Evaluator, key: ClassKey) -> frozenset[ClassKey] | None:
     family = [key, *evaluator.below(key)]
     titles = {evaluator.class_record(each).name for each in family}
     is_open = linkage.is_library and not all(title.startswith("_") for title in titles)
-    if is_open or linkage.loading_paths or any(map(linkage.stands_in_examples, titles)) or evaluator.unknown_above(key):
+    if is_open or any(may_be_loaded(evaluator, each[0], evaluator.class_record(each).name) for each in family) or any(map(linkage.stands_in_examples, titles)) or evaluator.unknown_above(key):
         return None
     if sum(len(linkage.paths_mentioning(title)) for title in titles) > _MOST_FILES or is_class_kept(evaluator, key):
         return None

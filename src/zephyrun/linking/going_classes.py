@@ -9,6 +9,7 @@ from zephyrun.facts import Role
 from zephyrun.languages.python.told_texts import is_told
 from zephyrun.link_facts import Handed, OriginSort
 from zephyrun.linking.exports import export_ranges
+from zephyrun.linking.import_graph import may_be_loaded
 from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
@@ -178,7 +179,8 @@ def _is_looked_up(evaluator: Evaluator, path: str, number: int) -> bool:
     out."""
     name = evaluator.class_record((path, number)).name
     about = evaluator.modules_about
-    if any(_has_name(file, name) for file in filter(None, map(evaluator.linkage.file, about.paths_listed))):
+    is_loaded = bool(evaluator.linkage.all_loading_paths) and may_be_loaded(evaluator, path, name)
+    if any(file.may_bind(name) for file in filter(None, map(evaluator.linkage.file, about.paths_listed))):
         return True
     for there in evaluator.linkage.lookup_paths:
         file = evaluator.linkage.file(there)
@@ -187,17 +189,13 @@ def _is_looked_up(evaluator: Evaluator, path: str, number: int) -> bool:
             if not lookup.may_find(name):
                 continue
             values = evaluator.values(file, lookup.receiver)
-            if UNKNOWN_VALUE in values and about.may_be(path, lookup.receiver, is_loaded=True):
+            if UNKNOWN_VALUE in values and about.may_be(path, lookup.receiver, is_loaded=is_loaded):
                 return True
             homes = (evaluator.linkage.file(value.path) for value in values if value.sort is ValueSort.MODULE)
-            if any(_has_name(home, name) for home in homes if home is not None):
+            if any(home.may_bind(name) for home in homes if home is not None):
                 return True
     return False
 
-
-def _has_name(file: LinkedFile, name: str) -> bool:
-    """Whether a module may have something under a name."""
-    return name in file.module_bindings or any(use.name == "*" for use in file.links.imports)
 
 
 def _is_sought_in_table(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:

@@ -14,6 +14,30 @@ def reached_files(evaluator: Evaluator, path: str) -> frozenset[str]:
     return _spread([path], evaluator.linkage.imported_by)
 
 
+@once_a_version
+def may_be_loaded(evaluator: Evaluator, path: str, name: str) -> bool:
+    """Whether a name of a module may be had from one that is loaded by its name and then looked into: it is that one, or one that
+    holds it or has the name from it."""
+    loaded = _looked_into_where_loaded(evaluator)
+    if loaded is None:
+        return True
+    files = (evaluator.linkage.file(each) for each in loaded)
+    return path in loaded or any(file is not None and file.may_bind(name) for file in files)
+
+
+@once_a_version
+def _looked_into_where_loaded(evaluator: Evaluator) -> frozenset[str] | None:
+    """The modules that are loaded by their names and then looked into, and those that they hold; `None` for any."""
+    linkage = evaluator.linkage
+    found: set[str] = set()
+    for loading in linkage.loading_paths:
+        named = linkage.names_loaded(loading)
+        if named is None:
+            return None
+        found.update(path for each in named if (path := linkage.find_module(each, loading)) is not None)
+    return frozenset(found | evaluator.modules_about.held_by(found))
+
+
 def knows(evaluator: Evaluator, path: str, other: str) -> bool:
     """Whether one of two files imports the other, be it by way of others."""
     return other in reached_files(evaluator, path) or path in reached_files(evaluator, other)

@@ -81,6 +81,7 @@ _COMPUTED_LOOKUP = lazy_pattern(
 # What gives modules, or what stands in them, for other reasons than that it loads them.
 FINDING_WORDS = ("getmodule", "resolve_name")
 _FINDS_MODULES = rb"\b(?:inspect|pkgutil)(?:\s*\.\s*|\s+import\b(?:\s*\([^)]*|[^\n(]*))\b(?:getmodule|resolve_name)\b"
+_FINDING = lazy_pattern(_FINDS_MODULES)
 # The names of modules as functions and frames have them, but for those that every module has.
 _GLOBALS_OF = ("__globals__", "f_globals")
 _ASKED_OF_GLOBALS = rb"\b%b\b(?!\s*(?:\[|\.\s*get\s*\()\s*[\"']__\w+__[\"'])"
@@ -161,6 +162,10 @@ class LinkedFile:
             for index, binding in enumerate(self.facts.bindings)
             if binding.scope == 0 and not binding.outside
         }
+
+    def may_bind(self, name: str) -> bool:
+        """Whether the module may have something under a name, be it with all of another one."""
+        return name in self.module_bindings or any(use.name == "*" for use in self.links.imports)
 
     @cached_property
     def imported_bindings(self) -> frozenset[int]:
@@ -679,6 +684,14 @@ class Linkage:
             (self.is_package(name) or name.startswith(".") or name == _MAIN) and not are_named
             for name, are_named in _loaded_by_name(data)
         )
+
+    def names_loaded(self, path: str) -> frozenset[str] | None:
+        """The absolute names of all modules that a file loads or takes from the loaded ones; `None` where some may be any."""
+        data = self.contents[path]
+        assert isinstance(data, bytes), "it was read"
+        named = {name for name, _ in _loaded_by_name(data)}
+        is_any = _loads_unnamed(data) or _takes_names_run(data) or _FINDING.search(data) is not None
+        return None if is_any or any(name.startswith(".") or name == _MAIN for name in named) else frozenset(named)
 
     def find_module(self, dotted: str, beside: str = "") -> str | None:
         """The path of a module of the project by its absolute name, as the file at `beside` would find

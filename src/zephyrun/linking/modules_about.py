@@ -178,7 +178,7 @@ class ModulesAbout:
         named = {path for path in self.uses if self._name_of(path).rpartition(".")[2] in asked}.union(*imported)
         if self._linkage.finding_paths:
             return found | named
-        return found | (named & self._held_by(found | self._standing_by_themselves))
+        return found | (named & self.held_by(found | self._standing_by_themselves))
 
     def _asked_of(self, path: str, asked: Iterable[tuple[Dotted, str]]) -> set[str]:
         """The modules that a file asks other ones, or itself, for by texts."""
@@ -213,9 +213,9 @@ class ModulesAbout:
 
     @cached_property
     def _held(self) -> set[str]:
-        return self._held_by(self._standing)
+        return self.held_by(self._standing)
 
-    def _held_by(self, modules: Iterable[str]) -> set[str]:
+    def held_by(self, modules: Iterable[str]) -> set[str]:
         """What modules some modules hold, and those again."""
         held: set[str] = set()
         rest = list(modules)

@@ -100,6 +100,7 @@ _GIVE_OWN_THINGS = frozenset(
 _FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
 _ONLY_IMPORTED = frozenset({Role.IMPORT, Role.READ})
 _BUILTINS_OF_MODULE = "__builtins__"
+_LOADED_MODULES = "sys.modules"
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", "types.ModuleType"})
 _PUTS_AMONG_MODULES = lazy_pattern(
     rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
@@ -530,6 +531,9 @@ class Evaluator:
         if origin.sort is OriginSort.CALL:
             names = set(map(self.library_name, self.values(file, origin.parts[0])))
             return names <= _GIVING_MODULES and not self._are_modules_replaced
+        if origin.sort is OriginSort.ELEMENT:
+            names = set(map(self.library_name, self.values(file, origin.parts[0])))
+            return names == {_LOADED_MODULES} and not self._are_modules_replaced and not self.are_modules_put
         if origin.sort is not OriginSort.NAME or origin.binding < 0:
             return False
         record = file.facts.bindings[origin.binding]
