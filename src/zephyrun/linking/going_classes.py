@@ -197,7 +197,6 @@ def _is_looked_up(evaluator: Evaluator, path: str, number: int) -> bool:
     return False
 
 
-
 def _is_sought_in_table(evaluator: Evaluator, file: LinkedFile, end: int) -> bool:
     """Whether a class that ends at an offset is the key by which something is taken out of a dictionary (`WAYS[type(hive)]`)."""
     if _CLOSES_KEY.match(file.source.text, end) is None:
