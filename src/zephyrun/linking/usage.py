@@ -200,6 +200,11 @@ class Usage:
         if all(each.what != what for each in self.doubts):
             self.doubts.append(Doubt(what, path, start, of_outsiders, of_reader, of_names))
 
+    def first_place(self) -> tuple[str, int]:
+        """The file and the offset of the first place, or the file of the target where there is none."""
+        place = min(self.places, default=None)
+        return (place.path, place.start) if place is not None else (self.target.path, 0)
+
     def obstruct(self, reason: str, path: str, start: int = 0) -> None:
         """Add an obstacle, each sentence once."""
         if all(each.reason != reason for each in self.obstacles):

@@ -76,3 +76,12 @@ def with_parts(values: Iterable[Value]) -> set[Value]:
         found |= more
         rest += more
     return found
+
+
+def classes_among(values: Iterable[Value]) -> set[ClassKey]:
+    """The classes among some values, and those of which some are instances."""
+    return {
+        (value.path, value.number)
+        for value in values
+        if value.sort in (ValueSort.INSTANCE, ValueSort.CLASS, ValueSort.ABOVE)
+    }
