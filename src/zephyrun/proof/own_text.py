@@ -34,9 +34,10 @@ _OTHER_WAYS = tuple(
     map(
         lazy_pattern,
         (
-            r"__loader__(?<![\w.\"']__loader__)",
+            # What is given under such a name, as a variable or by a keyword, is not asked for it.
+            r"__loader__(?<![\w.\"']__loader__)(?!\s*=(?![=}!:]))",
             # The name of the package is no way to one file of it.
-            r"__spec__(?<![\w.\"']__spec__)(?!\s*\.\s*(?:parent|name)\b)",
+            r"__spec__(?<![\w.\"']__spec__)(?!\s*\.\s*(?:parent|name)\b|\s*=(?![=}!:]))",
             r"__code__\s*\.\s*co_filename",
             *(rf"{name}(?<!\w{name})\b" for name in ("orig_argv", "getsourcefile", "getfile", "extract_stack")),
             r"__main__\b\s*\.\s*__file__",
