@@ -15,10 +15,10 @@ from zephyrun.linking.library_calls import KEPT_UNDER, leaves_class_alone
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.slot_holders import are_handlers_given_back, are_parts_told
 from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
-from zephyrun.linking.whereabouts import are_handlers_given_back, are_parts_told
 from zephyrun.patterns import lazy_pattern
 
 _IS_EXPRESSION_OF_CLASS = lazy_pattern(r"[\w.\s]+|type\s*\(\s*\w+\s*\)")
@@ -178,6 +178,8 @@ def _is_looked_up(evaluator: Evaluator, path: str, number: int) -> bool:
     """Whether a class may be found among the names of a module: some are gone through, or looked up by names that are worked
     out."""
     name = evaluator.class_record((path, number)).name
+    if not evaluator.file(path).is_own:
+        return False
     about = evaluator.modules_about
     is_loaded = bool(evaluator.linkage.all_loading_paths) and may_be_loaded(evaluator, path, name)
     if any(file.may_bind(name) for file in filter(None, map(evaluator.linkage.file, about.paths_listed))):

@@ -9,10 +9,11 @@ from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS, are_things_stored
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.signature_reads import names_read_off
+from zephyrun.linking.slot_holders import are_parts_told
 from zephyrun.linking.usage import Usage
 from zephyrun.linking.value_sorts import Value, ValueSort
 from zephyrun.linking.values import Evaluator
-from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, are_parts_told
+from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE
 
 # What keeps a call, and with what. Source: library reference.
 RUNNING_LATER = frozenset(
