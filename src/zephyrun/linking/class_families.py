@@ -267,12 +267,12 @@ class ClassFamily:
         """Whether Python puts a class before the name wherever that class writes it."""
         return self.name != self.spelling
 
-    def is_proxy(self, values: Values, hooks: Collection[str] = READING_HOOKS) -> bool:
+    def is_proxy(self, values: Values, hooks: Collection[str] = READING_HOOKS, *, minds_keeping: bool = True) -> bool:
         """Whether something may be an instance of another class that asks elsewhere for what it has not."""
         return any(
             (value.path, value.number) not in self.reachable
             and (
-                asks_elsewhere(self._evaluator, (value.path, value.number), hooks)
+                asks_elsewhere(self._evaluator, (value.path, value.number), hooks, minds_keeping=minds_keeping)
                 if value.sort is ValueSort.INSTANCE
                 else asks_metaclass(self._evaluator, (value.path, value.number), hooks)
             )

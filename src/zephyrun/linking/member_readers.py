@@ -67,6 +67,7 @@ LONGEST_RECEIVER = 80
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _CALLED_FOR_NOTHING = lazy_pattern(r"\s*\(\s*\)")
 _ONLY_ASKING = frozenset({"hasattr"})
+_CALLS_HOOK = lazy_pattern(r"[\w.]+\.\s*__getattr__\s*\(")
 _BEGINS_NAMESPACE = lazy_pattern(rb"[\"']__(?:d(?:i(?:c(?:t_?)?)?)?)?[\"'{]")
 # What ends within a name behind a dot, in a text that is put together.
 _BEGUN_NAME = lazy_pattern(r"\w\.(?:(\w*)\{\w*\}|(\w+)\Z)")
@@ -156,7 +157,9 @@ class MemberReaders:
         is_told = lookup.is_handed_on and self._is_private
         if lookup.is_handed_on and not self._is_private and not self._is_asked_out_of_sight(file, lookup):
             return False
-        is_proxy = not lookup.is_handed_on and self._family.is_proxy(values, hooks_asked(file, lookup))
+        # A special method that is called as such may keep the name: that counts where something is looked up.
+        minds_keeping = _CALLS_HOOK.match(file.source.text, lookup.start) is None or self._is_anything_looked_up
+        is_proxy = not lookup.is_handed_on and self._family.is_proxy(values, hooks_asked(file, lookup), minds_keeping=minds_keeping)
         is_in_family = not is_told and (is_proxy or bool(classes_among(values) & self._family.reachable))
         if not is_in_family:
             is_seldom = self._is_private and lookup.is_open and not self._family.is_key and not is_begun
@@ -165,6 +168,15 @@ class MemberReaders:
             if is_seldom and not (is_made and is_made_of_unknown(self._evaluator, file, lookup, self._spelling)):
                 return self._name in (self._texts_sought(file, lookup) or ())
         return self._may_be_sought(file, lookup)
+
+    @cached_property
+    def _is_anything_looked_up(self) -> bool:
+        """Whether somebody looks up names that may be any, and not only those that a special method is asked for."""
+        return any(
+            lookup.is_open and not lookup.is_handed_on and _CALLS_HOOK.match(file.source.text, lookup.start) is None
+            for file in filter(None, map(self._linkage.file, self._linkage.lookup_paths))
+            for lookup in file.links.lookups
+        )
 
     def _is_asked_out_of_sight(self, file: LinkedFile, lookup: Lookup) -> bool:
         """Whether somebody may ask for the name what hands on what it is asked for, who shows nowhere: the library does so,

@@ -33,9 +33,10 @@ def hooks_asked(file: LinkedFile, lookup: Lookup) -> Collection[str]:
     return (*READING_HOOKS, _DELETING_HOOK) if DELETES.match(file.source.text, lookup.start) is not None else READING_HOOKS
 
 
-def asks_elsewhere(evaluator: Evaluator, key: ClassKey, hooks: Collection[str]) -> bool:
-    """Whether a class has a method for the names that its instances are asked for, or given, which may hand them on."""
-    return any(_hands_on(evaluator, each, hook) for each in evaluator.relatives(key) for hook in hooks)
+def asks_elsewhere(evaluator: Evaluator, key: ClassKey, hooks: Collection[str], *, minds_keeping: bool = True) -> bool:
+    """Whether a class has a method for the names that its instances are asked for, or given, which may hand them on: be it by
+    keeping them, unless that is seen where somebody looks them up."""
+    return any(_hands_on(evaluator, each, hook, minds_keeping) for each in evaluator.relatives(key) for hook in hooks)
 
 
 def asks_metaclass(evaluator: Evaluator, key: ClassKey, hooks: Collection[str]) -> bool:
@@ -54,7 +55,7 @@ def asks_metaclass(evaluator: Evaluator, key: ClassKey, hooks: Collection[str]) 
     )
 
 
-def _hands_on(evaluator: Evaluator, key: ClassKey, hook: str) -> bool:
+def _hands_on(evaluator: Evaluator, key: ClassKey, hook: str, minds_keeping: bool) -> bool:
     """Whether a class has a method of its own for names, which may ask others for them."""
     binding = evaluator.binding_in(key, hook)
     if binding is None:
@@ -63,11 +64,11 @@ def _hands_on(evaluator: Evaluator, key: ClassKey, hook: str) -> bool:
     functions = list(definitions_of(file, binding))
     n_given = len(file.links.sources.get(binding, ()))
     return len(functions) != n_given or not all(
-        isinstance(each, FunctionRecord) and not each.decorators and _asks_itself(evaluator, file, each) for each in functions
+        isinstance(each, FunctionRecord) and not each.decorators and _asks_itself(evaluator, file, each, minds_keeping) for each in functions
     )
 
 
-def _asks_itself(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord) -> bool:
+def _asks_itself(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord, minds_keeping: bool) -> bool:
     """Whether a method asks nobody but its own instance for a name that it is handed, or for what it makes of that."""
     tree = syntax_tree(file.data)
     method = next((each for each in tree.definitions.values() if _is_at(tree, each, record)), None)
@@ -76,7 +77,9 @@ def _asks_itself(evaluator: Evaluator, file: LinkedFile, record: FunctionRecord)
     own, name = (each.arg for each in method.args.args[:2])
     asked = [each for each in ast.walk(method) if isinstance(each, ast.Name) and each.id == name]
     is_inside = any(isinstance(each, ast.FunctionDef | ast.AsyncFunctionDef | ast.Lambda) for each in ast.walk(method) if each is not method)
-    return not is_inside and not any(_goes_on(evaluator, file, each, own) for each in asked)
+    return not is_inside and not any(
+        _goes_on(evaluator, file, each, own) and (minds_keeping or not _is_kept(file, each)) for each in asked
+    )
 
 
 def _is_at(tree: SyntaxTree, node: ast.AST, record: FunctionRecord) -> bool:
@@ -112,6 +115,17 @@ def _goes_on(evaluator: Evaluator, file: LinkedFile, part: ast.AST, own: str) ->
             known = {value.sort for value in evaluator.values(file, origin_of(file, table))} - {ValueSort.UNKNOWN}
             return known != {ValueSort.MAPPING}
     return True
+
+
+def _is_kept(file: LinkedFile, part: ast.AST) -> bool:
+    """Whether a name, or what is made of it and others, only becomes an attribute of something."""
+    around = syntax_tree(file.data).around[part]
+    match around:
+        case ast.Tuple() | ast.List() | ast.BinOp():
+            return _is_kept(file, around)
+        case ast.Assign(targets=targets):
+            return all(isinstance(each, ast.Attribute) for each in targets)
+    return False
 
 
 def _is_asking(call: ast.Call, own: str) -> bool:
