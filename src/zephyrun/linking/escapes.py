@@ -2,20 +2,24 @@
 
 from __future__ import annotations
 
+import ast
 import re
 from collections.abc import Collection, Iterable, Iterator, Sequence
 from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import ClassRecord, FunctionRecord, Handed, Origin, OriginSort, Use
+from zephyrun.link_facts import AttributeUse, ClassRecord, FunctionRecord, Handed, Origin, OriginSort, Use
 from zephyrun.linking import name_bearers
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.fixtures import is_fixture
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.import_graph import reached_files, run_together
+from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.origins import origin_of
 from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts import FrameReading
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort, with_parts
@@ -58,6 +62,8 @@ _COMPARED = lazy_pattern(r"\s*(?:[=!]=|(?:not\s+)?in\b)\s*([(\[{]?\s*(?:[\"'][^\
 _QUOTED = lazy_pattern(r"[\"']([^\"']*)[\"']")
 _WRAPS = lazy_pattern(r"@(?:\w+\.)*wraps\(\s*[\w.]+\s*\)\s*(?:async\s+)?def\s+\Z")
 _LOOKING_UP = GIVING_ATTRIBUTE | {"attrgetter"}
+# What is no instance of a class of the project's own but of one below its own class.
+_OF_LANGUAGE = frozenset({ValueSort.PLAIN, ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING, ValueSort.OUTSIDE, ValueSort.FOREIGN})
 _PLAIN_BASES = frozenset({"builtins.object", "abc.ABC", "typing.Generic", "typing.Protocol"})
 _ANSWERING_METHODS = ("__getattr__", "__getattribute__")
 _STORING = lazy_pattern(
@@ -421,7 +427,10 @@ def _ours(evaluator: Evaluator, usage: Usage, *, is_class: bool) -> _Ours:
         records: Sequence[FunctionRecord | ClassRecord] = file.links.classes if is_class else file.links.functions
         found += [(file.path, index) for index, record in enumerate(records) if record.name_start in starts]
     are_plain = is_class and all(
-        not evaluator.unknown_above(key) and set(evaluator.foreign_above(key)) <= _PLAIN_BASES for key in found
+        not evaluator.unknown_above(key)
+        and set(evaluator.foreign_above(key)) <= _PLAIN_BASES
+        and all(evaluator.file(path).is_own for path, _ in evaluator.above(key))
+        for key in found
     )
     return _Ours(is_class, frozenset(found), are_plain)
 
@@ -453,6 +462,7 @@ def _unknown_reads(
             and not _is_shown(file, use.start, is_representation_free=is_representation_free)
             and pattern.search(before.encode())
             and any(_may_bear_name(evaluator, value, ours, attribute) for value in values)
+            and not (ours.are_classes and _is_class_of_others(evaluator, file, use, ours))
         ):
             compared = _COMPARED.match(file.source.text, use.end)
             yield _NameRead(use.start, tuple(_QUOTED.findall(compared[1])) if compared is not None else ())
@@ -486,6 +496,27 @@ def _may_bear_name(evaluator: Evaluator, value: Value, ours: _Ours, attribute: s
         # What no code of the project made may still be an instance of a class below one of the language's.
         return ours.are_classes and not ours.are_plain
     return value.sort not in (ValueSort.FOREIGN, ValueSort.MODULE)
+
+
+def _is_class_of_others(evaluator: Evaluator, file: LinkedFile, use: AttributeUse, ours: _Ours) -> bool:
+    """Whether the name is that of the class of something (`type(error).__name__`) which is no instance of ours."""
+    read = syntax_tree(file.data).attributes.get(use.end)
+    match read.value if read is not None else None:
+        case (
+            ast.Call(func=ast.Name(id="type"), args=[ast.Name() | ast.Attribute() as thing], keywords=[])
+            | ast.Attribute(value=ast.Name() | ast.Attribute() as thing, attr="__class__")
+        ):
+            values = evaluator.values(file, origin_of(file, thing))
+        case _:
+            return False
+    bases = LibraryBases(evaluator, ours.keys)
+    above = {each for key in ours.keys for each in evaluator.above(key)}
+    return not any(evaluator.unknown_above(key) for key in ours.keys) and not any(
+        (value.path, value.number) in above
+        if value.sort is ValueSort.INSTANCE
+        else value.sort not in _OF_LANGUAGE or bases.have_instance(value)
+        for value in values
+    )
 
 
 def _has_name_of_wrapped(evaluator: Evaluator, key: tuple[str, int]) -> bool:

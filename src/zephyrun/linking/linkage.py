@@ -726,6 +726,12 @@ class Linkage:
         found = self._library(dotted)
         return found is not None and word.encode() in words_in(found[0])
 
+    def library_asks_others(self, dotted: str, name: str) -> bool:
+        """Whether a library's module may ask something else than its own instances for an attribute, at a glance; without a
+        source nothing is known."""
+        found = self._library(dotted)
+        return found is not None and name.encode() in found[0] and _asks_others(found[0], name.encode())
+
     def library_bears(self, dotted: str, name: str) -> bool:
         """Whether a library's module has a class with such a method, or sets such an attribute on its instances, at a
         glance: something else may stand for these. Without a source nothing is known."""
@@ -760,6 +766,10 @@ def _is_package(path: str) -> bool:
 def _bears(data: bytes, name: bytes) -> bool:
     starts = (end - len(name) for end in ends_of_word(name, data, behind_dot=True))
     return any(_BEFORE_MEMBER.search(data, max(start - _LONGEST_BEFORE, 0), start) for start in starts)
+
+
+def _asks_others(data: bytes, name: bytes) -> bool:
+    return re.search(rb"(?<!\bself)(?<!\bcls)\.\s*%b\b|[\"']%b[\"']" % (name, name), data) is not None
 
 
 @glance

@@ -442,6 +442,8 @@ class MemberUsage:
         evaluator = self._evaluator
         if self._is_private and self._name == self._spelling:
             for module in self._family.libraries_that_bear:
+                if not self._linkage.library_asks_others(module, self._spelling):
+                    continue
                 self._usage.doubt(
                     f"{module}, whose source speaks of `{self._spelling}`, asks none of these classes for it",
                     *self._usage.first_place(),
