@@ -53,6 +53,10 @@ _READS_NAME_OF_CLASS = lazy_pattern(
 )
 _READS_OWN_NAME = lazy_pattern(r"(?:\bcls|self\.__class__|type\(self\)|type\(cls\))\.__(?:qual)?name__\b")
 _REPRESENTING = "__repr__"
+_REPRESENTATIONS = (_REPRESENTING, "__str__", "__format__")
+# What is put into a text ends there, and what puts it in stands before.
+_ENDS_THERE = lazy_pattern(r"\s*[)}\],!:]")
+_FILLS_IN = lazy_pattern(r"%|\.format\(|\{")
 _LOGS = lazy_pattern(r"(?:\w+\.)*_?log(?:ger|ging)?\.(?:debug|info|warning|warn|error|exception|critical|log)\(", re.IGNORECASE)
 # Brackets of what is filled in, and others. A bracket behind nothing only holds together.
 _BRACKETS = lazy_pattern(r"(?P<filling>%\s*\(|\.format\(|\{|(?:\A|[,+])\s*\()|[(\[]|(?P<closing>[)\]}])")
@@ -118,6 +122,8 @@ def check_name_readers(evaluator: Evaluator, usage: Usage, *, is_class: bool) ->
     are_borne = bool(functions) and name_bearers.go_on(evaluator, usage, functions)
     if is_class and are_things_stored(evaluator):
         usage.assume(STORED_OBJECTS)
+    if is_class and not usage.target.name.startswith("_"):
+        _doubt_representations(evaluator, usage)
     if are_borne or (escapes and not is_followed and (is_class or not _has_name_of_another(evaluator, usage))):
         _check_readers_of_names(evaluator, usage, is_class=is_class)
 
@@ -165,6 +171,33 @@ def _takers_of_classes(evaluator: Evaluator, path: str, keys: frozenset[ClassKey
             for each in with_parts(evaluator.values(file, value))
         )
     ]
+
+
+def _doubt_representations(evaluator: Evaluator, usage: Usage) -> None:
+    """A doubt where the representation of something shows instances of a class that has none of its own, by which it is called
+    what it is called."""
+    keys = _ours(evaluator, usage, is_class=True).keys
+    above = {each for key in keys for each in evaluator.above(key)}
+    if any(evaluator.defines(each, method) for each in above for method in _REPRESENTATIONS):
+        return
+    for file in evaluator.linkage.mentioning_any(set(_REPRESENTATIONS)):
+        shown = [each for name in _REPRESENTATIONS for each in file.facts.definitions_by_name.get(name, ())]
+        for use in file.links.attributes if shown else ():
+            is_inside = any(each.start <= use.start < each.end for each in shown)
+            if not is_inside or use.use is not Use.READ or not _is_filled_in(file, use):
+                continue
+            values = evaluator.values(file, Origin(OriginSort.ATTRIBUTE, use.name, -1, (use.receiver,)))
+            if any(value.sort is ValueSort.INSTANCE and (value.path, value.number) in above for value in values):
+                what = f"nothing depends on how {file.path} shows instances of `{usage.target.name}`"
+                usage.doubt(what, file.path, use.start)
+                return
+
+
+def _is_filled_in(file: LinkedFile, use: AttributeUse) -> bool:
+    """Whether an attribute, and nothing of it, is put into a text."""
+    statement = file.facts.statements[file.facts.statement_at(use.start)]
+    before = file.source.text[statement.start : use.start].rpartition("=")[2].removeprefix("return")
+    return _ENDS_THERE.match(file.source.text, use.end) is not None and _FILLS_IN.search(before) is not None and _is_put_into_text(before)
 
 
 def _doubt_what_is_lost(
