@@ -9,8 +9,9 @@ from typing import NamedTuple
 from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed, Lookup, Origin, OriginSort, ParameterRecord
 from zephyrun.linking.import_graph import may_be_loaded
+from zephyrun.linking.library_bases import LibraryBases, may_be_instance
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort, may_be_of
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
@@ -163,7 +164,7 @@ def may_be_looked_up(
                 for value in evaluator.values(other, lookup.receiver)
             )
             is_near = path == file.path or not name.startswith("_")
-            if is_near and of_class is not None and not may_be_of(evaluator.values(other, lookup.receiver), of_class):
+            if is_near and of_class is not None and not may_be_instance(evaluator, evaluator.values(other, lookup.receiver), of_class):
                 continue
             if is_near if is_member else is_module:
                 return True
@@ -273,7 +274,11 @@ def _may_be_it(evaluator: Evaluator, other: LinkedFile, receiver: Origin, file: 
     """Whether an attribute with the name of the function may be the function."""
     owner = wanted.record.owner
     relatives = evaluator.relatives((file.path, owner)) if owner >= 0 else []
+    # What is said to be of a library may be of a class of the project's own below that.
+    bases = LibraryBases(evaluator, relatives)
     return any(
-        (value.path, value.number) in relatives if value.sort in _OF_CLASSES else value.sort not in _OF_OTHERS
+        (value.path, value.number) in relatives
+        if value.sort in _OF_CLASSES
+        else value.sort not in _OF_OTHERS or (owner >= 0 and bases.have_instance(value))
         for value in evaluator.values(other, receiver)
     )

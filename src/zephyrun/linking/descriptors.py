@@ -11,6 +11,7 @@ from zephyrun.languages.python.name_readers import ASKING_LATER, LISTING_NAMES, 
 from zephyrun.link_facts import FunctionRecord, Use
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.import_graph import may_be_loaded
+from zephyrun.linking.library_bases import may_be_instance
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
@@ -71,7 +72,9 @@ def _is_asked_by_name(evaluator: Evaluator, file: LinkedFile, family: list[Class
     uses = (use for hook in _HOOKS for use in file.links.attributes_by_name.get(hook, ()))
     asked = (evaluator.values(file, use.receiver) for use in uses)
     # What stands above an instance is asked about what that was asked about.
-    return any(may_be_of(frozenset(value for value in values if value.sort is not ValueSort.ABOVE), family) for values in asked)
+    return any(
+        may_be_instance(evaluator, frozenset(value for value in values if value.sort is not ValueSort.ABOVE), family) for values in asked
+    )
 
 
 def _places_made(evaluator: Evaluator, file: LinkedFile, titles: set[str], family: list[ClassKey]) -> Iterator[ast.expr]:

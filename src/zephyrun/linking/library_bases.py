@@ -6,7 +6,7 @@ import builtins
 from collections.abc import Collection
 from functools import cached_property
 
-from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort
+from zephyrun.linking.value_sorts import ClassKey, Value, Values, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
 
 # To be of one of these makes nothing an instance of what a library has.
@@ -59,6 +59,12 @@ class LibraryBases:
         if value.sort in _COLLECTIONS and self._are_collections:
             return True
         return value.sort in (*_COLLECTIONS, ValueSort.OUTSIDE) and bool(self._names)
+
+
+def may_be_instance(evaluator: Evaluator, values: Values, classes: Collection[ClassKey]) -> bool:
+    """Whether something may be one of some classes or an instance of one, be it said to be of a library that stands above it."""
+    bases = LibraryBases(evaluator, classes)
+    return may_be_of(values, classes) or any(map(bases.have_instance, values))
 
 
 def _is_above(name: str, names: Collection[str]) -> bool:
