@@ -4,15 +4,17 @@ them."""
 from __future__ import annotations
 
 import ast
+from collections.abc import Collection
 
 from zephyrun.link_facts import OriginSort, Use
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
-from zephyrun.linking.value_sorts import ClassKey
+from zephyrun.linking.value_sorts import ClassKey, ValueSort
 from zephyrun.linking.values import Evaluator
 
 _MAKING = "__init__"
+_KNOWING_NOBODY = frozenset({ValueSort.CLASS, ValueSort.PLAIN})
 
 
 @once_a_version
@@ -38,15 +40,27 @@ def _has_from_start(evaluator: Evaluator, key: ClassKey, name: str) -> bool:
         binding = evaluator.binding_in(each, name)
         if binding is not None and file.links.sources.get(binding) and binding not in file.links.annotated:
             return True
+    shown = _plain_names(evaluator, above)
     for each in above:
         making = _making_function(evaluator, each)
         if making is None:
             continue
-        if _sets(making, name):
+        if _sets(making, name, shown):
             return True
-        if not _makes_above_first(making):
+        if not _makes_above_first(making, shown):
             return False
     return False
+
+
+def _plain_names(evaluator: Evaluator, classes: list[ClassKey]) -> frozenset[str]:
+    """The names that classes have in their bodies for things which know no instance: classes, texts and numbers."""
+    names = {name for each in classes for name in evaluator.file(each[0]).class_bindings.get(evaluator.class_record(each).scope, {})}
+    found = {}
+    for name in names:
+        bindings = [(each, evaluator.binding_in(each, name)) for each in classes]
+        values = [evaluator.binding_values(evaluator.file(each[0]), binding) for each, binding in bindings if binding is not None]
+        found[name] = all(value.sort in _KNOWING_NOBODY for some in values for value in some)
+    return frozenset(name for name, is_plain in found.items() if is_plain and not evaluator.is_set(name))
 
 
 def _making_function(evaluator: Evaluator, key: ClassKey) -> ast.FunctionDef | None:
@@ -66,7 +80,7 @@ def _definition(file: LinkedFile, name_start: int) -> ast.FunctionDef | None:
     return None
 
 
-def _sets(making: ast.FunctionDef, name: str) -> bool:
+def _sets(making: ast.FunctionDef, name: str, shown: Collection[str]) -> bool:
     """Whether a function gives its instance an attribute in one of its own statements, which nothing skips, and
     before anything that could ask for it."""
     receiver = _receiver(making)
@@ -75,12 +89,12 @@ def _sets(making: ast.FunctionDef, name: str) -> bool:
             for each in target.elts if isinstance(target, ast.Tuple) else [target]:
                 if isinstance(each, ast.Attribute) and each.attr == name and _is_name(each.value, receiver):
                     return True
-        if _may_ask(statement, receiver):
+        if _may_ask(statement, receiver, shown):
             return False
     return False
 
 
-def _makes_above_first(making: ast.FunctionDef) -> bool:
+def _makes_above_first(making: ast.FunctionDef, shown: Collection[str]) -> bool:
     """Whether one of its own statements lets what is above do its part (`super().__init__(…)`), before anything that
     could ask for an attribute."""
     for statement in making.body:
@@ -92,7 +106,7 @@ def _makes_above_first(making: ast.FunctionDef) -> bool:
             and _is_call_of_super(call.func.value)
         ):
             return True
-        if _may_ask(statement, _receiver(making)):
+        if _may_ask(statement, _receiver(making), shown):
             return False
     return False
 
@@ -105,13 +119,16 @@ def _targets(statement: ast.stmt) -> list[ast.expr]:
     return []
 
 
-def _may_ask(statement: ast.stmt, receiver: str) -> bool:
-    """Whether a statement may leave the function, or run something that has the instance."""
-    return any(
-        isinstance(node, ast.Return)
-        or (isinstance(node, ast.Call) and any(_is_name(inner, receiver) or _is_name(inner, "super") for inner in ast.walk(node)))
-        for node in ast.walk(statement)
-    )
+def _may_ask(statement: ast.stmt, receiver: str, shown: Collection[str]) -> bool:
+    """Whether a statement may leave the function, or have something run that has the instance or a method of it: of what is
+    `shown` nobody has it, nor of what is set on it."""
+    nodes = list(ast.walk(statement))
+    attributes = [node for node in nodes if isinstance(node, ast.Attribute)]
+    harmless = {node.value for node in attributes if isinstance(node.ctx, ast.Store) or node.attr in shown}
+    has_it = any((_is_name(node, receiver) and node not in harmless) or _is_name(node, "super") for node in nodes)
+    is_kept = any(isinstance(node, ast.Name) and isinstance(node.ctx, ast.Store) for node in nodes)
+    runs = any(isinstance(node, ast.Call) for node in nodes)
+    return any(isinstance(node, ast.Return) for node in nodes) or (has_it and (runs or is_kept))
 
 
 def _receiver(making: ast.FunctionDef) -> str:
