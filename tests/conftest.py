@@ -30,14 +30,9 @@ def pytest_xdist_auto_num_workers():
 def pytest_terminal_summary(terminalreporter):
     """By the rule of three: none of n bounds the rate below 3/n, with 95 % confidence."""
     for test, what in _COUNTED.items():
-        reports = {
-            outcome: sum(
-                test in report.nodeid and "counts" in dict(report.user_properties)
-                for report in terminalreporter.stats.get(outcome, ())
-            )
-            for outcome in ("passed", "failed")
-        }
-        n_programs = sum(reports.values())
+        reports = [each for some in ("passed", "failed") for each in terminalreporter.stats.get(some, ()) if test in each.nodeid]
+        counted = [{"counts": 0, "wrong": int(each.failed), **dict(each.user_properties)} for each in reports]
+        n_programs, n_wrong = (sum(each[word] for each in counted) for word in ("counts", "wrong"))
         if n_programs:
-            bound = f": a rate under {3 / n_programs:.1%}" if not reports["failed"] else ""
-            terminalreporter.line(f"{what}: {reports['failed']} of {n_programs}{bound}")
+            bound = f": a rate under {3 / n_programs:.1%}" if not n_wrong else ""
+            terminalreporter.line(f"{what}: {n_wrong} of {n_programs}{bound}")

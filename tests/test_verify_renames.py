@@ -56,18 +56,6 @@ def test_a_forgotten_reference_is_seen(case):
             assert compare_trees(case.files, contents, world=WORLD).verdict is not Verdict.SAME, forgotten
 
 
-@pytest.mark.parametrize("case", read_cases(ATTACKS), ids=lambda case: case.title)
-def test_no_attack_is_the_same(case, tmp_path):
-    """Renames that a program may be told by, carried out whatever is said of them: those that are called the
-    same without a word do the same."""
-    change, is_done = renamed(case)
-    if is_done or change.contents == case.files:
-        # What is done runs in the tests of renames.
-        return
-    if compare_trees(case.files, change.contents, world=WORLD).verdict is Verdict.SAME:
-        assert output_of(tmp_path / "old", case.files) == output_of(tmp_path / "new", change.contents)
-
-
 def change_at_random(dice, files):
     """A word of some program replaced everywhere, or not quite; now and then with something else changed."""
     code = [path for path in files if path.endswith(".py")]
