@@ -77,6 +77,15 @@ PACKAGES = {
         Package("mako==1.3.6", "compiles templates to modules; reads the source of its callers", ".", "test",
                 needs=("markupsafe",)),
         Package("mido==1.3.3", "messages whose attributes are keys of a table", ".", "tests", needs=("packaging",)),
+        Package("tinydb==4.9.0", "queries that keep the names they are asked for; classes shown by name", ".", "tests",
+                needs=("pyyaml",), options=("--ignore=tests/test_mypy_plugin.py",)),
+        Package("glom==25.12.0", "paths of attributes that are looked up later", ".", "glom/test",
+                needs=("boltons", "face", "attrs", "pyyaml")),
+        Package("jsonpatch==1.48", "operations found by name; looks into the names of what it is given", ".", "tests.py",
+                needs=("jsonpointer",)),
+        Package("croniter==7.0.0", "a package that binds the name of a module in it", "src", "src/croniter/tests",
+                needs=("python-dateutil", "pytz", "tzlocal")),
+        Package("netaddr==1.3.0", "slots, states and classes that know each other", ".", "netaddr/tests"),
     )
 }  # fmt: skip
 
