@@ -37,7 +37,9 @@ def names_asked_for(file: LinkedFile, namespace: ast.expr) -> frozenset[str] | N
         case ast.Call(func=ast.Name(id="hasattr"), args=[value, ast.Constant()]) if value is namespace:
             return frozenset()
         case ast.Call(func=ast.Name(id=called), args=[value], keywords=[]) if value is namespace and called in _KEEPING_NAMES:
-            return names_asked_for(file, around)
+            # What a list or a set of names is asked for by its place, or gives away, is a name.
+            outer = tree.around[around]
+            return names_asked_for(file, around) if isinstance(outer, ast.Compare | ast.Call) else None
         case ast.Call(func=ast.Name(id=called), args=[value], keywords=[]) if value is namespace and called in _COUNTING:
             return frozenset()
         case ast.Compare(ops=[ast.Is() | ast.IsNot()]) | ast.If() | ast.UnaryOp(op=ast.Not()):
