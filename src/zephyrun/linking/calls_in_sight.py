@@ -9,7 +9,7 @@ from typing import NamedTuple
 from zephyrun.facts import BINDING_ROLES, Reference, Role, ScopeKind
 from zephyrun.link_facts import FunctionRecord, Handed, Lookup, Origin, OriginSort, ParameterRecord
 from zephyrun.linking.import_graph import may_be_loaded
-from zephyrun.linking.library_bases import LibraryBases, may_be_instance
+from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort
 from zephyrun.linking.values import Evaluator
@@ -110,17 +110,19 @@ def _find_calls(
     ):
         return None
 
-    title = file.links.classes[record.owner].name if record.owner >= 0 else record.name
     kind = file.facts.scopes[file.facts.bindings[record.binding].scope].kind
     if kind is ScopeKind.FUNCTION:
         return _calls_by_binding(evaluator, file, record.binding, wanted)
+    title = file.links.classes[record.owner].name if record.owner >= 0 else record.name
     if is_open or may_be_loaded(evaluator, file.path, title) or evaluator.linkage.stands_in_examples(record.name):
         return None
 
     if len(evaluator.linkage.paths_mentioning(record.name)) > _MOST_FILES_FOR_ONE:
         return None
     is_member = record.owner >= 0
-    if may_be_looked_up(evaluator, file, record.name, own_lookups, is_member=is_member, owner=record.owner) or not _is_called_by_us_alone(evaluator, file, record):
+    if may_be_looked_up(evaluator, file, record.name, own_lookups, is_member=is_member, owner=record.owner):
+        return None
+    if not _is_called_by_us_alone(evaluator, file, record):
         return None
 
     found: Calls = []
@@ -151,7 +153,7 @@ def may_be_looked_up(
 ) -> bool:
     """Whether a name that is worked out may lead to a name of a module, or of a class in it; but for lookups of the module
     of which that is told otherwise, by where they start. With `owner`, only who may be of that class leads to its names."""
-    of_class = evaluator.relatives((file.path, owner)) if owner >= 0 else None
+    of_class = LibraryBases(evaluator, evaluator.relatives((file.path, owner))) if owner >= 0 else None
     for path in evaluator.linkage.lookup_paths:
         other = evaluator.linkage.file(path)
         for lookup in other.links.lookups if other is not None else ():
@@ -164,7 +166,7 @@ def may_be_looked_up(
                 for value in evaluator.values(other, lookup.receiver)
             )
             is_near = path == file.path or not name.startswith("_")
-            if is_near and of_class is not None and not may_be_instance(evaluator, evaluator.values(other, lookup.receiver), of_class):
+            if is_near and of_class is not None and not of_class.may_be_of_ours(evaluator.values(other, lookup.receiver)):
                 continue
             if is_near if is_member else is_module:
                 return True

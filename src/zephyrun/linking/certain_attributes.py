@@ -10,7 +10,7 @@ from zephyrun.link_facts import OriginSort, Use
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
-from zephyrun.linking.value_sorts import ClassKey, ValueSort
+from zephyrun.linking.value_sorts import ClassKey, Values, ValueSort
 from zephyrun.linking.values import Evaluator
 
 _MAKING = "__init__"
@@ -40,7 +40,7 @@ def _has_from_start(evaluator: Evaluator, key: ClassKey, name: str) -> bool:
         binding = evaluator.binding_in(each, name)
         if binding is not None and file.links.sources.get(binding) and binding not in file.links.annotated:
             return True
-    shown = _plain_names(evaluator, above)
+    shown = _plain_names(evaluator, key)
     for each in above:
         making = _making_function(evaluator, each)
         if making is None:
@@ -52,15 +52,18 @@ def _has_from_start(evaluator: Evaluator, key: ClassKey, name: str) -> bool:
     return False
 
 
-def _plain_names(evaluator: Evaluator, classes: list[ClassKey]) -> frozenset[str]:
-    """The names that classes have in their bodies for things which know no instance: classes, texts and numbers."""
-    names = {name for each in classes for name in evaluator.file(each[0]).class_bindings.get(evaluator.class_record(each).scope, {})}
-    found = {}
-    for name in names:
-        bindings = [(each, evaluator.binding_in(each, name)) for each in classes]
-        values = [evaluator.binding_values(evaluator.file(each[0]), binding) for each, binding in bindings if binding is not None]
-        found[name] = all(value.sort in _KNOWING_NOBODY for some in values for value in some)
-    return frozenset(name for name, is_plain in found.items() if is_plain and not evaluator.is_set(name))
+@once_a_version
+def _plain_names(evaluator: Evaluator, key: ClassKey) -> frozenset[str]:
+    """The names that a class and those above it have in their bodies for things which know no instance: classes, texts and
+    numbers."""
+    found: dict[str, Values] = {}
+    for each in evaluator.above(key):
+        file = evaluator.file(each[0])
+        for name, binding in file.class_bindings.get(evaluator.class_record(each).scope, {}).items():
+            found[name] = found.get(name, frozenset()) | evaluator.binding_values(file, binding)
+    return frozenset(
+        name for name, values in found.items() if all(value.sort in _KNOWING_NOBODY for value in values) and not evaluator.is_set(name)
+    )
 
 
 def _making_function(evaluator: Evaluator, key: ClassKey) -> ast.FunctionDef | None:

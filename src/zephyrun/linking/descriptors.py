@@ -11,7 +11,7 @@ from zephyrun.languages.python.name_readers import ASKING_LATER, LISTING_NAMES, 
 from zephyrun.link_facts import FunctionRecord, Use
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.import_graph import may_be_loaded
-from zephyrun.linking.library_bases import may_be_instance
+from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
@@ -43,9 +43,12 @@ def _holders(evaluator: Evaluator, key: ClassKey) -> frozenset[ClassKey] | None:
     """The classes that hold instances of a class as attributes; `None` where some instances may be elsewhere."""
     linkage = evaluator.linkage
     family = [key, *evaluator.below(key)]
-    titles = {evaluator.class_record(each).name for each in family}
+    titled = [(path, evaluator.class_record((path, number)).name) for path, number in family]
+    titles = {title for _, title in titled}
     is_open = linkage.is_library and not all(title.startswith("_") for title in titles)
-    if is_open or any(may_be_loaded(evaluator, each[0], evaluator.class_record(each).name) for each in family) or any(map(linkage.stands_in_examples, titles)) or evaluator.unknown_above(key):
+    if is_open or evaluator.unknown_above(key) or any(map(linkage.stands_in_examples, titles)):
+        return None
+    if any(may_be_loaded(evaluator, *each) for each in titled):
         return None
     if sum(len(linkage.paths_mentioning(title)) for title in titles) > _MOST_FILES or is_class_kept(evaluator, key):
         return None
@@ -70,11 +73,9 @@ def _holders(evaluator: Evaluator, key: ClassKey) -> frozenset[ClassKey] | None:
 def _is_asked_by_name(evaluator: Evaluator, file: LinkedFile, family: list[ClassKey]) -> bool:
     """Whether a file calls one of the methods by its name, with whatever it likes."""
     uses = (use for hook in _HOOKS for use in file.links.attributes_by_name.get(hook, ()))
-    asked = (evaluator.values(file, use.receiver) for use in uses)
+    asked = {value for use in uses for value in evaluator.values(file, use.receiver)}
     # What stands above an instance is asked about what that was asked about.
-    return any(
-        may_be_instance(evaluator, frozenset(value for value in values if value.sort is not ValueSort.ABOVE), family) for values in asked
-    )
+    return LibraryBases(evaluator, family).may_be_of_ours(frozenset(value for value in asked if value.sort is not ValueSort.ABOVE))
 
 
 def _places_made(evaluator: Evaluator, file: LinkedFile, titles: set[str], family: list[ClassKey]) -> Iterator[ast.expr]:

@@ -428,8 +428,9 @@ def _check_readers_of_names(evaluator: Evaluator, usage: Usage, *, is_class: boo
             if file is not None and pattern.search(data) is not None:
                 read_off += _unknown_reads(evaluator, file, attribute, pattern, ours, is_representation_free=is_representation_free)
             usage.look_out(what, [word for each in read_off for word in each.words])
-            for each in [each for each in read_off if not each.words][:1]:
-                usage.doubt_reader(what.replace("…", f"`{name}`"), path, each.start)
+            asked_for_any = next((each for each in read_off if not each.words), None)
+            if asked_for_any is not None:
+                usage.doubt_reader(what.replace("…", f"`{name}`"), path, asked_for_any.start)
     for attribute in _NAMES_OF_CODE if not is_class else ():
         for file in evaluator.linkage.mentioning(attribute):
             if _reads_off_code(evaluator, file, attribute, ours):

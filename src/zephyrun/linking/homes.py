@@ -13,7 +13,7 @@ from zephyrun.languages.python import name_readers
 from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
-from zephyrun.linking.import_graph import knows, run_together
+from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
@@ -279,7 +279,9 @@ class Homes:
         # A private name is seldom worked out: somewhere it would have to stand as a text.
         is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
         for path in self._linkage.loading_paths:
-            if path not in self._homes and self._may_load_home(path) and (is_worked_out or may_begin_in(self._evaluator, path, name) or self._lists_names(path)):
+            if path in self._homes or not self._may_load_home(path):
+                continue
+            if is_worked_out or may_begin_in(self._evaluator, path, name) or self._lists_names(path):
                 self._usage.doubt_reader(
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
@@ -287,36 +289,19 @@ class Homes:
 
     def _may_load_home(self, path: str) -> bool:
         """Whether what a file loads may be a home, or hold one: all that it loads may be written out."""
-        named = self._linkage.names_loaded(path)
-        if named is None:
-            return True
-        found = {self._linkage.find_module(each, path) for each in named} - {None}
-        loaded = {each for each in found if each is not None}
-        return not self._homes.keys().isdisjoint(loaded | self._evaluator.modules_about.held_by(loaded))
+        loaded = modules_loaded(self._evaluator, path)
+        return loaded is None or not loaded.isdisjoint(self._homes)
 
     def _lists_names(self, path: str) -> bool:
         """Whether a file lists the names of a module that it loads, and does not pass this one over."""
         file = self._linkage.file(path)
         if file is None:
             return False
-        listed = (each for each in file.links.handed if each.callee.name in _LISTING_WORDS and self._comes_of_loading(file, each.value))
-        taken = (each for each in file.links.attributes_by_name.get("__dict__", ()) if self._comes_of_loading(file, each.receiver))
+        listed = (each for each in file.links.handed if each.callee.name in _LISTING_WORDS and comes_of_loading(file, each.value, self.words))
+        taken = (each for each in file.links.attributes_by_name.get("__dict__", ()) if comes_of_loading(file, each.receiver, self.words))
         return any(not passes_name_over(self._evaluator, file, each, self._name) for each in listed) or any(
             not namespace_passes_name_over(self._evaluator, file, each.end, self._name) for each in taken
         )
-
-    def _comes_of_loading(self, file: LinkedFile, origin: Origin) -> bool:
-        """Whether something may be a module that a file loads, or one that such a module holds."""
-        rest, met = [origin], {origin}
-        for each in rest:
-            if comes_of_loading(file, each) or (each.sort is OriginSort.CALL and each.parts[0].name == "getattr"):
-                return True
-            more: tuple[Origin, ...] = file.links.sources.get(each.binding, ()) if each.sort is OriginSort.NAME else ()
-            if each.sort is OriginSort.ATTRIBUTE and each.name in self.words:
-                more = each.parts[:1]
-            rest += [part for part in more if part not in met]
-            met.update(more)
-        return False
 
     def _lists_namespace(self, file: LinkedFile) -> bool:
         """Whether a file goes through all names that functions or frames have, and does not pass this one over."""

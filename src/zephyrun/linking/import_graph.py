@@ -28,13 +28,18 @@ def may_be_loaded(evaluator: Evaluator, path: str, name: str) -> bool:
 @once_a_version
 def _looked_into_where_loaded(evaluator: Evaluator) -> frozenset[str] | None:
     """The modules that are loaded by their names and then looked into, and those that they hold; `None` for any."""
-    linkage = evaluator.linkage
-    found: set[str] = set()
-    for loading in linkage.loading_paths:
-        named = linkage.names_loaded(loading)
-        if named is None:
-            return None
-        found.update(path for each in named if (path := linkage.find_module(each, loading)) is not None)
+    found = [modules_loaded(evaluator, path) for path in evaluator.linkage.loading_paths]
+    known = [each for each in found if each is not None]
+    return frozenset[str]().union(*known) if len(known) == len(found) else None
+
+
+@once_a_version
+def modules_loaded(evaluator: Evaluator, path: str) -> frozenset[str] | None:
+    """The modules that a file loads by their names, and those that they hold; `None` for any."""
+    named = evaluator.linkage.names_loaded(path)
+    if named is None:
+        return None
+    found = {there for each in named if (there := evaluator.linkage.find_module(each, path)) is not None}
     return frozenset(found | evaluator.modules_about.held_by(found))
 
 

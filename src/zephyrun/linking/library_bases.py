@@ -60,11 +60,9 @@ class LibraryBases:
             return True
         return value.sort in (*_COLLECTIONS, ValueSort.OUTSIDE) and bool(self._names)
 
-
-def may_be_instance(evaluator: Evaluator, values: Values, classes: Collection[ClassKey]) -> bool:
-    """Whether something may be one of some classes or an instance of one, be it said to be of a library that stands above it."""
-    bases = LibraryBases(evaluator, classes)
-    return may_be_of(values, classes) or any(map(bases.have_instance, values))
+    def may_be_of_ours(self, values: Values) -> bool:
+        """Whether something may be one of the classes or an instance of one, be it said to be of a library that stands above it."""
+        return may_be_of(values, self._keys) or any(map(self.have_instance, values))
 
 
 def _is_above(name: str, names: Collection[str]) -> bool:

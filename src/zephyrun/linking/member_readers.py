@@ -65,7 +65,7 @@ _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 LONGEST_RECEIVER = 80
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
-_CALLED_FOR_NOTHING = lazy_pattern(r"\s*\(\s*\)")
+_CALLED_IF_AT_ALL = lazy_pattern(r"(?:\s*\(\s*\))?")
 _ONLY_ASKING = frozenset({"hasattr"})
 _CALLS_HOOK = lazy_pattern(r"[\w.]+\.\s*__getattr__\s*\(")
 _BEGINS_NAMESPACE = lazy_pattern(rb"[\"']__(?:d(?:i(?:c(?:t_?)?)?)?)?[\"'{]")
@@ -88,16 +88,21 @@ class MemberReaders:
         for word in words:
             for file in self._linkage.mentioning(word):
                 for use in file.links.attributes_by_name.get(word, ()):
-                    values = self._evaluator.values(file, use.receiver)
-                    if (self._family.may_be_any(values) or classes_among(values) & self._family.reachable) and not self._is_asked_of_others(file, use):
+                    if self._family.may_be_ours(file, use.receiver) and not self._is_asked_of_others(file, use):
                         self._usage.doubt(
                             f"what reads `{word}` in {file.path} does not look for `{self._spelling}`",
                             file.path,
                             use.start,
                         )
-                looked_up = (text for text in file.links.texts if text.words == word and text.position > 0 and text.callee.name in LOOKUPS - _ONLY_ASKING)
-                may_be_ours = (text.start for text in looked_up if self._family.may_be_ours(file, text.arguments[0]))
-                for start in (*asked_by_text(file, word), *may_be_ours):
+                looked_up = (
+                    text.start
+                    for text in file.links.texts
+                    if text.words == word
+                    and text.position > 0
+                    and text.callee.name in LOOKUPS - _ONLY_ASKING
+                    and self._family.may_be_ours(file, text.arguments[0])
+                )
+                for start in (*asked_by_text(file, word), *looked_up):
                     self._usage.doubt(
                         f"what asks for `{word}` in {file.path} does not look for `{self._spelling}`", file.path, start
                     )
@@ -295,7 +300,7 @@ class MemberReaders:
     def _other_ways_to_namespaces(self) -> Iterator[tuple[LinkedFile, int]]:
         for file in self._linkage.mentioning_any(set(_GIVING_STATE)):
             for use in file.links.attributes:
-                is_called = use.name in _GIVING_STATE and use.end in file.links.called and not _is_call_let_go(file, use)
+                is_called = use.name in _GIVING_STATE and use.end in file.links.called and not _is_let_go(file, use)
                 if (
                     is_called
                     and self._family.may_be_ours(file, use.receiver)
@@ -433,10 +438,11 @@ def _name_asked_before(before: str) -> re.Match[str] | None:
 
 
 def _is_let_go(file: LinkedFile, use: AttributeUse) -> bool:
-    """Whether an attribute of something with a name is all of a statement in a function, so that its value gets nowhere."""
+    """Whether an attribute of something, or a call of it without arguments, is all of a statement in a function, so that what
+    it gives gets nowhere."""
     facts = file.facts
     statement = facts.statements[facts.statement_at(use.start)]
-    is_all = statement.sort == "expr" and statement.end == use.end
+    is_all = statement.sort == "expr" and _CALLED_IF_AT_ALL.fullmatch(file.source.text, use.end, statement.end) is not None
     return is_all and facts.scopes[facts.owner(statement.scope)].kind is ScopeKind.FUNCTION
 
 
@@ -459,14 +465,6 @@ def _goes_on_as_whole(evaluator: Evaluator, file: LinkedFile, use: AttributeUse)
             values = evaluator.values(file, origin_of(file, called))
             return not all(evaluator.library_name(value) for value in values)
     return True
-
-
-def _is_call_let_go(file: LinkedFile, use: AttributeUse) -> bool:
-    """Whether the call of an attribute without arguments is all of a statement in a function, so that its result gets nowhere."""
-    facts = file.facts
-    statement = facts.statements[facts.statement_at(use.start)]
-    is_all = statement.sort == "expr" and _CALLED_FOR_NOTHING.fullmatch(file.source.text, use.end, statement.end) is not None
-    return is_all and facts.scopes[facts.owner(statement.scope)].kind is ScopeKind.FUNCTION
 
 
 def _is_held_against_like(text: str, place: int) -> bool:

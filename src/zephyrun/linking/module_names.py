@@ -17,6 +17,7 @@ from zephyrun.linking.modules import is_private_module, is_test
 from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.references import (
     binding_places,
+    obstruct_other_names,
     place_of_attribute,
     why_open,
 )
@@ -306,8 +307,7 @@ class ModuleUsage:
         binding = package.module_bindings.get(self.name) if package is not None else None
         if package is None or binding is None or all(map(self._is_target, self._evaluator.binding_values(package, binding))):
             return
-        for file, use in self._evaluator.imports_under_other_names(self.dotted):
-            self._usage.obstruct(f"`import {self.dotted} as …` in {file.path} gives what `{self.package}` has under that name", file.path, use.start)
+        obstruct_other_names(self._evaluator, self._usage, self.dotted)
 
     def _check_homes(self) -> None:
         """Doubts about what may come to the module by the names that others have for it, and places where it is asked for by

@@ -308,8 +308,9 @@ def _gives_loaded_on(file: LinkedFile) -> bool:
     return any(comes_of_loading(file, each) for origins in given for each in origins)
 
 
-def comes_of_loading(file: LinkedFile, origin: Origin) -> bool:
-    """Whether a value comes of a call that loads a module, or of the loaded ones, by way of variables, too."""
+def comes_of_loading(file: LinkedFile, origin: Origin, held: Collection[str] = ()) -> bool:
+    """Whether a value comes of a call that loads a module, or of the loaded ones, by way of variables, too. With the names of
+    modules that such a one may have `held`, these count as well, and whatever is asked for by a name that is worked out."""
     rest, met = [origin], {origin}
     for each in rest:
         name = file.links.imports[each.binding].name if each.sort is OriginSort.IMPORTED else each.name
@@ -318,8 +319,10 @@ def comes_of_loading(file: LinkedFile, origin: Origin) -> bool:
         if each.sort is OriginSort.NAME:
             more = file.links.sources.get(each.binding, ())
         elif each.sort is OriginSort.ATTRIBUTE:
-            # One of a module is none.
-            more = ()
+            # One of a module is none, unless it is one that it holds.
+            more = each.parts[:1] if name in held else ()
+        elif held and each.sort is OriginSort.CALL and each.parts[0].name == "getattr":
+            return True
         else:
             # What is called gives something of its own, whatever it is handed.
             more = each.parts[:1] if each.sort is OriginSort.CALL else each.parts

@@ -5,14 +5,13 @@ from __future__ import annotations
 import re
 from bisect import bisect_left
 from collections.abc import Collection, Iterator, Set
-
 from functools import cached_property
+
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import (
     AttributeUse,
     ClassRecord,
     FunctionRecord,
-    Handed,
     ImportUse,
     Origin,
     OriginSort,
@@ -23,7 +22,6 @@ from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_b
 from zephyrun.linking.escapes import (
     NAME_ATTRIBUTES,
     NAMES_ARE_SHOWN,
-    check_instruction_readers,
     check_name_readers,
 )
 from zephyrun.linking.exports import export_ranges, is_exported
@@ -35,14 +33,14 @@ from zephyrun.linking.fixtures import (
     users_of,
 )
 from zephyrun.linking.going_about import MAKING_METHODS
-from zephyrun.linking.homes import LOOKUPS, Homes
+from zephyrun.linking.homes import Homes
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test, puts_modules_anywhere
-from zephyrun.linking.texts import LISTS_SPREAD, word_in_text
+from zephyrun.linking.texts import word_in_text
 from zephyrun.linking.texts_gone_through import texts_in_variable
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, ValueSort
 from zephyrun.linking.values import NONE, Evaluator, decorator_callee
 from zephyrun.linking.whereabouts import is_never_asked
 from zephyrun.patterns import lazy_pattern
@@ -75,7 +73,6 @@ _READS_EXPORTS = lazy_pattern(r"\b__all__\b(?!\s*(?:[-+]?=(?!=)|:|\.\s*(?:append
 _GIVES_EXPORTS = lazy_pattern(
     r"\bdef __dir__\(\)[^:\n]*:\s*return (?:(?:list|sorted)\(__all__\)|__all__)[ \t]*(?:#.*)?(?:\n|\Z)"
 )
-_DOT = lazy_pattern(r"\s*\.")
 _TYPE_COMMENT = lazy_pattern(r"#\s*type:\s*(?!ignore\b)")
 # What is given its own name as a text. Source: library reference, `typing`, `collections`, `enum`.
 _NAMED_BY_TEXT = frozenset(
@@ -632,10 +629,8 @@ class GlobalUsage:
         """What a package has under the name of a module in it is what `import hives.scale as scale` gives."""
         for home in self.homes.values():
             inner = f"{home.module}.{self._name}"
-            if not home.module or not self._linkage.is_package(inner):
-                continue
-            for file, use in self._evaluator.imports_under_other_names(inner):
-                self._usage.obstruct(f"`import {inner} as …` in {file.path} gives what `{home.module}` has under that name", file.path, use.start)
+            if home.module and self._linkage.is_package(inner):
+                obstruct_other_names(self._evaluator, self._usage, inner)
 
     def _check_passing_on(self) -> None:
         """`import weigh as weigh` says that a module passes the name on: an alias for no other reason."""
@@ -697,6 +692,13 @@ class GlobalUsage:
         for file, binding in self._bindings:
             if is_test(file.path) and Role.FUNCTION in file.facts.roles(binding):
                 check_test_name(self._usage, file, binding)
+
+
+def obstruct_other_names(evaluator: Evaluator, usage: Usage, dotted: str) -> None:
+    """Obstacles where a module is imported under another name: by that, one has what its package has under the module's own."""
+    package = dotted.rpartition(".")[0]
+    for file, use in evaluator.imports_under_other_names(dotted):
+        usage.obstruct(f"`import {dotted} as …` in {file.path} gives what `{package}` has under that name", file.path, use.start)
 
 
 def doubt_strangers(

@@ -10,7 +10,7 @@ from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
 from zephyrun.linking.library_calls import COLLECTING
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.syntax_trees import called_name, syntax_tree
+from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Values, ValueSort
 from zephyrun.linking.values import Evaluator
 

@@ -95,11 +95,11 @@ _GIVE_OWN_THINGS = frozenset(
     "unicodedata decimal fractions math cmath io csv socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
-# What gives a module, and what puts something else where that is found.
-# What gives modules by what it is handed, though its code names only others.
-_FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
 _ONLY_IMPORTED = frozenset({Role.IMPORT, Role.READ})
 _BUILTINS_OF_MODULE = "__builtins__"
+# What gives modules by what it is handed, though its code names only others.
+_FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
+# What gives a module, what holds those that are loaded, and what puts something else where one is found.
 _LOADED_MODULES = "sys.modules"
 _GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", "types.ModuleType"})
 _PUTS_AMONG_MODULES = lazy_pattern(
@@ -1127,8 +1127,8 @@ class Evaluator:
     def _of_passed(self, file: LinkedFile, origin: Origin) -> Values:
         """What callers give to a parameter, where all of them are in sight, or a fixture to one of a test."""
         # Each of the two asks the other.
-        from zephyrun.linking.fixtures import given_by_fixture
         from zephyrun.linking.descriptors import given_to_descriptor
+        from zephyrun.linking.fixtures import given_by_fixture
         from zephyrun.linking.handed_by_library import given_by_library
 
         record = file.links.functions[origin.binding]

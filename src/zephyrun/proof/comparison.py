@@ -21,7 +21,6 @@ from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
 from zephyrun.proof.known_calls import KnownCalls
 from zephyrun.proof.locating import judge_definitions, locate_differences
 from zephyrun.proof.named_constants import (
-    NamedConstant,
     constant_reservations,
     constants_beside,
     namespace_reservations,

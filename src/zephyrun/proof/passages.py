@@ -18,7 +18,6 @@ from typing import Any, NamedTuple
 from zephyrun.facts import Role, ScopeKind
 from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
 from zephyrun.languages.python.nodes import nodes_in
-from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.documentation_readers import RUN_EXAMPLE
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN
