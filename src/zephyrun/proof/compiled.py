@@ -19,7 +19,7 @@ import dis
 import re
 import sys
 import warnings
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from types import CodeType
 from typing import NamedTuple
 
@@ -33,6 +33,7 @@ IN_ANOTHER_ORDER = (
 )
 _LONG_OPERAND = "EXTENDED_ARG"
 _STATIC = "__static_attributes__"
+_WITH_A_SCOPE = (ast.FunctionDef, ast.AsyncFunctionDef, ast.ClassDef)
 _VARIABLE_ARGUMENTS = 0x04
 _VARIABLE_KEYWORDS = 0x08
 # What stands between names in a text, and the names themselves.
@@ -103,15 +104,10 @@ def _level_imports(old_tree: ast.Module, new_tree: ast.Module) -> bool:
 
 
 def _called_names(tree: ast.Module) -> list[tuple[str, bool]]:
-    """The names of variables whose methods are called, in the order of nodes, and whether an import binds
+    """The names of variables whose methods are called, in the order of nodes, and whether an import of the module binds
     such a name. Methods of what seems to be a module are called by other instructions, even where the
     variable is one of an inner function that only has the same name."""
-    imported = {
-        each.asname or each.name.partition(".")[0]
-        for node in nodes_in(tree)
-        if isinstance(node, ast.Import | ast.ImportFrom)
-        for each in node.names
-    }
+    imported = set(_names_imported(tree))
     return [
         (node.func.value.id, node.func.value.id in imported)
         for node in nodes_in(tree)
@@ -119,6 +115,15 @@ def _called_names(tree: ast.Module) -> list[tuple[str, bool]]:
         and isinstance(node.func, ast.Attribute)
         and isinstance(node.func.value, ast.Name)
     ]
+
+
+def _names_imported(node: ast.AST) -> Iterator[str]:
+    """The names that imports bind, but for those of functions and classes."""
+    if isinstance(node, ast.Import | ast.ImportFrom):
+        yield from (each.asname or each.name.partition(".")[0] for each in node.names)
+    elif isinstance(node, ast.mod | ast.stmt | ast.excepthandler | ast.match_case) and not isinstance(node, _WITH_A_SCOPE):
+        for each in ast.iter_child_nodes(node):
+            yield from _names_imported(each)
 
 
 def _never_imports(names: Sequence[str]) -> ast.stmt:

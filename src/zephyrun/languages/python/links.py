@@ -622,7 +622,7 @@ class _Reader(ast.NodeVisitor):
         """The annotation says what the target is."""
         self._visit_annotation(node.annotation)
         annotation = self._annotation(node.annotation)
-        if node.value is not None and _short_name(node.annotation) in ("Final", "ClassVar"):
+        if node.value is not None and self._name_in_library(node.annotation) in ("Final", "ClassVar"):
             # That says nothing of the value.
             self._bind(node.target, self._origin(node.value))
         elif isinstance(node.target, ast.Name):
@@ -1161,39 +1161,41 @@ class _Reader(ast.NodeVisitor):
         if isinstance(node, ast.Subscript):
             return self._annotation_with_parts(node)
         if isinstance(node, ast.Name | ast.Attribute):
-            if not self._is_of_library(node):
-                return self._instance_of(node)
-            if _short_name(node) == "Self" and self._class >= 0:
+            name = self._name_in_library(node)
+            if name == "Self" and self._class >= 0:
                 return Origin(OriginSort.INSTANCE, "", -1, (Origin(OriginSort.DEFINED_CLASS, "", self._class),))
-            if _short_name(node) in ("Any", "object", "Self", "Callable", "type", "Type"):
+            if name in ("Any", "object", "Self", "Callable", "type", "Type"):
                 # A value of any class has `object` for its own.
                 return UNKNOWN
-            if _short_name(node) in _SERIES | _MAPPINGS | {"tuple", "Tuple"}:
+            if name in _SERIES | _MAPPINGS | {"tuple", "Tuple"}:
                 return Origin(OriginSort.SERIES, "", -1, (UNKNOWN,))
             return self._instance_of(node)
         return UNKNOWN
 
-    def _is_of_library(self, node: ast.expr) -> bool:
-        """Whether a name in an annotation means what the language or its library calls so, and no class of somebody's own
-        (`nodes.List`)."""
+    def _name_in_library(self, node: ast.expr) -> str:
+        """What the language or its library calls what an annotation names, whatever it is called here; "" for what is a class
+        of somebody's own (`nodes.List`)."""
         base = node
         while isinstance(base, ast.Attribute):
             base = base.value
         if not isinstance(base, ast.Name):
-            return True
+            return _short_name(node)
         binding = self._binding_at(self._start_of(base))
         if binding < 0 or self._facts.bindings[binding].outside:
-            return binding < 0 or base is node
-        modules = {
-            self._imports[origin.binding].module
+            return _short_name(node) if binding < 0 or base is node else ""
+        imported = [
+            self._imports[origin.binding]
             for origin in self._sources.get(binding, ())
             if origin.sort is OriginSort.IMPORTED
-        }
+        ]
         is_only_imported = self._facts.roles(binding) & BINDING_ROLES == {Role.IMPORT}
-        return is_only_imported and bool(modules) and modules <= _MODULES_OF_TYPES
+        names = {use.name for use in imported} if base is node else {_short_name(node)}
+        if not is_only_imported or len(names) != 1 or not {use.module for use in imported} <= _MODULES_OF_TYPES:
+            return ""
+        return names.pop()
 
     def _annotation_with_parts(self, node: ast.Subscript) -> Origin:
-        name = _short_name(node.value) if self._is_of_library(node.value) else ""
+        name = self._name_in_library(node.value)
         parts = node.slice.elts if isinstance(node.slice, ast.Tuple) else [node.slice]
         if not parts:
             return UNKNOWN

@@ -96,6 +96,8 @@ class Walk:
         self.table = ScopeTable()
         self.statements: list[Statement] = []
         self.literals: list[Literal] = []
+        # What the file calls those whose texts are no annotations.
+        self._typing_literals = set(_TYPING_LITERALS)
         self.texts: list[Text] = []
         self.definitions: list[Definition] = []
         self.exposures: list[Exposure] = []
@@ -353,6 +355,8 @@ class Walk:
         )
 
     def _visit_assign(self, node: ast.Assign) -> None:
+        if isinstance(node.value, ast.Name | ast.Attribute) and _short_name(node.value) in self._typing_literals:
+            self._typing_literals.update(map(_short_name, node.targets))
         self.visit(node.value, "assigned", _short_name(node.targets[0]))
         self.visit_all(node.targets)
 
@@ -489,6 +493,8 @@ class Walk:
             self.imports.append(f"{origin}.{alias.name}" if node.module else origin + alias.name)
             if self._reads_names(alias.name) or alias.name in _FRAMES:
                 self._expose_frames(f"{origin}.{alias.name}", alias, whole_file=True)
+            if alias.name in _TYPING_LITERALS:
+                self._typing_literals.add(alias.asname or alias.name)
             start = self._last_name_of(alias) if alias.asname else self.start_of(alias)
             self._mention(alias, "asname", alias.asname or alias.name, start, Role.IMPORT)
 
@@ -550,7 +556,7 @@ class Walk:
             self._quoted_annotation(node)
         elif isinstance(node, ast.Subscript):
             self.visit(node.value)
-            if _short_name(node.value) in _TYPING_LITERALS:
+            if _short_name(node.value) in self._typing_literals:
                 self.visit(node.slice, "annotation")
             else:
                 self._annotation_part(node.slice)
