@@ -32,6 +32,7 @@ _IS_NO_FRAME = frozenset(
 # The names of a code object, and what only makes another one of them.
 _NAMES_OF_CODE = frozenset({"co_varnames", "co_cellvars", "co_freevars"})
 _MAKES_CODE = "CodeType"
+_COLLECTING = frozenset({"set", "frozenset", "list", "tuple", "sorted"})
 _GIVES_NO_FRAME = "getframeinfo"
 _TELLING = NAMESPACES | _IS_FRAME | _GIVES_FRAMES | _NAMES_OF_CODE | {_VARIABLES}
 _TAKES_ONE = "next"
@@ -73,13 +74,17 @@ class _Reading:
                 self._note_import(node)
 
     @cached_property
+    def _bound(self) -> Counter[str]:
+        """How often each name is given a meaning of its own."""
+        return Counter(name for node in self._parents for name in _bound_by(node))
+
+    @cached_property
     def _functions(self) -> dict[str, ast.FunctionDef]:
         """The functions at the top that are what they are called wherever they are called."""
-        bound = Counter(name for node in self._parents for name in _bound_by(node))
         return {
             each.name: each
             for each in self._tree.body
-            if isinstance(each, ast.FunctionDef) and bound[each.name] == 1 and not each.decorator_list
+            if isinstance(each, ast.FunctionDef) and self._bound[each.name] == 1 and not each.decorator_list
         }
 
     def _note_attribute(self, node: ast.Attribute) -> None:
@@ -304,9 +309,11 @@ class _Reading:
         parent = self._parents[names]
         if isinstance(parent, ast.Compare) and len(parent.ops) == 1 and isinstance(parent.ops[0], ast.In | ast.NotIn):
             return _literal(parent.left) if parent.comparators[0] is names else None
-        if isinstance(parent, ast.Call):
-            makes_code = last_name(parent.func) == _MAKES_CODE and parent.func is not names
-            return frozenset() if makes_code else None
+        if isinstance(parent, ast.Call) and names in parent.args:
+            called = last_name(parent.func)
+            if called in _COLLECTING and isinstance(parent.func, ast.Name) and not self._bound[called] and len(parent.args) == 1:
+                return self._names_asked_of_code(parent, code)
+            return frozenset() if called == _MAKES_CODE else None
         if isinstance(parent, ast.Subscript) and parent.value is names:
             return frozenset() if self._counts.takes_parameters(parent, code) else None
         variables = self._named_by(parent, names) if isinstance(parent, ast.Assign) else None
