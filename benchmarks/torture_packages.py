@@ -38,6 +38,9 @@ from accepting import (
     zephyrun,
 )
 
+# A package may say of its own suite that it fails under a certain share, or where its lines are noted.
+_OWN_SETTINGS = (f"--rcfile={os.devnull}",)
+
 
 class Package(NamedTuple):
     """A package as it is fetched: what makes it hard, where its code and tests lie, what its suite
@@ -144,7 +147,7 @@ def run_suite(workshop: Workshop, root: Path, package: Package, *, traced: bool 
         shutil.copytree(root, copy, symlinks=True, ignore=shutil.ignore_patterns(".zephyrun"))
         report = Path(scratch, "report.xml")
         data_file = f"--data-file={root / '.coverage'}"
-        tracing = ["-m", "coverage", "run", data_file, "--source", str(copy)] if traced else []
+        tracing = ["-m", "coverage", "run", *_OWN_SETTINGS, data_file, "--source", str(copy)] if traced else []
         words = ["-m", "pytest", "-q", "-p", "no:cacheprovider", "-p", "no:randomly", "-o", "addopts="]
         done = subprocess.run(
             [workshop.python, *tracing, *words, f"--junitxml={report}", *package.options, package.tests],
@@ -178,7 +181,7 @@ def outcomes(report: Path) -> dict[str, str]:
 def translate_paths(workshop: Workshop, root: Path, copy: Path) -> None:
     """Write the lines that ran as JSON, by path below the root."""
     data_file = f"--data-file={root / '.coverage'}"
-    words = ["-m", "coverage", "json", "-q", data_file, "-i", "-o", str(root / "executed.json")]
+    words = ["-m", "coverage", "json", *_OWN_SETTINGS, "-q", data_file, "-i", "-o", str(root / "executed.json")]
     subprocess.run([workshop.python, *words], cwd=copy, check=True, capture_output=True)
 
 

@@ -242,17 +242,25 @@ def _paired(
     old: _Side, new: _Side, left_over: list[tuple[list[_Head], list[_Head]]]
 ) -> Iterator[tuple[_Head, _Head]]:
     """The heads that stand for each other: first those of definitions that kept name and shape, wherever they
-    stand, then what follows one another in both, in the longest parts first. Adds what is `left_over` between
+    stand, then what follows one another in both, in the longest parts first; in functions that kept their names and
+    changed places, in these alone. Adds what is `left_over` between
     the same neighbours, or differs."""
     kept = _kept_definitions(old, new)
     yield from ((old.heads[one], new.heads[other]) for one, other in kept)
     left = _without(range(len(old.heads)), (one for one, _ in kept))
     other_left = _without(range(len(new.heads)), (other for _, other in kept))
+    apart = [*_moved_definitions(old, new, left, other_left)]
+    rest = _without(left, (each for before, _ in apart for each in before))
+    other_rest = _without(other_left, (each for _, after in apart for each in after))
     gaps: list[tuple[list[int], list[int]]] = []
-    for is_first in (True, *(False,) * _MOST_MOVES):
-        matched = [*_matched(old, new, left, other_left, takes_single=is_first)]
-        if is_first:
-            gaps = [*_gaps(left, other_left, matched)]
+    for before, after in (*apart, (rest, other_rest)):
+        matched = [*_matched(old, new, before, after, takes_single=True)]
+        gaps += _gaps(before, after, matched)
+        yield from ((old.heads[one], new.heads[other]) for one, other in matched)
+        left = _without(left, (one for one, _ in matched))
+        other_left = _without(other_left, (other for _, other in matched))
+    for _ in range(_MOST_MOVES):
+        matched = [*_matched(old, new, left, other_left, takes_single=False)]
         if not matched:
             break
         yield from ((old.heads[one], new.heads[other]) for one, other in matched)
@@ -306,6 +314,21 @@ def _kept_definitions(old: _Side, new: _Side) -> list[tuple[int, int]]:
             if counts[one] == other_counts[other] == 1 and is_left(old.definitions[one], new.definitions[other]):
                 keep(old.definitions[one], new.definitions[other])
     return kept
+
+
+def _moved_definitions(
+    old: _Side, new: _Side, left: list[int], other_left: list[int]
+) -> Iterator[tuple[list[int], list[int]]]:
+    """The heads of functions that kept their names and have other statements, where these stand in another order."""
+    heads, other_heads = {*left}, {*other_left}
+    inner = {*new.functions()}
+    names = [
+        each
+        for each in old.functions()
+        if each in inner and heads.issuperset(old.definitions[each]) and other_heads.issuperset(new.definitions[each])
+    ]
+    if sorted(names, key=lambda each: old.definitions[each][:1]) != sorted(names, key=lambda each: new.definitions[each][:1]):
+        yield from ((old.definitions[each], new.definitions[each]) for each in names)
 
 
 def _last_part(dotted: str) -> str:

@@ -5,9 +5,12 @@ The witnesses compare code without them, where they differ; what is left is aske
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Hashable, Iterator, Mapping
+from functools import cached_property
 from typing import NamedTuple
 
+from zephyrun.facts import FileFacts
 from zephyrun.linking.documentation_readers import (
     ANNOTATIONS,
     DOCUMENTATION,
@@ -53,7 +56,8 @@ def reader_doubts(
             each.annotations() if reading is ANNOTATIONS else each.documentation() for each in versions
         )
         reader = _Reader(before, path, surroundings, reading)
-        for start, text, other, lines in _pairs(aligned, old, new):
+        images = _Images(aligned, respelled.get(path, {}))
+        for start, text, other, lines in _pairs(images, old, new):
             is_run = reading is DOCUMENTATION and any(RUN_EXAMPLE.search(str(each)) for each in (text, other))
             if other is None:
                 yield ReaderDoubt(path, *lines, f"what became of the {reading.called} is not to be told", True)
@@ -63,13 +67,43 @@ def reader_doubts(
                 yield ReaderDoubt(path, *lines, what)
 
 
+class _Images:
+    """Tells where a definition of the old version is in the new one."""
+
+    def __init__(self, aligned: AlignedFile, respelled: Respelled) -> None:
+        self._aligned = aligned
+        self._respelled = respelled
+
+    def image(self, start: int) -> int | None:
+        """Where its name stands there; `None` where that is not to be told. One that is in another place, and has other
+        statements, is still the only one that is called so."""
+        if start == _MODULE:
+            return start
+        image = self._aligned.alignment.image(start)
+        if image is None and (name := self._names[0].get(start)) is not None:
+            found = [each for each, other in self._names[1].items() if other == name]
+            image = found[0] if found and found[0] not in self._respelled else None
+        return image
+
+    @cached_property
+    def _names(self) -> tuple[dict[int, str], ...]:
+        """The dotted names that one definition alone has, in the old version and in the new one."""
+        return _names_of_one(self._aligned.old.facts), _names_of_one(self._aligned.new.facts)
+
+
+def _names_of_one(facts: FileFacts) -> dict[int, str]:
+    names = {each.name_start: f"{facts.dotted(each.scope)}.{each.name}" for each in facts.definitions}
+    n_met = Counter(names.values())
+    return {start: name for start, name in names.items() if n_met[name] == 1}
+
+
 def _pairs(
-    aligned: AlignedFile, old: Mapping[int, tuple[Hashable, int]], new: Mapping[int, tuple[Hashable, int]]
+    images: _Images, old: Mapping[int, tuple[Hashable, int]], new: Mapping[int, tuple[Hashable, int]]
 ) -> Iterator[tuple[int, Hashable, Hashable | None, tuple[int, int]]]:
     """What differs between two versions, by where it is in the old one: what there was, what there is now (`None`
     where that is not to be told), and the lines of both."""
     for start, (before, line) in old.items():
-        image = start if start == _MODULE else aligned.alignment.image(start)
+        image = images.image(start)
         if image is None or image not in new:
             yield start, before, None, (line, 0)
         elif new[image][0] != before:
