@@ -1,6 +1,6 @@
 """Locals that only ever stand for one constant, and locals that nothing reads.
 
-`most = 30` at the top of a function's own block, and `most` read further down: each read gives 30. A local that
+`most = 30` in a block of a function, and `most` read further down in that block and nowhere else: each read gives 30. A local that
 is only ever given constants, or new and empty collections, and that nothing reads, does nothing.
 """
 
@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 
 from zephyrun.facts import Role
 from zephyrun.languages.python import ParsedFile
@@ -36,9 +36,10 @@ class ConstantLocals:
         """Change a tree of the file's text in place, and count anew."""
         self.counts = {CONSTANT_LOCAL: 0, UNUSED: 0}
         for function in [each for each in nodes_in(tree) if isinstance(each, _FUNCTIONS)]:
-            constants = dict(self._constants(function))
-            for statement in [each for each in function.body if self._stands_for(each) in constants]:
-                self._remove(function.body, statement, CONSTANT_LOCAL)
+            constants: dict[int, ast.expr] = {}
+            for block, statement, value in self._constants(function):
+                self._remove(block, statement, CONSTANT_LOCAL)
+                constants[self._parsed.binding_of(value[0])] = value[1]
             if constants:
                 _Replacement(self._parsed, constants).visit(function)
             self._remove_unused(function)
@@ -66,28 +67,48 @@ class ConstantLocals:
 
     # -- constants ---------------------------------------------------------------------------
 
-    def _constants(self, function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[tuple[int, ast.expr]]:
-        """The variables of a function that stand for one constant wherever they are read, with it."""
-        given = {
-            binding: statement.value
-            for statement in function.body
-            if (binding := self._stands_for(statement)) is not None and isinstance(statement, ast.Assign)
-        }
+    def _constants(
+        self, function: ast.FunctionDef | ast.AsyncFunctionDef
+    ) -> list[tuple[list[ast.stmt], ast.Assign, tuple[ast.Name, ast.expr]]]:
+        """The statements that give a variable the one constant for which it stands wherever it is read, each with its
+        block, the variable and the constant."""
+        given = [
+            (block, statement, (target, statement.value))
+            for block in _own_blocks(function)
+            for statement in block
+            if isinstance(statement, ast.Assign) and (target := self._stands_for(statement)) is not None
+        ]
         if not given:
-            return
-        read: set[int] = set()
-        for node in nodes_in(function):
-            if isinstance(node, ast.Name) and isinstance(node.ctx, ast.Load):
-                read.add(self._parsed.binding_of(node))
-            elif isinstance(node, ast.Expr) and isinstance(node.value, ast.Name):
-                # A text by itself would be documentation.
-                given.pop(self._parsed.binding_of(node.value), None)
-        yield from ((binding, value) for binding, value in given.items() if binding in read)
+            return []
+        read = self._read_in([function])
+        # A text by itself would be documentation.
+        shown = {
+            self._parsed.binding_of(node.value)
+            for node in nodes_in(function)
+            if isinstance(node, ast.Expr) and isinstance(node.value, ast.Name)
+        }
+        found = []
+        for block, statement, (target, value) in given:
+            binding = self._parsed.binding_of(target)
+            # Where the block did not run, the variable is not there.
+            is_read_here = block is function.body or self._read_in(block[block.index(statement) :])[binding] == read[binding]
+            if read[binding] and is_read_here and binding not in shown:
+                found.append((block, statement, (target, value)))
+        return found
 
-    def _stands_for(self, statement: ast.stmt) -> int | None:
+    def _read_in(self, nodes: Iterable[ast.AST]) -> Counter[int]:
+        """How often each variable is read in some nodes."""
+        return Counter(
+            self._parsed.binding_of(name)
+            for each in nodes
+            for name in nodes_in(each)
+            if isinstance(name, ast.Name) and isinstance(name.ctx, ast.Load)
+        )
+
+    def _stands_for(self, statement: ast.Assign) -> ast.Name | None:
         """The variable that a statement gives a constant, if nothing else gives it anything, and only its own
         function reads it, and only further down."""
-        if not isinstance(statement, ast.Assign) or not is_constant(statement.value):
+        if not is_constant(statement.value):
             return None
         target = statement.targets[0]
         if len(statement.targets) > 1 or not isinstance(target, ast.Name):
@@ -95,7 +116,7 @@ class ConstantLocals:
         facts, binding = self._parsed.facts, self._parsed.binding_of(target)
         first, *others = (facts.references[index] for index in facts.bindings[binding].references)
         is_read_below = all(each.role is Role.READ for each in others) and first.start == self._parsed.start_of(target)
-        return binding if others and is_read_below and self._is_own(binding) else None
+        return target if others and is_read_below and self._is_own(binding) else None
 
     # -- unused ------------------------------------------------------------------------------
 

@@ -51,6 +51,7 @@ _OTHER_FRAMES = (
 _TELLING_NAMES = frozenset({"super", "__class__", "locals", "vars", "dir", "eval", "exec", "globals"})
 # Answers for whatever an object is asked for, methods included.
 _ASKED_FIRST = "__getattribute__"
+_SET_AND_GIVEN_BACK = (Role.ASSIGN, Role.READ)
 _ALLOWED_SORTS = frozenset({PlaceSort.DEFINITION, PlaceSort.READ, PlaceSort.COMMENT, PlaceSort.DOCUMENTATION})
 
 
@@ -154,7 +155,9 @@ class _Passage:
             id(child): each for each in parsed.nodes for child in ast.iter_child_nodes(each)
         }
         self._holder = self._parents[id(node)]
-        self._body = node.body[1:] if is_text_statement(node.body[0]) else node.body
+        # Variables of the function that are not there once it is written out.
+        self._left_out: set[int] = set()
+        self._body = self._without_idle_variables(node.body[1:] if is_text_statement(node.body[0]) else node.body)
         self._calls: list[_Call] = []
 
     @classmethod
@@ -315,7 +318,41 @@ class _Passage:
 
     def _locals(self) -> list[int]:
         facts = self._parsed.facts
-        return [each for each in self._own_bindings() if Role.PARAMETER not in facts.roles(each)]
+        return [
+            each for each in self._own_bindings() if each not in self._left_out and Role.PARAMETER not in facts.roles(each)
+        ]
+
+    def _without_idle_variables(self, block: list[ast.stmt]) -> list[ast.stmt]:
+        """The statements of the function without a constant that nothing reads, and with what is only given back
+        (`total = sum(weights)`, `return total`) given back at once."""
+        kept: list[ast.stmt] = []
+        for statement in block:
+            before = self._setting(kept[-1]) if kept else None
+            match statement:
+                case ast.Return(value=ast.Name() as name) if before is not None and self._n_met(name) == len(_SET_AND_GIVEN_BACK):
+                    target, value = before
+                    if self._parsed.binding_of(name) == self._parsed.binding_of(target):
+                        kept[-1] = ast.copy_location(ast.Return(value), kept[-1])
+                        self._left_out.add(self._parsed.binding_of(target))
+                        continue
+            own = self._setting(statement)
+            if own is not None and isinstance(own[1], ast.Constant) and self._n_met(own[0]) == 1:
+                self._left_out.add(self._parsed.binding_of(own[0]))
+            else:
+                kept.append(statement)
+        return kept
+
+    def _setting(self, statement: ast.stmt) -> tuple[ast.Name, ast.expr] | None:
+        """The variable of the function that a statement only gives a value, and the value."""
+        match statement:
+            case ast.Assign(targets=[ast.Name() as target], value=value) | ast.AnnAssign(target=ast.Name() as target, value=ast.expr() as value):
+                record = self._parsed.facts.bindings[self._parsed.binding_of(target)]
+                return (target, value) if record.scope == self._scope and not record.outside else None
+        return None
+
+    def _n_met(self, name: ast.Name) -> int:
+        """At how many places a variable stands."""
+        return len(self._parsed.facts.bindings[self._parsed.binding_of(name)].references)
 
     def _first_setting(self, binding: int) -> int:
         """Which statement of the function's own block sets a variable that nothing named before; -1 for none."""
