@@ -22,7 +22,9 @@ _WRITTEN_BY_LOOP = lazy_pattern(rb"\bfor[ \t]+(?:(?!in\b)[\w ,()*])*\.(?:(?!in\b
 _LEAVING_OWN = frozenset((word,) for word in (*GIVING_INSTANCES, "classmethod"))
 _WITHOUT_INSTANCE = (("staticmethod",), ("classmethod",))
 _ACCESSORS = (("setter",), ("getter",), ("deleter",))
-_MAKES_BY_CALL = lazy_pattern(rb"\b(?:%b)\s*\(" % "|".join(sorted(MAKING_CLASSES)).encode())
+_MAKING = "|".join(sorted(MAKING_CLASSES)).encode()
+_MAKES_BY_CALL = lazy_pattern(rb"\b(?:%b)\s*(?:\(|as\b)" % _MAKING)
+_MAKING_AS = lazy_pattern(rb"\b(?:%b)\s+as\s+(\w+)" % _MAKING)
 
 
 @glance
@@ -33,7 +35,8 @@ def class_heads_in(data: bytes) -> ClassHeads | None:
         if tree is None:
             return None
         named = _NAMED_WITHIN.findall(data) if _NAMING_WITHIN in data else ()
-        reader = _HeadReader({name.decode() for name in named})
+        making = MAKING_CLASSES.union(name.decode() for name in _MAKING_AS.findall(data))
+        reader = _HeadReader({name.decode() for name in named}, making)
         reader.read(tree.body, reader.of_module)
         if _WRITTEN_BY_LOOP.search(data) is not None:
             reader.read_loops(tree)
@@ -86,9 +89,11 @@ class _Method:
 class _HeadReader:
     """Goes through the statements of a file, and leaves expressions aside."""
 
-    def __init__(self, named: set[str]) -> None:
-        """`named` are the names that are bound in the midst of expressions, in whatever scope."""
+    def __init__(self, named: set[str], making: frozenset[str]) -> None:
+        """`named` are the names that are bound in the midst of expressions, in whatever scope, `making` the words for what
+        makes a class when it is called."""
         self._named = named
+        self._making = making
         self.of_module = _Scope()
         self._inside = _Scope()
         self.of_module.others |= named
@@ -177,7 +182,7 @@ class _HeadReader:
 
     def _read_assignment(self, statement: ast.Assign | ast.AnnAssign, value: ast.expr, scope: _Scope) -> None:
         targets = statement.targets if isinstance(statement, ast.Assign) else [statement.target]
-        written = WrittenBase(_words_of(value)) if not _title_of_made(value) else _as_written(value)
+        written = WrittenBase(_words_of(value)) if not self._title_of_made(value) else self._as_written(value)
         for each in targets:
             if not isinstance(each, ast.Name) or not (written.words or isinstance(value, ast.Constant)):
                 self._bind(each, scope)
@@ -215,7 +220,7 @@ class _HeadReader:
         self._method.bind(statement.name)
         scope.classes.add(statement.name)
         if statement.bases:
-            self._heads.append(ClassHead(statement.name, tuple(map(_as_written, statement.bases)), scope is self._inside))
+            self._heads.append(ClassHead(statement.name, tuple(map(self._as_written, statement.bases)), scope is self._inside))
         self._read_type_parameters(statement)
         around, self._method = self._method, _Method()
         used = _names_used_in_body(statement)
@@ -272,8 +277,23 @@ class _HeadReader:
     def read_calls(self, tree: ast.Module) -> None:
         """Note the classes that calls make."""
         for node in ast.walk(tree):
-            if (title := _title_of_made(node)) and isinstance(node, ast.Call):
+            if (title := self._title_of_made(node)) and isinstance(node, ast.Call):
                 self._heads.append(ClassHead(title, (WrittenBase(_words_of(node.func)),), True))
+
+    def _as_written(self, base: ast.expr) -> WrittenBase:
+        """A base: of a generic one (`Log[Row]`) what stands before the bracket."""
+        if (title := self._title_of_made(base)) and isinstance(base, ast.Call):
+            return WrittenBase(_words_of(base.func), title)
+        return WrittenBase(_words_of(base.value if isinstance(base, ast.Subscript) else base))
+
+    def _title_of_made(self, node: ast.AST) -> str:
+        """What a call that makes a class calls it (`namedtuple("Row", "kg day")`); "" for everything else."""
+        if not isinstance(node, ast.Call) or len(node.args) < len(("title", "fields")):
+            return ""
+        words = _words_of(node.func)
+        title = node.args[0]
+        is_making = bool(words) and words[-1] in self._making
+        return title.value if is_making and isinstance(title, ast.Constant) and isinstance(title.value, str) else ""
 
 
 def _own_of_method(statement: ast.FunctionDef | ast.AsyncFunctionDef) -> str:
@@ -296,13 +316,6 @@ def _names_used_in_body(statement: ast.ClassDef) -> set[str]:
     return {node.id for part in parts for node in ast.walk(part) if isinstance(node, ast.Name)}
 
 
-def _as_written(base: ast.expr) -> WrittenBase:
-    """A base: of a generic one (`Log[Row]`) what stands before the bracket."""
-    if (title := _title_of_made(base)) and isinstance(base, ast.Call):
-        return WrittenBase(_words_of(base.func), title)
-    return WrittenBase(_words_of(base.value if isinstance(base, ast.Subscript) else base))
-
-
 def _words_of(value: ast.expr) -> Dotted:
     words = tuple(_words_backwards(value))[::-1]
     # What begins with two underscores is called otherwise where it is in a class.
@@ -314,13 +327,3 @@ def _words_backwards(value: ast.expr) -> Iterator[str]:
         yield value.attr
         value = value.value
     yield value.id if isinstance(value, ast.Name) else ""
-
-
-def _title_of_made(node: ast.AST) -> str:
-    """What a call that makes a class calls it (`namedtuple("Row", "kg day")`); "" for everything else."""
-    if not isinstance(node, ast.Call) or len(node.args) < len(("title", "fields")):
-        return ""
-    words = _words_of(node.func)
-    title = node.args[0]
-    is_making = bool(words) and words[-1] in MAKING_CLASSES
-    return title.value if is_making and isinstance(title, ast.Constant) and isinstance(title.value, str) else ""

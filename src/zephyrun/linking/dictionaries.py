@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
+from collections.abc import Iterator
 
 from zephyrun.facts import Role, ScopeKind, Text
 from zephyrun.linking.linkage import LinkedFile, Linkage
@@ -15,6 +16,7 @@ _PUTS = lazy_pattern(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\
 # Where texts stand that become no keys, and what is called with texts that it looks up.
 _LOOKING_ON = frozenset({"documentation", "annotation", "statement", "compared", "case"})
 _LOOKING_UP = frozenset({"get", "pop", "getattr", "hasattr", "delattr", "startswith", "endswith", "print"})
+_MAKING = frozenset({"dict", "update", "OrderedDict", "defaultdict", "ChainMap"})
 _STORES = lazy_pattern(r"\s*\]\s*(?:=(?!=)|,)")
 _SPLITS = lazy_pattern(r"\s*\.\s*r?(?:split|partition)\b")
 _ENDS_IN_IN = lazy_pattern(r"\bin\Z")
@@ -40,6 +42,14 @@ def may_be_key(linkage: Linkage, name: str) -> bool:
         for file in linkage.mentioning_any({name, name.partition("_")[0]})
         for text in file.facts.texts
     )
+
+
+def keys_written(file: LinkedFile, name: str) -> Iterator[int]:
+    """Where a file gives something that name in a dictionary: where the key begins, or the keyword of what makes one."""
+    for text in file.facts.texts:
+        if text.words == name and (text.use == "key" or (text.use == "index" and _STORES.match(file.source.text, text.end))):
+            yield text.start + 1
+    yield from (each.start for each in file.links.keywords if each.name == name and each.callee.name in _MAKING)
 
 
 def _is_only_looked_up(file: LinkedFile, text: Text) -> bool:

@@ -11,6 +11,7 @@ from zephyrun.link_facts import (
     BY_KEYWORD,
     BY_POSITION,
     FunctionRecord,
+    Handed,
     KeywordUse,
     Origin,
     OriginSort,
@@ -21,7 +22,7 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
-from zephyrun.linking.dictionaries import handed_on_and_left, keys_set, may_be_key
+from zephyrun.linking.dictionaries import handed_on_and_left, keys_set, keys_written, may_be_key
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import MAKING_METHODS, is_kept
@@ -42,7 +43,7 @@ from zephyrun.linking.signature_reads import names_read_by, names_read_off
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.texts import words_in
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values, with_parts
 from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, Whereabouts, whereabouts
 from zephyrun.patterns import lazy_pattern
@@ -66,6 +67,8 @@ _SAYS_HOW_CALLED = frozenset(
 )
 _KEEPS_CALLS = lazy_pattern(rb"(?:\.\s*|[\"'])(?:call_args|mock_calls|method_calls|await_args)(?:_list)?\b")
 _OF_INSTANCES = frozenset({"__call__"})
+# How arguments are given that stand in one collection.
+_SPREAD = ("*", "**")
 _METHODS_OF_BUILTINS = frozenset(
     name for kind in (str, bytes, bytearray, list, dict, set) for name in dir(kind) if not name.startswith("_")
 )
@@ -135,6 +138,7 @@ class ParameterUsage:
         if takes_keyword:
             self._note_keywords()
             self._note_rests()
+            self._check_keys()
             self._check_callers()
         for key in self.functions:
             self._check_function(key)
@@ -562,6 +566,17 @@ class ParameterUsage:
                     f"what `**` hands on in {file.path} holds no `{self.name}`", file.path, rest.start
                 )
 
+    def _check_keys(self) -> None:
+        """Doubts about dictionaries with the name as a key, where one of the functions is anywhere: what has both may run it
+        with what is under that name (`Task(None, weigh, None, (), {"kg": 3})`)."""
+        known = {(place.path, place.start) for place in self._usage.places}
+        for file in self._linkage.mentioning(self.name) if self._goes_about else ():
+            for start in keys_written(file, self.name):
+                if (file.path, start) not in known:
+                    what = f"what has the key `{self.name}` in {file.path} is not handed to what runs the function of that parameter"
+                    self._usage.doubt(what, file.path, start)
+                    break
+
     def _note_key(self, file: LinkedFile, rest: RestUse) -> None:
         """A dictionary that is written out where it is handed on, and has the name as a key."""
         keys = [
@@ -662,9 +677,7 @@ class ParameterUsage:
         called = f"{callee.name} {_names(values)}"
         sounds_like_it = are_kept and (is_passed or _RUNNING.search(called) is not None)
         given = [
-            self._evaluator.values(file, each.value)
-            for each in file.handed_by_call.get(call, ())
-            if each.keyword not in _NEVER_RUN
+            self._values_handed(file, each) for each in file.handed_by_call.get(call, ()) if each.keyword not in _NEVER_RUN
         ]
         if is_passed and are_kept and not any(map(_may_be_run, given)):
             # What it runs comes to it in another way.
@@ -673,6 +686,11 @@ class ParameterUsage:
             any(self._runs_one_of(value, functions) for value in values) or (sounds_like_it and UNKNOWN_VALUE in values)
             for values in given
         )
+
+    def _values_handed(self, file: LinkedFile, handed: Handed) -> Values:
+        """What a call is handed as an argument, or as several."""
+        values = self._evaluator.values(file, handed.value)
+        return frozenset(with_parts(values)) if handed.keyword in _SPREAD else values
 
     def _is_read(self, called: Value) -> bool:
         """Whether what a call runs is the project's own: a function, or a class of which no library makes the
@@ -916,7 +934,9 @@ class ParameterUsage:
         """Doubts about code that reads the parameters of functions that it is given."""
         read: dict[str, list[_SignatureRead]] = {}
         for path, handed, word in calls_of_signature_readers(self._evaluator):
-            if self._may_be_ours(self._file(path), handed.value):
+            file = self._file(path)
+            is_spread = handed.keyword in _SPREAD and self._are_ours(self._values_handed(file, handed))
+            if is_spread or self._may_be_ours(file, handed.value):
                 names = names_read_by(self._evaluator, path, handed, word)
                 read.setdefault(path, []).append((handed.start, names))
         for path, start in readers_going_on(self._evaluator):
@@ -973,6 +993,9 @@ class ParameterUsage:
             return True
         is_read_off = not read_off.isdisjoint({attribute, "__wrapped__"})
         return UNKNOWN_VALUE in values and (is_named_so or is_read_off or self._goes_about)
+
+    def _are_ours(self, values: Values) -> bool:
+        return any(map(self._is_call_of, values)) or (self._goes_about and UNKNOWN_VALUE in values)
 
     def _sees(self, file: LinkedFile, scope: int, key: FunctionKey) -> bool:
         parameters = [each for _, each in self._parameters_of(key)]

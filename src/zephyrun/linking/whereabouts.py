@@ -16,6 +16,7 @@ from collections.abc import Callable, Iterable, Iterator, Set
 from typing import Any, NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
+from zephyrun.languages.python.links import PASSED_AT
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import BY_POSITION, UNKNOWN, FunctionRecord, Handed, Origin, ParameterRecord, ParameterSort, Use
 from zephyrun.linking.asked_by_text import asked_by_text
@@ -518,7 +519,7 @@ class _Pursuit:
         elif name.startswith(_COLLECTIONS) and isinstance(call.func, ast.Attribute):
             self._put_into(file, call, call.func, handed, way)
         elif not way and name in KEPT_UNDER:
-            self._keep(file, call, KEPT_UNDER[name])
+            self._keep(file, call, name)
         elif name in LOOKING_ON and not (name == "builtins.type" and len(call.args) > 1):
             self._hand_to_methods(("__instancecheck__", "__subclasscheck__"), way)
         elif not way and RUNNING_WITH_KEYWORDS.get(name) == handed.position:
@@ -537,13 +538,18 @@ class _Pursuit:
         if behind[0] in attributes:
             self._follow(file, call, (READ, *way[1:]))
 
-    def _keep(self, file: LinkedFile, call: ast.Call, attributes: Iterable[str]) -> None:
+    def _keep(self, file: LinkedFile, call: ast.Call, name: str) -> None:
         """A library object that a call makes keeps the value, and calls it with what it was made with."""
-        if are_parts_told(self._evaluator):
-            raise Lost
         end = syntax_tree(file.data).end_of(call.func)
-        self.rests.update((file.path, rest.start) for rest in file.rests_by_call.get(end, ()))
-        for attribute in attributes:
+        rests = file.rests_by_call.get(end, ())
+        place = PASSED_AT.get(name.rpartition(".")[2])
+        is_spread = any(isinstance(each, ast.Starred) for each in call.args) or any(each.arg is None for each in call.keywords)
+        # What stands in the place of the keywords is not seen to do so where the class has another name.
+        is_hidden = place is not None and len(call.args) > place and not any(rest.is_passed for rest in rests)
+        if is_hidden or (is_spread and place is not None) or are_parts_told(self._evaluator):
+            raise Lost
+        self.rests.update((file.path, rest.start) for rest in rests)
+        for attribute in KEPT_UNDER[name]:
             self._put_in_attribute(OF_LIBRARY, attribute, THE_THING)
 
     def _hand_to_key(self, file: LinkedFile, call: ast.Call, way: Way) -> None:

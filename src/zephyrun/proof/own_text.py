@@ -25,6 +25,7 @@ _SOMETHING_ELSE = frozenset(
 _MAKING_ANOTHER = (ast.Compare, ast.UnaryOp, ast.Subscript, ast.Expr, ast.If, ast.While, ast.Assert)
 _FILLING_IN = (ast.FormattedValue, ast.JoinedStr, ast.BinOp)
 _HANDING_ON = (ast.keyword, ast.Starred, ast.Tuple, ast.BoolOp, ast.IfExp)
+_FILE = "__file__"
 # What reads a variable by its name.
 _READS_NAMES = frozenset("locals vars eval exec f_locals _getframe currentframe".split())
 _OPENS = frozenset("open read_text read_bytes getlines getline FileIO fopen run_path".split())
@@ -123,7 +124,7 @@ def _is_own_path(node: ast.Name | ast.Subscript) -> bool:
         return False
     if isinstance(node, ast.Subscript):
         return last_name(node.value) == "argv" and isinstance(node.slice, ast.Constant) and node.slice.value == 0
-    return node.id == "__file__"
+    return node.id == _FILE
 
 
 def _goes_on(
@@ -148,7 +149,7 @@ def _goes_on(
         elif isinstance(outer, ast.Subscript) and outer.slice is node:
             # What knows files by their paths may know the text.
             return not is_first_word
-        elif is_part and not isinstance(outer, _HANDING_ON):
+        elif (is_part and not isinstance(outer, _HANDING_ON)) or _is_kept_as_modules(outer, node):
             return False
         elif isinstance(outer, _MAKING_ANOTHER):
             return False
@@ -164,6 +165,19 @@ def _goes_on(
                 if isinstance(each.ctx, ast.Load)
             )
         node, inner = outer, node
+
+
+def _is_kept_as_modules(outer: ast.AST, path: ast.AST) -> bool:
+    """Whether a module gets the path for its own, as each has one."""
+    match outer:
+        case ast.Dict(keys=keys, values=values):
+            kept = [key for key, value in zip(keys, values, strict=True) if value is path]
+            return all(isinstance(key, ast.Constant) and key.value == _FILE for key in kept)
+        case ast.keyword(arg=name):
+            return name == _FILE
+        case ast.Assign(targets=[ast.Attribute(attr=name)]):
+            return name == _FILE
+    return False
 
 
 def _name_set_by(statement: ast.AST, part: ast.AST) -> str:

@@ -70,7 +70,7 @@ _FIELD = lazy_pattern(r"\w+")
 # Where calls take the keywords with which they will call something: by keyword, and by position in some of
 # the standard library. Source: library reference.
 _PASSED_AS = frozenset({"kwargs", "kwds", "keywords", "kw"})
-_PASSED_AT = {
+PASSED_AT = {
     **{"Thread": 4, "Process": 4, "Timer": 3, "enter": 4, "enterabs": 4},
     **{"apply": 2, "apply_async": 2, "start_new_thread": 2},
 }
@@ -574,7 +574,7 @@ class _Reader(ast.NodeVisitor):
             keyword.arg in (None, "rename", "names", "start") for keyword in node.keywords
         ):
             return None
-        callee = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
+        callee = self._imported_name(node.func)
         title, listed = node.args
         name = title.value if isinstance(title, ast.Constant) else None
         fields = tuple(self._field_texts(listed)) if callee in MAKING_CLASSES else ()
@@ -586,6 +586,17 @@ class _Reader(ast.NodeVisitor):
             ClassRecord(name, binding, name_start, -1, self._scope, base, None, (), fields)
         )
         return Origin(OriginSort.DEFINED_CLASS, "", number)
+
+    def _imported_name(self, node: ast.expr) -> str:
+        """The last name of something, as its module has it where it was imported under another one (`nt` for `namedtuple`)."""
+        if not isinstance(node, ast.Name):
+            return _short_name(node)
+        names = {
+            self._imports[origin.binding].name
+            for origin in self._sources.get(self._binding_at(self._start_of(node)), ())
+            if origin.sort is OriginSort.IMPORTED
+        }
+        return names.pop() if len(names) == 1 and "" not in names else node.id
 
     def _field_texts(self, node: ast.expr) -> Iterator[FieldText]:
         """The fields that a text lists, or several; none where one of them is not plain."""
@@ -1018,7 +1029,7 @@ class _Reader(ast.NodeVisitor):
 
     def _note_passed_rest(self, node: ast.Call, callee: Origin, call: int) -> None:
         """Note a dictionary that a call takes to call something with it later."""
-        position = _PASSED_AT.get(_short_name(node.func), len(node.args))
+        position = PASSED_AT.get(self._imported_name(node.func), len(node.args))
         passed = node.args[position : position + 1]
         passed += [keyword.value for keyword in node.keywords if keyword.arg in _PASSED_AS]
         for value in passed:
