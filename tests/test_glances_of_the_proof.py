@@ -136,6 +136,16 @@ def test_who_looks_at_code(code, is_seen):
         ("def show(argv):\n    rest, first = argv[1:], argv[0]\n    for each in [first]:\n        log(each)\n", True),
         ("def show(argv):\n    first, *rest = argv[0], argv[1:]\n    log(first)\n", True),
         ("def show(argv):\n    first, self.path = argv[1], argv[0]\n    log(first)\n", True),
+        ("def show():\n    how = (__file__, 1)\n    return open(how[0])\n", True),
+        ("def show():\n    how = [[__file__], 1]\n    return open(how[0][0])\n", True),
+        ("pytest.main([__file__, '-v'])\n", False),
+        ("runner.main([__file__, '-v'])\n", True),
+        ("def test(self):\n    self.assertEqual(warning.filename, __file__)\n", False),
+        ("def test(self):\n    self.assert_read(warning.filename, __file__)\n", True),
+        ("vars(module).update({'__file__': __file__, '__path__': []})\n", False),
+        ("vars(module).update({'path': __file__, '__file__': ''})\n", True),
+        ("module.__file__ = __file__\n", False),
+        ("module.path = __file__\n", True),
     ],
 )
 def test_who_may_read_the_file_itself(code, is_seen):

@@ -24,7 +24,15 @@ _SOMETHING_ELSE = frozenset(
 # What of a path makes another thing, or only asks whether there is one; and what may give it as it is.
 _MAKING_ANOTHER = (ast.Compare, ast.UnaryOp, ast.Subscript, ast.Expr, ast.If, ast.While, ast.Assert)
 _FILLING_IN = (ast.FormattedValue, ast.JoinedStr, ast.BinOp)
-_HANDING_ON = (ast.keyword, ast.Starred, ast.Tuple, ast.BoolOp, ast.IfExp)
+_COLLECTING = (ast.Tuple, ast.List)
+_HANDING_ON = (ast.keyword, ast.Starred, *_COLLECTING, ast.BoolOp, ast.IfExp)
+# Methods of tests that only hold it against something (library reference, `unittest`), and what runs the tests of a file, as
+# Python runs the file.
+_COMPARING = frozenset(
+    """assertEqual assertNotEqual assertTrue assertFalse assertIs assertIsNot assertIsNone assertIsNotNone assertIn assertNotIn
+    assertIsInstance assertRegex assertNotRegex""".split()
+)
+_RUNNING_TESTS = "pytest.main"
 _FILE = "__file__"
 # What reads a variable by its name.
 _READS_NAMES = frozenset("locals vars eval exec f_locals _getframe currentframe".split())
@@ -134,12 +142,12 @@ def _goes_on(
     variable holds gets where that does. The first word of a command line is handed to many that show it: of calls, only
     those that open something count. `followed` are the variables on the way."""
     node = inner = path
-    is_part = False
+    is_part = is_collected = False
     while True:
         outer = around[node]
         if isinstance(outer, ast.Call | ast.Attribute):
             name = last_name(outer.func if isinstance(outer, ast.Call) else outer)
-            if name in _SOMETHING_ELSE:
+            if name in _SOMETHING_ELSE or (isinstance(outer, ast.Call) and _leaves_it_alone(outer.func)):
                 return False
             if name not in _SAME_PATH:
                 return name in _OPENS or not (is_first_word or is_part)
@@ -153,9 +161,11 @@ def _goes_on(
             return False
         elif isinstance(outer, _MAKING_ANOTHER):
             return False
+        elif isinstance(outer, _COLLECTING):
+            is_collected = True
         elif not isinstance(outer, _HANDING_ON):
             name, function = _local_set_by(outer, inner, around)
-            if function is None or name in followed:
+            if function is None or name in followed or (is_collected and name == _whole_name(outer)):
                 return True
             within = {inner: each for each in nodes_in(function) for inner in ast.iter_child_nodes(each)}
             reads = (each for each in within if isinstance(each, ast.Name) and each.id == name)
@@ -165,6 +175,19 @@ def _goes_on(
                 if isinstance(each.ctx, ast.Load)
             )
         node, inner = outer, node
+
+
+def _leaves_it_alone(callee: ast.expr) -> bool:
+    """Whether what is called only holds a path against something, or runs the file."""
+    return (isinstance(callee, ast.Attribute) and callee.attr in _COMPARING) or ast.unparse(callee) == _RUNNING_TESTS
+
+
+def _whole_name(statement: ast.AST) -> str:
+    """The name that gets the whole value of an assignment; "" for none."""
+    match statement:
+        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
+            return name
+    return ""
 
 
 def _is_kept_as_modules(outer: ast.AST, path: ast.AST) -> bool:
@@ -182,9 +205,9 @@ def _is_kept_as_modules(outer: ast.AST, path: ast.AST) -> bool:
 
 def _name_set_by(statement: ast.AST, part: ast.AST) -> str:
     """The name that alone gets a value, or a part of it (`name, rest = path, words`), in an assignment; "" for none."""
+    if name := _whole_name(statement):
+        return name
     match statement:
-        case ast.Assign(targets=[ast.Name(id=name)]) | ast.AnnAssign(target=ast.Name(id=name)):
-            return name
         case ast.Assign(targets=[ast.Tuple(elts=targets)], value=ast.Tuple(elts=values)) if len(targets) == len(values):
             are_whole = not any(isinstance(each, ast.Starred) for each in (*targets, *values))
             found = [target for target, value in zip(targets, values, strict=True) if value is part]
