@@ -21,6 +21,8 @@ _DEEPEST = 150
 # One question may lead to so many others before it is given up.
 _MOST_ASKED = 4000
 _MOST_ROUNDS = 10
+# An answer with more than that says nothing any more, and makes others of its like.
+_MOST_IN_ANSWER = 256
 # What an answer relies on that was given up.
 _GIVEN_UP = object()
 
@@ -94,6 +96,8 @@ class Answers(Generic[_Element]):
         for _ in range(_MOST_ROUNDS):
             self._n_asked += 1
             found = find()
+            if len(found) > _MOST_IN_ANSWER:
+                found = self._unknown
             if key in self._relied and found != self._supposed.get(key, frozenset()):
                 self._supposed[key] = found
                 self._is_other = True

@@ -10,6 +10,7 @@ from __future__ import annotations
 import builtins
 import re
 import sys
+from collections import ChainMap, Counter, OrderedDict, defaultdict, deque
 from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
 from typing import NamedTuple
@@ -117,6 +118,14 @@ _GIVEN_BACK = frozenset(
     "string raw buffer detach stream fileobj myfileobj fp file tzinfo logger target queue sock args extra a b "
     "converters numerator denominator filters handlers value obj object __func__ __wrapped__ __self__".split()
 ).union(*KEPT_UNDER.values())
+# What a collection of each sort may be asked for; for anything else, something of a class below it.
+_METHODS_OF = {
+    ValueSort.SERIES: frozenset().union(*map(dir, (list, set, frozenset, deque, type(iter([]))))) | {"send", "throw", "close"},
+    ValueSort.TUPLE: frozenset(dir(tuple)),
+    ValueSort.MAPPING: frozenset().union(*map(dir, (dict, OrderedDict, defaultdict, ChainMap, Counter))),
+}
+# So many parts has no name of a library.
+_LONGEST_NAME = 10
 _PARSING = "argparse.ArgumentParser().parse_args"
 # What calling something of the standard library gives, where that is one thing of the library's own; the
 # attributes of a namespace may be anything.
@@ -721,7 +730,8 @@ class Evaluator:
         if sort in (ValueSort.FOREIGN, ValueSort.OUTSIDE) and self._is_put_on_strangers(name):
             return _NOTHING_KNOWN
         if sort is ValueSort.FOREIGN:
-            if receiver.name in _NAMESPACES:
+            # What a loop asks on and on (`row = row.above`) would never come to an end.
+            if receiver.name in _NAMESPACES or receiver.name.count(".") > _LONGEST_NAME:
                 return _NOTHING_KNOWN
             return frozenset({Value(ValueSort.FOREIGN, name=f"{receiver.name}.{name}")})
         if receiver == NONE and not hasattr(None, name):
@@ -733,7 +743,7 @@ class Evaluator:
             return _NOTHING_KNOWN
         if sort in (ValueSort.OUTSIDE, ValueSort.PLAIN):
             return _OUTSIDE
-        if sort in (ValueSort.SERIES, ValueSort.TUPLE, ValueSort.MAPPING):
+        if sort in _METHODS_OF and name in _METHODS_OF[sort]:
             return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{sort}.{name}")})
         return _NOTHING_KNOWN
 
