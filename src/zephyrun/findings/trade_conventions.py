@@ -77,8 +77,8 @@ _NUMBERED_LETTER = lazy_pattern(r"[a-zA-Z]_?\d")
 _SUBSCRIPTED = lazy_pattern(r"[a-z](?:_[A-Z])+")
 _COORDINATES = frozenset("xyz")
 _COORDINATE = lazy_pattern(r"([xyz])_?\d+")
-# `ax`, `ay` and `az`, or `dx1` beside `dy1`: something in each direction.
-_DIRECTED = lazy_pattern(r"([a-z]{1,4}_?)([xyz])(_?\d?)")
+# `ax`, `ay` and `az`, `dx1` beside `dy1`, or `xs` and `ys`: something in each direction.
+_DIRECTED = lazy_pattern(r"((?:[a-z]{1,4}_?)?)([xyz])(s?_?\d?)")
 _COORDINATE_LINES = 150
 # So many letters of the alphabet that are taken out of one thing are its parts, as those of a matrix are.
 _LETTERS_OF_PARTS = 3
