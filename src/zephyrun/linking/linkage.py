@@ -37,6 +37,7 @@ from zephyrun.linking.modules import LOADING_IN_DISGUISE, LOADING_WORDS, find_im
 from zephyrun.linking.texts import (
     FrameReading,
     begun_in,
+    makes_classes,
     names_members,
     defines_operators,
     derives_classes,
@@ -559,6 +560,11 @@ class Linkage:
     def naming_paths(self) -> list[str]:
         """The modules that may give classes names which are not written out, at a glance."""
         return self._paths_seen(names_members)
+
+    @cached_property
+    def class_making_paths(self) -> list[str]:
+        """The files that seem to make classes by a call, of a table of names that may come from anywhere."""
+        return self._paths_seen(makes_classes)
 
     @cached_property
     def frame_readers(self) -> dict[str, FrameReading]:

@@ -42,7 +42,7 @@ from zephyrun.linking.references import (
     shown_attribute,
     why_open,
 )
-from zephyrun.linking.texts import makes_classes, word_in_text
+from zephyrun.linking.texts import makes_classes, names_members, word_in_text
 from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort, classes_among, with_parts
 from zephyrun.linking.values import Evaluator
@@ -371,7 +371,7 @@ class MemberUsage:
                 self._usage.places.add(place)
             elif classes & self._family.reachable or (self._family.may_ask_us(values) and words & LOOKUPS.union(ATTRIBUTE_HOOKS)):
                 self._open_text(place, self._spelling)
-        elif callees & _KEEPING_LOOKUPS or makes_classes(file.data) or self._goes_to_hook(text):
+        elif callees & _KEEPING_LOOKUPS or self._linkage.class_making_paths or names_members(file.data) or self._goes_to_hook(text):
             self._open_text(place, self._spelling)
 
     def _goes_to_hook(self, text: TextUse) -> bool:

@@ -42,7 +42,11 @@ _WRITTEN = lazy_pattern(rb"\.\s*(\w+)\s*(?:=(?!=)|[,):\]]|[-+*/%&|^@<>]+=|in\b)"
 _MAKES_CLASSES = tuple(
     (word, lazy_pattern(pattern))
     for word, pattern in (
-        (b"type", rb"type(?<!\wtype)\s*\(\s*[^(),]+(?:\([^()]*\))?[^(),]*,"),
+        (b"type", rb"type(?<!\wtype)\s*\(\s*(?:\*|[^(),]+(?:\([^()]*\))?[^(),]*,)"),
+        # As a value that may be called later.
+        (b"type", rb"(?:(?<![=!<>])=|\b(?:map|partial)\s*\()\s*type\b(?!\s*[(\w.\[|])"),
+        # A name, bases and a table: whatever is called, it may be a metaclass.
+        (b"(", rb"\(\s*[\"'\w.]+\s*,\s*\([^()\n]*\)\s*,\s*(?:\{|\*|dict\b)"),
         (b"new_class", rb"new_class(?<!\wnew_class)\s*\("),
     )
 )
