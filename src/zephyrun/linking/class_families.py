@@ -10,8 +10,9 @@ from zephyrun.link_facts import KeywordUse, Origin, OriginSort
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.library_bases import UNDERSTOOD_BASES, LibraryBases
 from zephyrun.linking.linkage import Linkage, LinkedFile
+from zephyrun.linking.lookup_calls import READING_HOOKS
 from zephyrun.linking.protocols import ASKED_BY_LIBRARY
-from zephyrun.linking.proxies import READING_HOOKS, asks_elsewhere, asks_metaclass
+from zephyrun.linking.proxies import asks_elsewhere, asks_metaclass
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.usage import Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, Value, ValueSort, Values, classes_among

@@ -41,6 +41,7 @@ _BEFORE_DOT = r"\b(<name>)\.\w"
 _ANYWHERE = r"\b(<name>)\b"
 _EXAMPLE_NAME = r"(?<=\.)(<name>)\b|\b(<name>)\b(?!\s*=[^=])"
 _EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE)
+_PROMPT = ">>> "
 _OUTPUT = lazy_pattern(EXAMPLE_OUTPUT)
 # The name as it stands in what shows things: `<function weigh at …>`, `Hive(kg=3)`, `hives.TooHeavy: …`, `'weigh'`.
 _SHOWN = r"(?<![\w])(<name>)(?=\(|=|:|>|'|\"| at (?:0x|\.\.\.)| object\b| of <)|(?<=['\".])(<name>)\b"
@@ -121,7 +122,10 @@ def _note_examples(linkage: Linkage, usage: Usage, name: str, position: str, is_
         file = linkage.file(path)
         for text in file.facts.texts if file is not None else ():
             assert file is not None, "it has texts"
-            if text.use != "documentation" or name not in text.words:
+            if name not in text.words:
+                continue
+            if text.use != "documentation":
+                _open_in_text(usage, file, text, pattern)
                 continue
             is_ours = usage.stands_alone or path in knowing
             for place in _places_in_examples(file, text, pattern):
@@ -132,6 +136,15 @@ def _note_examples(linkage: Linkage, usage: Usage, name: str, position: str, is_
             # What a parameter is called is not shown.
             if is_ours and usage.target.sort is not TargetSort.PARAMETER:
                 _note_output(usage, file, text, name)
+
+
+def _open_in_text(usage: Usage, file: LinkedFile, text: Text, pattern: re.Pattern[str]) -> None:
+    """Open the places of a text that is no documentation where it seems to, and holds examples: who runs those of a module
+    takes such texts, too, out of a table (`__test__`), or as what something is documented with later."""
+    for match in pattern.finditer(file.source.text, text.start, text.end) if _PROMPT in text.words else ():
+        assert match.lastindex is not None, "each way to stand there names the name"
+        place = Place(file.path, *match.span(match.lastindex), PlaceSort.TEXT)
+        _open(usage, place, f"an example in a text holds `{match[match.lastindex]}`: it is not known what that is")
 
 
 def _places_in_examples(file: LinkedFile, text: Text, pattern: re.Pattern[str]) -> Iterator[Place]:

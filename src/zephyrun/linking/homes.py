@@ -15,6 +15,7 @@ from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
 from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
+from zephyrun.linking.lookup_calls import READING_HOOKS
 from zephyrun.linking.modules_about import comes_of_loading
 from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
 from zephyrun.linking.names_passed_over import namespace_passes_name_over, passes_name_over
@@ -281,11 +282,22 @@ class Homes:
         for path in self._linkage.loading_paths:
             if path in self._homes or not self._may_load_home(path):
                 continue
-            if is_worked_out or may_begin_in(self._evaluator, path, name) or self._lists_names(path):
+            if is_worked_out or may_begin_in(self._evaluator, path, name) or self._lists_names(path) or self._is_asked_by_hook(path):
                 self._usage.doubt_reader(
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
                 )
+
+    def _is_asked_by_hook(self, path: str) -> bool:
+        """Whether a file has things that answer for any attribute, and something may be asked for one of the name."""
+        if not any(path in self._linkage.paths_mentioning(hook) for hook in READING_HOOKS):
+            return False
+        return any(
+            value.sort is not ValueSort.MODULE
+            for file in self._linkage.mentioning(self._name)
+            for use in file.links.attributes_by_name.get(self._name, ())
+            for value in self._evaluator.values(file, use.receiver)
+        )
 
     def _may_load_home(self, path: str) -> bool:
         """Whether what a file loads may be a home, or hold one: all that it loads may be written out."""

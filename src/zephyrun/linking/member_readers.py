@@ -14,12 +14,13 @@ from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.class_families import ClassFamily
 from zephyrun.linking.homes import LOOKUPS
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.lookup_calls import READING_HOOKS
 from zephyrun.linking.names_asked import ANY_NAME, names_asked_for
 from zephyrun.linking.names_begun import is_key_made_of_unknown, is_made_of_unknown, may_begin_in, puts_together_unknown
 from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
 from zephyrun.linking.names_taken import NAMESPACE
 from zephyrun.linking.origins import origin_of
-from zephyrun.linking.proxies import READING_HOOKS, hooks_asked
+from zephyrun.linking.proxies import hooks_asked
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.syntax_trees import called_name, syntax_tree

@@ -9,7 +9,7 @@ from collections.abc import Collection
 from zephyrun.languages.python.name_readers import LOOKUPS
 from zephyrun.link_facts import FunctionRecord, Lookup
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.lookup_calls import DELETES, WRITES
+from zephyrun.linking.lookup_calls import DELETES, READING_HOOKS, WRITES
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.references import definitions_of
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
@@ -17,7 +17,6 @@ from zephyrun.linking.texts_gone_through import texts_in
 from zephyrun.linking.value_sorts import ClassKey, ValueSort
 from zephyrun.linking.values import Evaluator
 
-READING_HOOKS = ("__getattr__", "__getattribute__")
 _WRITING_HOOK, _DELETING_HOOK = "__setattr__", "__delattr__"
 ATTRIBUTE_HOOKS = (*READING_HOOKS, _WRITING_HOOK, _DELETING_HOOK)
 # What is told about a text, or made of one, without asking anybody.

@@ -143,6 +143,7 @@ _DOTTED_TEXT = lazy_pattern(rb"([\"'])[\w.:]*\1")
 # A line of an example in documentation, which runs.
 EXAMPLE_LINE = r"(?m)^[ \t]*(?:\w*\"\"\"|\w*''')?[ \t]*(?:>>>|\.\.\.)[ \t](.*)$"
 _EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE.encode())
+_PROMPTED = lazy_pattern(rb">>>[ \t]([^\r\n]*)")
 _IMPORTS = lazy_pattern(rb"\s*(?:from|import)\b")
 _STANDING = lazy_pattern(rb"\b([^\W\d]\w*)\b(?!\s*(?:[(.]|=(?!=)))")
 _LOOKS_UP_IN_EXAMPLE = lazy_pattern(
@@ -350,7 +351,9 @@ def example_words_in(data: bytes) -> frozenset[bytes]:
     """The words of lines that seem to be examples in documentation, at a glance."""
     if b">>>" not in data:
         return frozenset()
-    return frozenset(word for line in _EXAMPLE_LINE.findall(data) for word in _WORD.findall(line))
+    # In a text that is no documentation it may stand on any line.
+    lines = (*_EXAMPLE_LINE.findall(data), *_PROMPTED.findall(data))
+    return frozenset(word for line in lines for word in _WORD.findall(line))
 
 
 @glance
