@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from functools import cached_property
 
 from zephyrun.facts import ScopeKind
-from zephyrun.link_facts import ImportUse, TextUse
+from zephyrun.link_facts import AttributeUse, ImportUse, Origin, TextUse
 from zephyrun.linking.bridges import names_bridged
 from zephyrun.linking.escapes import NAMES_ARE_SHOWN, STORED_OBJECTS
 from zephyrun.linking.homes import LOOKUPS, Homes, place_in_text
@@ -34,7 +34,19 @@ _LOADING_CALL = lazy_pattern(
 _ASKS_ITSELF = lazy_pattern(
     r"(?:getLogger|get_logger)\(\s*__name__|[\"']__main__[\"']\s*==\s*__name__|\.\s*__name__|"
     r"__name__\s*[=!]=\s*[\"']__main__|(?<!\w)(?P<name>__name__)\b|"
-    r"(?:dirname|Path|abspath|realpath)\(\s*(?:(?:\w+\.)*\w+\(\s*)*__file__|(?<![\w.])(?P<file>__file__)\b"
+    r"dirname\(\s*(?:(?:\w+\.)*\w+\(\s*)*__file__|"
+    r"Path\(\s*__file__\s*\)(?:\s*\.\s*(?:resolve|absolute)\(\s*\))*\s*\.\s*parents?\b|(?<![\w.])(?P<file>__file__)\b"
+)
+# Only the folder is taken of what stands between these: it may be asked of a module's file, too.
+_TAKES_FOLDER = (lazy_pattern(r"(?:dirname|Path)\(\s*(?:(?:\w+\.)*\w+\(\s*)*[\w.]*\Z"), lazy_pattern(r"\s*\)(?:[\s).]|resolve|absolute|\()*parents?\b"))
+_LONGEST_BEFORE = 120
+# What a module bears that tells its name, and what tells of code in which module or file it stands.
+_TELLING_NAME = ("__name__", "__file__", "__spec__", "__cached__", "__package__")
+_TELLING_FILE = ("getfile", "getsourcefile", "getabsfile", "getmodulename", "getmodule", "co_filename")
+_TELLS_OF_TRACEBACK = lazy_pattern(rb"\b(?:extract_tb|extract_stack|TracebackException|FrameSummary)\b")
+_ASKS_FILENAME = lazy_pattern(rb"\.\s*filename\b")
+_LISTS_OWN_FOLDER = lazy_pattern(
+    rb"\b(?:listdir|scandir|walk)\s*\([^\n\"']*__(?:file|path)__[^\n\"']*\)|__(?:file|path)__[^\n\"']*\.\s*(?:iterdir\(|r?glob\()"
 )
 _READS_MODULE = lazy_pattern(rb"\.\s*__module__\b(?!\s*=(?!=))|[\"']__module__[\"']")
 _LISTS_FILES = lazy_pattern(rb"\b(?:listdir|scandir|iterdir|r?glob|i?glob|walk)\s*\(")
@@ -336,15 +348,44 @@ class ModuleUsage:
                     f"what {file.path} does with `{match[0]}` does not depend on the name", file.path, match.start()
                 )
 
+    def _check_attributes(self) -> None:
+        """Doubts about code that asks the module, or what may be it, for its name or file, and about what tells of code in
+        which file it stands."""
+        home = self._usage.target.path
+        for word in _TELLING_NAME:
+            for file in self._linkage.mentioning(word):
+                for use in file.links.attributes_by_name.get(word, ()):
+                    if self._may_be_it(file, use.receiver, home) and not self._takes_folder(file, use):
+                        self._usage.doubt(f"what asks for `{word}` in {file.path} does not depend on {self.dotted}", file.path, use.start)
+        for word in _TELLING_FILE:
+            for path in self._linkage.paths_mentioning(word):
+                self._usage.doubt(f"what asks for files or modules by `{word}` in {path} does not depend on {self.dotted}", path)
+
+    def _may_be_it(self, file: LinkedFile, receiver: Origin, home: str) -> bool:
+        values = self._evaluator.values(file, receiver)
+        if any(value.sort in (ValueSort.MODULE, ValueSort.PACKAGE) and value.name == self.dotted for value in values):
+            return True
+        is_known = home in self._linkage.modules
+        return UNKNOWN_VALUE in values and is_known and self._evaluator.modules_about.may_be(home, receiver, is_loaded=True)
+
+    def _takes_folder(self, file: LinkedFile, use: AttributeUse) -> bool:
+        text = file.source.text
+        before = text[max(use.start - _LONGEST_BEFORE, 0) : use.start]
+        found = _TAKES_FOLDER[0].search(before)
+        return found is not None and ("dirname" in found[0] or _TAKES_FOLDER[1].match(text, use.end) is not None)
+
     def _check_readers(self) -> None:
         """Doubts about code that reads names of modules off what they define, or goes through files of code."""
+        self._check_attributes()
         for path in self._linkage.paths:
             data = self._linkage.contents[path]
             if not isinstance(data, bytes):
                 continue
             if b"__module__" in data and _READS_MODULE.search(data):
                 self._usage.doubt(f"what reads `__module__` in {path} does not depend on {self.dotted}", path)
-            if _LISTS_FILES.search(data) and _ENDING.search(data):
+            if _TELLS_OF_TRACEBACK.search(data) and _ASKS_FILENAME.search(data):
+                self._usage.doubt(f"what asks for `filename` in {path} does not depend on {self.dotted}", path)
+            if (_LISTS_FILES.search(data) and _ENDING.search(data)) or _LISTS_OWN_FOLDER.search(data):
                 self._usage.doubt(f"{path}, which goes through files of code, does not look for {self.dotted}", path)
 
     def _loads_by_literal(self, file: LinkedFile) -> bool:
