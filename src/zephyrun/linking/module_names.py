@@ -37,8 +37,9 @@ _ASKS_ITSELF = lazy_pattern(
     r"dirname\(\s*(?:(?:\w+\.)*\w+\(\s*)*__file__|"
     r"Path\(\s*__file__\s*\)(?:\s*\.\s*(?:resolve|absolute)\(\s*\))*\s*\.\s*parents?\b|(?<![\w.])(?P<file>__file__)\b"
 )
-# Only the folder is taken of what stands between these: it may be asked of a module's file, too.
-_TAKES_FOLDER = (lazy_pattern(r"(?:dirname|Path)\(\s*(?:(?:\w+\.)*\w+\(\s*)*[\w.]*\Z"), lazy_pattern(r"\s*\)(?:[\s).]|resolve|absolute|\()*parents?\b"))
+# What stands before a module's file, or behind it, where only its folder is taken.
+_BEFORE_FILE = lazy_pattern(r"(?P<all>dirname)?(?(all)|Path)\(\s*(?:(?:\w+\.)*\w+\(\s*)*[\w.]*\Z")
+_PARENT_BEHIND = lazy_pattern(r"\s*\)(?:\s*\.\s*(?:resolve|absolute)\(\s*\))*\s*\.\s*parents?\b")
 _LONGEST_BEFORE = 120
 # What a module bears that tells its name, and what tells of code in which module or file it stands.
 _TELLING_NAME = ("__name__", "__file__", "__spec__", "__cached__", "__package__")
@@ -362,6 +363,7 @@ class ModuleUsage:
                 self._usage.doubt(f"what asks for files or modules by `{word}` in {path} does not depend on {self.dotted}", path)
 
     def _may_be_it(self, file: LinkedFile, receiver: Origin, home: str) -> bool:
+        """Whether something is the module, or may be it where that goes about."""
         values = self._evaluator.values(file, receiver)
         if any(value.sort in (ValueSort.MODULE, ValueSort.PACKAGE) and value.name == self.dotted for value in values):
             return True
@@ -369,10 +371,11 @@ class ModuleUsage:
         return UNKNOWN_VALUE in values and is_known and self._evaluator.modules_about.may_be(home, receiver, is_loaded=True)
 
     def _takes_folder(self, file: LinkedFile, use: AttributeUse) -> bool:
+        """Whether only the folder of a file is asked for (`dirname(hives.__file__)`, `Path(hives.__file__).parent`)."""
         text = file.source.text
         before = text[max(use.start - _LONGEST_BEFORE, 0) : use.start]
-        found = _TAKES_FOLDER[0].search(before)
-        return found is not None and ("dirname" in found[0] or _TAKES_FOLDER[1].match(text, use.end) is not None)
+        found = _BEFORE_FILE.search(before)
+        return found is not None and (found["all"] is not None or _PARENT_BEHIND.match(text, use.end) is not None)
 
     def _check_readers(self) -> None:
         """Doubts about code that reads names of modules off what they define, or goes through files of code."""

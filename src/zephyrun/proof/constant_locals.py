@@ -9,6 +9,7 @@ from __future__ import annotations
 import ast
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
+from typing import NamedTuple
 
 from zephyrun.facts import Role
 from zephyrun.languages.python import ParsedFile
@@ -21,6 +22,14 @@ _COLLECTIONS = (ast.List, ast.Tuple, ast.Dict, ast.Set)
 
 CONSTANT_LOCAL = "local that stood for a constant"
 UNUSED = "local that nothing read"
+
+
+class _Constant(NamedTuple):
+    """A statement that gives a variable a constant, with its block."""
+
+    block: list[ast.stmt]
+    statement: ast.Assign
+    binding: int
 
 
 class ConstantLocals:
@@ -36,11 +45,10 @@ class ConstantLocals:
         """Change a tree of the file's text in place, and count anew."""
         self.counts = {CONSTANT_LOCAL: 0, UNUSED: 0}
         for function in [each for each in nodes_in(tree) if isinstance(each, _FUNCTIONS)]:
-            constants: dict[int, ast.expr] = {}
-            for block, statement, value in self._constants(function):
-                self._remove(block, statement, CONSTANT_LOCAL)
-                constants[self._parsed.binding_of(value[0])] = value[1]
-            if constants:
+            found = self._constants(function)
+            for each in found:
+                self._remove(each.block, each.statement, CONSTANT_LOCAL)
+            if constants := {each.binding: each.statement.value for each in found}:
                 _Replacement(self._parsed, constants).visit(function)
             self._remove_unused(function)
 
@@ -67,16 +75,13 @@ class ConstantLocals:
 
     # -- constants ---------------------------------------------------------------------------
 
-    def _constants(
-        self, function: ast.FunctionDef | ast.AsyncFunctionDef
-    ) -> list[tuple[list[ast.stmt], ast.Assign, tuple[ast.Name, ast.expr]]]:
-        """The statements that give a variable the one constant for which it stands wherever it is read, each with its
-        block, the variable and the constant."""
+    def _constants(self, function: ast.FunctionDef | ast.AsyncFunctionDef) -> list[_Constant]:
+        """The variables of a function that stand for one constant wherever they are read."""
         given = [
-            (block, statement, (target, statement.value))
+            _Constant(block, statement, binding)
             for block in _own_blocks(function)
             for statement in block
-            if isinstance(statement, ast.Assign) and (target := self._stands_for(statement)) is not None
+            if isinstance(statement, ast.Assign) and (binding := self._stands_for(statement)) is not None
         ]
         if not given:
             return []
@@ -87,14 +92,14 @@ class ConstantLocals:
             for node in nodes_in(function)
             if isinstance(node, ast.Expr) and isinstance(node.value, ast.Name)
         }
-        found = []
-        for block, statement, (target, value) in given:
-            binding = self._parsed.binding_of(target)
-            # Where the block did not run, the variable is not there.
-            is_read_here = block is function.body or self._read_in(block[block.index(statement) :])[binding] == read[binding]
-            if read[binding] and is_read_here and binding not in shown:
-                found.append((block, statement, (target, value)))
-        return found
+        return [each for each in given if read[each.binding] and each.binding not in shown and self._is_read_in_block(each, function, read)]
+
+    def _is_read_in_block(
+        self, each: _Constant, function: ast.FunctionDef | ast.AsyncFunctionDef, read: Counter[int]
+    ) -> bool:
+        """Whether a variable is read nowhere but where its block has run: elsewhere it may not be there."""
+        rest = each.block[each.block.index(each.statement) :]
+        return each.block is function.body or self._read_in(rest)[each.binding] == read[each.binding]
 
     def _read_in(self, nodes: Iterable[ast.AST]) -> Counter[int]:
         """How often each variable is read in some nodes."""
@@ -105,7 +110,7 @@ class ConstantLocals:
             if isinstance(name, ast.Name) and isinstance(name.ctx, ast.Load)
         )
 
-    def _stands_for(self, statement: ast.Assign) -> ast.Name | None:
+    def _stands_for(self, statement: ast.Assign) -> int | None:
         """The variable that a statement gives a constant, if nothing else gives it anything, and only its own
         function reads it, and only further down."""
         if not is_constant(statement.value):
@@ -116,7 +121,7 @@ class ConstantLocals:
         facts, binding = self._parsed.facts, self._parsed.binding_of(target)
         first, *others = (facts.references[index] for index in facts.bindings[binding].references)
         is_read_below = all(each.role is Role.READ for each in others) and first.start == self._parsed.start_of(target)
-        return target if others and is_read_below and self._is_own(binding) else None
+        return binding if others and is_read_below and self._is_own(binding) else None
 
     # -- unused ------------------------------------------------------------------------------
 

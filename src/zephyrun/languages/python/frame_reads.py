@@ -29,7 +29,7 @@ _IS_NO_FRAME = frozenset(
     "f_code f_builtins f_lasti f_lineno filename lineno function code_context index positions tb_lineno "
     "tb_lasti".split()
 )
-# The names of a code object, and what only makes another one of them.
+# The names of a code object, what only makes another one of them, and what collects them.
 _NAMES_OF_CODE = frozenset({"co_varnames", "co_cellvars", "co_freevars"})
 _MAKES_CODE = "CodeType"
 _COLLECTING = frozenset({"set", "frozenset", "list", "tuple", "sorted"})
