@@ -7,7 +7,7 @@ import subprocess
 import pytest
 
 from tests.helpers import document, zephyrun
-from tests.test_renames import ATTACKS, CASES, find_target, forgetful, output_of, read_cases, world_of
+from tests.test_renames import ATTACKS, CASES, UNTOLD, find_target, forgetful, output_of, read_cases, world_of
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.project.library import read_library
 from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
@@ -15,7 +15,6 @@ from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
 from zephyrun.proof.verdict import Verdict
 
-WORLD = World(library=read_library)
 N_RANDOM_CHANGES = 100
 # How long a file is that it opens is no behaviour that anybody promises to keep.
 READS_ITS_TEXT = "module open"
@@ -41,7 +40,7 @@ def renamed(case):
 def test_a_rename_is_recognised(case):
     """What is renamed without a word is the same to who was not told; what is refused or needs one is not."""
     change, is_done = renamed(case)
-    proof = compare_trees(case.files, change.contents, world=WORLD)
+    proof = compare_trees(case.files, change.contents, world=UNTOLD)
     if change.contents == case.files:
         return
     assert (proof.verdict is Verdict.SAME) == is_done, [each.differences for _, each in proof.files]
@@ -53,7 +52,7 @@ def test_a_forgotten_reference_is_seen(case):
     change, _ = renamed(case)
     for forgotten, contents in forgetful(case, change):
         if contents != case.files:
-            assert compare_trees(case.files, contents, world=WORLD).verdict is not Verdict.SAME, forgotten
+            assert compare_trees(case.files, contents, world=UNTOLD).verdict is not Verdict.SAME, forgotten
 
 
 def change_at_random(dice, files):
@@ -97,7 +96,7 @@ def test_changes_at_random(tmp_path):
         case = dice.choice(cases)
         if (changed := change_at_random(dice, case.files)) is None:
             continue
-        proof = compare_trees(case.files, changed, world=WORLD)
+        proof = compare_trees(case.files, changed, world=UNTOLD)
         verdicts.append(proof.verdict)
         if proof.verdict is Verdict.SAME and not proof.assumptions:
             before, after = (output_of(tmp_path / str(number), files) for files in (case.files, changed))
@@ -130,7 +129,7 @@ def test_renames_amid_other_changes():
     that is shown."""
     old, new = MIXTURE
     new = {path: data for path, data in new.items() if data}
-    proof = compare_trees(old, new, world=WORLD)
+    proof = compare_trees(old, new, world=UNTOLD)
     assert proof.verdict is Verdict.SAME, proof
     edits = dict(dict(proof.files)["hives.py"].edits)
     assert edits["local rename"] == 3 and edits["named constant"] == 1 and edits["comment"] == 1
@@ -141,7 +140,7 @@ def test_renames_amid_other_changes():
         (b"h.w(", b"colony.net_weight(", b"colony.weight("),
     ):
         mutant = new | {"hives.py": new["hives.py"].replace(in_new, changed)}
-        proof = compare_trees(old, mutant, world=WORLD)
+        proof = compare_trees(old, mutant, world=UNTOLD)
         (difference,) = [each for _, file in proof.files for each in file.differences]
         assert proof.verdict is (Verdict.UNPROVEN if b"colony" in changed else Verdict.DIFFERENT)
         lines = [files["hives.py"].partition(text)[0].count(b"\n") + 1 for files, text in ((old, in_old), (mutant, changed))]
@@ -169,7 +168,7 @@ def test_a_package_that_is_no_file_has_its_reasons_told():
         "main.py": b"import bee.yard.scales\nname = 'bee'\nprint(__import__(name + '.yard.scales'))\n",
     }
     new = {path.replace("bee/", "wasp/"): data.replace(b"import bee", b"import wasp") for path, data in old.items()}
-    proof = compare_trees(old, new, world=WORLD)
+    proof = compare_trees(old, new, world=UNTOLD)
     assert proof.verdict is not Verdict.SAME
     assert proof.reasons or any(file.differences for _, file in proof.files)
 
@@ -181,9 +180,9 @@ def test_what_explains_rests_on_the_operators():
         {"hives.py": text.format(body).encode()}
         for body in ("is_heavy = hive.kg > 3\n        return is_heavy", "return hive.kg > 3")
     )
-    proof = compare_trees(old, new, world=WORLD)
+    proof = compare_trees(old, new, world=UNTOLD)
     assert proof.verdict is Verdict.SAME and proof.assumptions == (OPERATORS_ASSUMPTION,)
-    assert compare_trees(old, new, world=WORLD, strict=True).verdict is Verdict.UNPROVEN
+    assert compare_trees(old, new, world=UNTOLD, strict=True).verdict is Verdict.UNPROVEN
 
 
 SCALES = b"def weigh():\n    return 3\n"
@@ -201,11 +200,11 @@ def test_moved_files(path, new_path, main, verdict):
     """A file that lies elsewhere is matched up, and is the same only where its module has another name."""
     module, new_module = (each.rpartition("/")[2].removesuffix(".py").encode() for each in (path, new_path))
     old_main = main.replace(new_module, module) if verdict is Verdict.SAME else main
-    proof = compare_trees({path: SCALES, "main.py": old_main}, {new_path: SCALES, "main.py": main}, world=WORLD)
+    proof = compare_trees({path: SCALES, "main.py": old_main}, {new_path: SCALES, "main.py": main}, world=UNTOLD)
     assert proof.verdict is verdict
     assert dict(dict(proof.files)[new_path].edits)["moved file"] == 1
     changed = {new_path: SCALES.replace(b"3", b"4"), "main.py": main}
-    assert compare_trees({path: SCALES, "main.py": old_main}, changed, world=WORLD).verdict is not Verdict.SAME
+    assert compare_trees({path: SCALES, "main.py": old_main}, changed, world=UNTOLD).verdict is not Verdict.SAME
 
 
 def test_verify_against_revisions(tmp_path):
