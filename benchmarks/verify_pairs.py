@@ -3,8 +3,8 @@
     python benchmarks/verify_pairs.py [--clean N] [--broken N] [--seed N] [--show] [--by-hand]
 
 The pairs are made from modules of the standard library by `clean_ups.py`, which imports nothing of the
-project (clean ones not from one module that tells its own text); each is a text with one to five clean-ups, and, of the broken ones, one change of behaviour. Every text
-is written anew from its tree, so that layout, comments and quotes differ as well. Prints how many broken ones
+project (clean ones not from one module that tells its own text); each is a text with one to five clean-ups,
+and, of the broken ones, one change of behaviour. Every text is written anew from its tree, so that layout, comments and quotes differ as well. Prints how many broken ones
 are called the same (0 is asked), how many clean ones are (95 %), how many broken ones are located within two
 lines (95 %), and what it costs. With `--by-hand`, the hundred clean-ups in `clean_ups_by_hand` are asked instead,
 which people might make. Ends with 1 when a broken one is called the same.

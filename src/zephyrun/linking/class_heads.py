@@ -22,9 +22,7 @@ _WRITTEN_BY_LOOP = lazy_pattern(rb"\bfor[ \t]+(?:(?!in\b)[\w ,()*])*\.(?:(?!in\b
 _LEAVING_OWN = frozenset((word,) for word in (*GIVING_INSTANCES, "classmethod"))
 _WITHOUT_INSTANCE = (("staticmethod",), ("classmethod",))
 _ACCESSORS = (("setter",), ("getter",), ("deleter",))
-_MAKING = "|".join(sorted(MAKING_CLASSES)).encode()
-_MAKES_BY_CALL = lazy_pattern(rb"\b(?:%b)\s*(?:\(|as\b)" % _MAKING)
-_MAKING_AS = lazy_pattern(rb"\b(?:%b)\s+as\s+(\w+)" % _MAKING)
+_MAKES_BY_CALL = lazy_pattern(rb"\b(?:%b)\s*(?:\(|as\b)" % "|".join(sorted(MAKING_CLASSES)).encode())
 
 
 @glance
@@ -35,8 +33,7 @@ def class_heads_in(data: bytes) -> ClassHeads | None:
         if tree is None:
             return None
         named = _NAMED_WITHIN.findall(data) if _NAMING_WITHIN in data else ()
-        making = MAKING_CLASSES.union(name.decode() for name in _MAKING_AS.findall(data))
-        reader = _HeadReader({name.decode() for name in named}, making)
+        reader = _HeadReader({name.decode() for name in named})
         reader.read(tree.body, reader.of_module)
         if _WRITTEN_BY_LOOP.search(data) is not None:
             reader.read_loops(tree)
@@ -89,11 +86,9 @@ class _Method:
 class _HeadReader:
     """Goes through the statements of a file, and leaves expressions aside."""
 
-    def __init__(self, named: set[str], making: frozenset[str]) -> None:
-        """`named` are the names that are bound in the midst of expressions, in whatever scope, `making` the words for what
-        makes a class when it is called."""
+    def __init__(self, named: set[str]) -> None:
+        """`named` are the names that are bound in the midst of expressions, in whatever scope."""
         self._named = named
-        self._making = making
         self.of_module = _Scope()
         self._inside = _Scope()
         self.of_module.others |= named
@@ -292,8 +287,13 @@ class _HeadReader:
             return ""
         words = _words_of(node.func)
         title = node.args[0]
-        is_making = bool(words) and words[-1] in self._making
+        is_making = bool(words) and not self._called_by_library(words[-1]).isdisjoint(MAKING_CLASSES)
         return title.value if is_making and isinstance(title, ast.Constant) and isinstance(title.value, str) else ""
+
+    def _called_by_library(self, name: str) -> set[str]:
+        """A name, and those under which it was imported."""
+        imported = (scope.imports.get(name, set()) for scope in (self.of_module, self._inside))
+        return {name, *(member for found in imported for _, member in found)}
 
 
 def _own_of_method(statement: ast.FunctionDef | ast.AsyncFunctionDef) -> str:

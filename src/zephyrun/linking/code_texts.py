@@ -41,6 +41,7 @@ _BEFORE_DOT = r"\b(<name>)\.\w"
 _ANYWHERE = r"\b(<name>)\b"
 _EXAMPLE_NAME = r"(?<=\.)(<name>)\b|\b(<name>)\b(?!\s*=[^=])"
 _EXAMPLE_LINE = lazy_pattern(EXAMPLE_LINE)
+# What an example begins with.
 _PROMPT = ">>> "
 _OUTPUT = lazy_pattern(EXAMPLE_OUTPUT)
 # The name as it stands in what shows things: `<function weigh at …>`, `Hive(kg=3)`, `hives.TooHeavy: …`, `'weigh'`.

@@ -16,6 +16,7 @@ _PUTS = lazy_pattern(r"\s*(?:\[[\"'](\w+)[\"']\]\s*=(?!=)|\.\s*setdefault\(\s*[\
 # Where texts stand that become no keys, and what is called with texts that it looks up.
 _LOOKING_ON = frozenset({"documentation", "annotation", "statement", "compared", "case"})
 _LOOKING_UP = frozenset({"get", "pop", "getattr", "hasattr", "delattr", "startswith", "endswith", "print"})
+# What makes a dictionary of its keywords, or puts them into one.
 _MAKING = frozenset({"dict", "update", "OrderedDict", "defaultdict", "ChainMap"})
 _STORES = lazy_pattern(r"\s*\]\s*(?:=(?!=)|,)")
 _SPLITS = lazy_pattern(r"\s*\.\s*r?(?:split|partition)\b")

@@ -290,8 +290,11 @@ class Homes:
 
     def _is_asked_by_hook(self, path: str) -> bool:
         """Whether a file has things that answer for any attribute, and something may be asked for one of the name."""
-        if not any(path in self._linkage.paths_mentioning(hook) for hook in READING_HOOKS):
-            return False
+        return any(path in self._linkage.paths_mentioning(hook) for hook in READING_HOOKS) and self._is_asked_of_things
+
+    @cached_property
+    def _is_asked_of_things(self) -> bool:
+        """Whether something that need be no module is asked for an attribute of the name."""
         return any(
             value.sort is not ValueSort.MODULE
             for file in self._linkage.mentioning(self._name)

@@ -44,7 +44,7 @@ _LONGEST_BEFORE = 120
 # What a module bears that tells its name, and what tells of code in which module or file it stands.
 _TELLING_NAME = ("__name__", "__file__", "__spec__", "__cached__", "__package__")
 _TELLING_FILE = ("getfile", "getsourcefile", "getabsfile", "getmodulename", "getmodule", "co_filename")
-_TELLS_OF_TRACEBACK = lazy_pattern(rb"\b(?:extract_tb|extract_stack|TracebackException|FrameSummary)\b")
+_TELLING_OF_TRACEBACK = (b"extract_tb", b"extract_stack", b"TracebackException", b"FrameSummary")
 _ASKS_FILENAME = lazy_pattern(rb"\.\s*filename\b")
 _LISTS_OWN_FOLDER = lazy_pattern(
     rb"\b(?:listdir|scandir|walk)\s*\([^\n\"']*__(?:file|path)__[^\n\"']*\)|__(?:file|path)__[^\n\"']*\.\s*(?:iterdir\(|r?glob\()"
@@ -354,8 +354,11 @@ class ModuleUsage:
         which file it stands."""
         home = self._usage.target.path
         for word in _TELLING_NAME:
-            for file in self._linkage.mentioning(word):
-                for use in file.links.attributes_by_name.get(word, ()):
+            # Nearly every file speaks of its own.
+            for path in self._linkage.paths_matching(word, rb"\.\s*%b\b" % word.encode()):
+                file = self._linkage.file(path)
+                for use in file.links.attributes_by_name.get(word, ()) if file is not None else ():
+                    assert file is not None, "it has attributes"
                     if self._may_be_it(file, use.receiver, home) and not self._takes_folder(file, use):
                         self._usage.doubt(f"what asks for `{word}` in {file.path} does not depend on {self.dotted}", file.path, use.start)
         for word in _TELLING_FILE:
@@ -386,7 +389,7 @@ class ModuleUsage:
                 continue
             if b"__module__" in data and _READS_MODULE.search(data):
                 self._usage.doubt(f"what reads `__module__` in {path} does not depend on {self.dotted}", path)
-            if _TELLS_OF_TRACEBACK.search(data) and _ASKS_FILENAME.search(data):
+            if any(word in data for word in _TELLING_OF_TRACEBACK) and _ASKS_FILENAME.search(data):
                 self._usage.doubt(f"what asks for `filename` in {path} does not depend on {self.dotted}", path)
             if (_LISTS_FILES.search(data) and _ENDING.search(data)) or _LISTS_OWN_FOLDER.search(data):
                 self._usage.doubt(f"{path}, which goes through files of code, does not look for {self.dotted}", path)

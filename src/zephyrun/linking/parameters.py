@@ -11,7 +11,6 @@ from zephyrun.link_facts import (
     BY_KEYWORD,
     BY_POSITION,
     FunctionRecord,
-    Handed,
     KeywordUse,
     Origin,
     OriginSort,
@@ -677,7 +676,9 @@ class ParameterUsage:
         called = f"{callee.name} {_names(values)}"
         sounds_like_it = are_kept and (is_passed or _RUNNING.search(called) is not None)
         given = [
-            self._values_handed(file, each) for each in file.handed_by_call.get(call, ()) if each.keyword not in _NEVER_RUN
+            self._values_of(file, each.value, is_spread=each.keyword in _SPREAD)
+            for each in file.handed_by_call.get(call, ())
+            if each.keyword not in _NEVER_RUN
         ]
         if is_passed and are_kept and not any(map(_may_be_run, given)):
             # What it runs comes to it in another way.
@@ -687,10 +688,10 @@ class ParameterUsage:
             for values in given
         )
 
-    def _values_handed(self, file: LinkedFile, handed: Handed) -> Values:
+    def _values_of(self, file: LinkedFile, origin: Origin, *, is_spread: bool) -> Values:
         """What a call is handed as an argument, or as several."""
-        values = self._evaluator.values(file, handed.value)
-        return frozenset(with_parts(values)) if handed.keyword in _SPREAD else values
+        values = self._evaluator.values(file, origin)
+        return frozenset(with_parts(values)) if is_spread else values
 
     def _is_read(self, called: Value) -> bool:
         """Whether what a call runs is the project's own: a function, or a class of which no library makes the
@@ -934,9 +935,7 @@ class ParameterUsage:
         """Doubts about code that reads the parameters of functions that it is given."""
         read: dict[str, list[_SignatureRead]] = {}
         for path, handed, word in calls_of_signature_readers(self._evaluator):
-            file = self._file(path)
-            is_spread = handed.keyword in _SPREAD and self._are_ours(self._values_handed(file, handed))
-            if is_spread or self._may_be_ours(file, handed.value):
+            if self._may_be_ours(self._file(path), handed.value, is_spread=handed.keyword in _SPREAD):
                 names = names_read_by(self._evaluator, path, handed, word)
                 read.setdefault(path, []).append((handed.start, names))
         for path, start in readers_going_on(self._evaluator):
@@ -981,8 +980,8 @@ class ParameterUsage:
         for start, names in read:
             self._usage.look_out(what, names or (), start, path=path)
 
-    def _may_be_ours(self, file: LinkedFile, origin: Origin, attribute: str = "") -> bool:
-        values = self._evaluator.values(file, origin)
+    def _may_be_ours(self, file: LinkedFile, origin: Origin, attribute: str = "", *, is_spread: bool = False) -> bool:
+        values = self._values_of(file, origin, is_spread=is_spread)
         if any(map(self._is_call_of, values)):
             return True
         names = {self._evaluator.function_record(key).name for key in self.functions}
@@ -993,9 +992,6 @@ class ParameterUsage:
             return True
         is_read_off = not read_off.isdisjoint({attribute, "__wrapped__"})
         return UNKNOWN_VALUE in values and (is_named_so or is_read_off or self._goes_about)
-
-    def _are_ours(self, values: Values) -> bool:
-        return any(map(self._is_call_of, values)) or (self._goes_about and UNKNOWN_VALUE in values)
 
     def _sees(self, file: LinkedFile, scope: int, key: FunctionKey) -> bool:
         parameters = [each for _, each in self._parameters_of(key)]

@@ -243,8 +243,7 @@ def _paired(
 ) -> Iterator[tuple[_Head, _Head]]:
     """The heads that stand for each other: first those of definitions that kept name and shape, wherever they
     stand, then what follows one another in both, in the longest parts first; in functions that kept their names and
-    changed places, in these alone. Adds what is `left_over` between
-    the same neighbours, or differs."""
+    changed places, in these alone. Adds what is `left_over` between the same neighbours, or differs."""
     kept = _kept_definitions(old, new)
     yield from ((old.heads[one], new.heads[other]) for one, other in kept)
     left = _without(range(len(old.heads)), (one for one, _ in kept))
