@@ -4,6 +4,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from zephyrun.linking.answers import Answers
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE
+from zephyrun.project.library import read_library
+from zephyrun.proof.renames import World
 
 UNKNOWN = frozenset({"?"})
 
@@ -74,3 +77,17 @@ def test_what_nobody_answers_is_unknown():
         return answers.all_of("growing", lambda: frozenset({max(growing(), default=0) + 1}))
 
     assert UNKNOWN <= growing()
+
+
+def test_what_a_loop_asks_on_and_on_comes_to_an_end():
+    """What each round of a loop asks for another attribute of what it has gets no longer name without end, and what it
+    then may be is not known."""
+    words = "year month day hour minute second".split()
+    asking = "".join(f"        if {word}:\n            value = value.{word}\n" for word in words)
+    text = f"def settle(rows, {', '.join(words)}):\n    value = [rows]\n    for row in rows:\n{asking}        value = value.replace(row)\n    return value\n"
+    evaluator = World(library=read_library).evaluator({"hives.py": text.encode()})
+    file = evaluator.file("hives.py")
+    value = next(number for number, each in enumerate(file.facts.bindings) if each.name == "value")
+    found = evaluator.binding_values(file, value)
+    assert UNKNOWN_VALUE in found
+    assert len(found) < 50
