@@ -85,3 +85,21 @@ def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.Comp
 def document(*words, cwd, code=0):
     """The one JSON document that a command prints."""
     return json.loads(zephyrun(*words, "--format", "json", cwd=cwd, code=code).stdout)
+
+
+class KnownLibrary:
+    """Remembers what modules of the library say, which hundreds of small programs ask for."""
+
+    def __init__(self):
+        self._facts = {}
+
+    def recall(self, data):
+        """What a content says, where that is known."""
+        return self._facts.get(data)
+
+    def keep(self, data, file_facts, links):
+        """Keep what a content says."""
+        self._facts[data] = file_facts, links
+
+
+LIBRARY = KnownLibrary()

@@ -3,6 +3,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.helpers import LIBRARY
 from zephyrun.linking.answers import Answers
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE
 from zephyrun.project.library import read_library
@@ -85,7 +86,7 @@ def test_what_a_loop_asks_on_and_on_comes_to_an_end():
     words = "year month day hour minute second".split()
     asking = "".join(f"        if {word}:\n            value = value.{word}\n" for word in words)
     text = f"def settle(rows, {', '.join(words)}):\n    value = [rows]\n    for row in rows:\n{asking}        value = value.replace(row)\n    return value\n"
-    evaluator = World(library=read_library).evaluator({"hives.py": text.encode()})
+    evaluator = World(library=read_library, memory=LIBRARY).evaluator({"hives.py": text.encode()})
     file = evaluator.file("hives.py")
     value = next(number for number, each in enumerate(file.facts.bindings) if each.name == "value")
     found = evaluator.binding_values(file, value)

@@ -5,7 +5,7 @@ import re
 
 import pytest
 
-from tests.helpers import PROJECT
+from tests.helpers import LIBRARY, PROJECT
 from zephyrun.layout.habits import PLACES
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World
@@ -48,7 +48,7 @@ def files_of(example):
 @pytest.mark.parametrize(("verdict", "old", "new"), EXAMPLES)
 def test_what_same_means_is_what_is_said(verdict, old, new):
     """Each example of the page gets the answer that it stands for."""
-    proof = compare_trees(files_of(old), files_of(new), world=World(library=read_library))
+    proof = compare_trees(files_of(old), files_of(new), world=World(library=read_library, memory=LIBRARY))
     assert (proof.verdict is Verdict.SAME) == (verdict == "same"), proof
 
 

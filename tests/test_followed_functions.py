@@ -12,7 +12,7 @@ from unittest import mock
 
 import pytest
 
-from tests.helpers import PROJECT
+from tests.helpers import LIBRARY, PROJECT
 from tests.test_renames import find_target
 from tests.test_values_by_running import in_case_it_fails
 from zephyrun.changes.project_renames import Wish, carry_out_renames
@@ -122,7 +122,7 @@ def test_what_is_carried_about_is_not_lost(seed, find_parts):
     for number in range(60):
         texts, target, new = Porter(f"{seed} {number}").program(parts)
         files = {path: text.encode() for path, text in texts.items()}
-        world = World(library=read_library)
+        world = World(library=read_library, memory=LIBRARY)
         evaluator = world.evaluator(files)
         change = carry_out_renames(evaluator, [Wish(find_target(evaluator, target), new)])
         if change.reasons or change.doubts or change.open_places:
@@ -141,7 +141,7 @@ def test_values_of_what_is_carried_leave_nothing_out(seed):
     for number in range(400):
         texts, _, _ = Porter(f"values {seed} {number}").program(parts)
         files = {path: text.encode() for path, text in texts.items()}
-        evaluator = World(library=read_library).evaluator(files)
+        evaluator = World(library=read_library, memory=LIBRARY).evaluator(files)
         file = evaluator.linkage.file("main.py")
         values = evaluator.binding_values(file, file.module_bindings["held"])
         if UNKNOWN_VALUE in values:
@@ -180,7 +180,7 @@ FOLLOWED = {
 @pytest.mark.parametrize("text", FOLLOWED, ids=range(len(FOLLOWED)))
 def test_what_is_known_of_a_function(text):
     """Places and attributes by hand; `None` for one that gets lost."""
-    evaluator = World(library=read_library).evaluator({"main.py": text.encode()})
+    evaluator = World(library=read_library, memory=LIBRARY).evaluator({"main.py": text.encode()})
     file = evaluator.linkage.file("main.py")
     (index,) = [number for number, record in enumerate(file.links.functions) if record.name == "_weigh"]
     found = whereabouts(evaluator, ("main.py", index))

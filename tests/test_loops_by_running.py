@@ -2,7 +2,7 @@
 
 import random
 
-from tests.helpers import THINGS
+from tests.helpers import LIBRARY, THINGS
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
@@ -79,7 +79,7 @@ def test_loops_that_are_called_the_same_do_the_same():
             compile(old + new, "<programs>", "exec")
         except SyntaxError:
             continue
-        proof = compare_trees({"m.py": old.encode()}, {"m.py": new.encode()}, world=World(library=read_library))
+        proof = compare_trees({"m.py": old.encode()}, {"m.py": new.encode()}, world=World(library=read_library, memory=LIBRARY))
         if proof.verdict is Verdict.SAME:
             n_same += 1
             assert behaviour(old) == behaviour(new), f"{old}\n{new}"

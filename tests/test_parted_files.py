@@ -8,6 +8,7 @@ from typing import NamedTuple
 
 import pytest
 
+from tests.helpers import LIBRARY
 from zephyrun.project.library import read_library
 from zephyrun.proof.parted_files import PARTED
 from zephyrun.proof.renames import World
@@ -15,7 +16,7 @@ from zephyrun.proof.trees import compare_trees
 from zephyrun.proof.verdict import Verdict
 
 NEAR_MISSES = Path(__file__).parent.parent / "benchmarks/near_misses_of_trees.txt"
-WORLD = World(library=read_library)
+WORLD = World(library=read_library, memory=LIBRARY)
 
 
 class Case(NamedTuple):

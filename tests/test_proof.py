@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.helpers import NEAR_MISSES, REAL_MODULES, program_pairs, real_source
+from tests.helpers import LIBRARY, NEAR_MISSES, REAL_MODULES, program_pairs, real_source
 from zephyrun.languages.python import parse
 from zephyrun.project.library import read_library
 from zephyrun.proof.comparison import compare_files
@@ -49,7 +49,7 @@ def test_near_misses_are_not_the_same(name, old, new, record_property):
         return
     # Code outside only adds to what there is to mind, and half of the pairs show that.
     for is_library in (False,) if "/" in name else (False, True):
-        world = World(library=read_library, is_library=is_library)
+        world = World(library=read_library, memory=LIBRARY, is_library=is_library)
         proof = compare_trees({"hives.py": old}, {"hives.py": new}, world=world)
         assert proof.verdict is not Verdict.SAME
 
@@ -59,10 +59,10 @@ def test_near_misses_are_not_the_same(name, old, new, record_property):
 )
 def test_true_pairs_are_the_same(old, new):
     """A proof that always doubted would be safe and of no use."""
-    proof = compare_trees({"hives.py": old}, {"hives.py": new}, world=World(library=read_library))
+    proof = compare_trees({"hives.py": old}, {"hives.py": new}, world=World(library=read_library, memory=LIBRARY))
     assert proof.verdict is Verdict.SAME, proof
     # A name that others might use is not taken away as lightly as it is given.
-    back = compare_trees({"hives.py": new}, {"hives.py": old}, world=World(library=read_library))
+    back = compare_trees({"hives.py": new}, {"hives.py": old}, world=World(library=read_library, memory=LIBRARY))
     assert dict(proof.files)["hives.py"].introduced or back.verdict is Verdict.SAME
 
 
@@ -513,8 +513,8 @@ def test_a_verdict_holds_for_every_python_that_the_project_is_for(old, new, olde
     if sys.version_info < reads_from and reads_from < (9, 0):
         pytest.skip("this Python does not read it either")
     pair = ({"m.py": old.encode()}, {"m.py": new.encode()})
-    proof = compare_trees(*pair, world=World(library=read_library, oldest=oldest))
-    here = compare_trees(*pair, world=World(library=read_library))
+    proof = compare_trees(*pair, world=World(library=read_library, memory=LIBRARY, oldest=oldest))
+    here = compare_trees(*pair, world=World(library=read_library, memory=LIBRARY))
     is_one_everywhere = reads_from == (9, 9)
     assert (proof.verdict is Verdict.SAME) == is_one_everywhere, proof
     assert (here.verdict is Verdict.SAME) == (reads_from != (9, 0)), here

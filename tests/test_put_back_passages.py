@@ -5,7 +5,7 @@ import ast
 import itertools
 import random
 
-from tests.helpers import THINGS
+from tests.helpers import LIBRARY, THINGS
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
@@ -236,7 +236,7 @@ def test_what_is_called_the_same_does_the_same():
             new = written(tree)
             if new is None or ast.dump(ast.parse(new)) == ast.dump(ast.parse(old)):
                 continue
-            proof = compare_trees({"m.py": old.encode()}, {"m.py": new.encode()}, world=World(library=read_library))
+            proof = compare_trees({"m.py": old.encode()}, {"m.py": new.encode()}, world=World(library=read_library, memory=LIBRARY))
             if proof.verdict is Verdict.SAME:
                 n_same += 1
                 assert behaviour(old) == behaviour(new), f"{old}\n{new}"

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import pytest
 
-from tests.helpers import PROJECT, real_source
+from tests.helpers import LIBRARY, PROJECT, real_source
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.changes.rename_batches import settle_batch
 from zephyrun.linking.linkage import Linkage
@@ -75,29 +75,13 @@ def output_of(folder: Path, files: dict[str, bytes]) -> tuple[int, str, str]:
     return done.returncode, output, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
 
 
-class KnownLibrary:
-    """Remembers what modules of the library say, which hundreds of small programs ask for."""
-
-    def __init__(self):
-        self._facts = {}
-
-    def recall(self, data):
-        """What a content says, where that is known."""
-        return self._facts.get(data)
-
-    def keep(self, data, file_facts, links):
-        """Keep what a content says."""
-        self._facts[data] = file_facts, links
-
-
-LIBRARY = KnownLibrary()
 # What somebody knows who was told of no rename.
 UNTOLD = World(library=read_library, memory=LIBRARY)
 
 
 def world_of(files: dict[str, bytes]) -> World:
     """All that a judgement of some files needs."""
-    return World(library=read_library, surroundings=find_surroundings(files), memory=LIBRARY)
+    return World(library=read_library, memory=LIBRARY, surroundings=find_surroundings(files))
 
 
 @pytest.mark.parametrize("case", read_cases(), ids=lambda case: case.title)
@@ -237,7 +221,7 @@ def test_swaps_and_chains_are_one_change(tmp_path):
         "shared.py": b"tare = 1\nlimit = 5\ndef check(x):\n    return x - tare > limit\n",
         "main.py": b"import shared\nfrom shared import limit, tare\nprint(shared.check(7), shared.tare, limit, tare)\n",
     }
-    world = World(library=read_library)
+    world = World(library=read_library, memory=LIBRARY)
     evaluator = world.evaluator(files)
     wishes = [
         Wish(target_named(evaluator, "shared.tare"), "limit"),
@@ -271,7 +255,7 @@ def test_rename_everything_and_back(module):
     """Real modules: every name that can be is renamed, one at a time and all at once, proved, and renamed
     back to the byte."""
     files = {f"{module}.py": real_source(module)}
-    world = World(library=read_library)
+    world = World(library=read_library, memory=LIBRARY)
     evaluator = world.evaluator(files)
     wishes = renameable(evaluator, f"{module}.py")
     assert len(wishes) > 20

@@ -7,7 +7,7 @@ import sys
 
 import pytest
 
-from tests.helpers import PROJECT, pairs_in, real_source
+from tests.helpers import LIBRARY, PROJECT, pairs_in, real_source
 from zephyrun.project.library import read_library
 from zephyrun.proof.comparison import compare_files
 from zephyrun.proof.renames import World
@@ -177,7 +177,7 @@ def test_clean_ups_by_hand_are_recognised():
     """What a person would do: hardly any is left unproven, and none is called a change."""
     pairs = [pair for path in (PROJECT / "benchmarks" / "clean_ups_by_hand").glob("*.txt") for pair in pairs_in(path)]
     verdicts = {
-        title: compare_trees({"hives.py": old}, {"hives.py": new}, world=World(library=read_library)).verdict
+        title: compare_trees({"hives.py": old}, {"hives.py": new}, world=World(library=read_library, memory=LIBRARY)).verdict
         for title, old, new in pairs
     }
     assert len(verdicts) == 100 and Verdict.DIFFERENT not in verdicts.values()
@@ -192,7 +192,7 @@ def test_hidden_changes_are_not_the_same(module):
     for breaks in (False, True, True):
         pair = make_pair(old, dice, dice.randrange(1, 4), breaks=breaks)
         if pair is not None:
-            proof = compare_trees({"log.py": pair.old.encode()}, {"log.py": pair.new.encode()}, world=World(library=read_library))
+            proof = compare_trees({"log.py": pair.old.encode()}, {"log.py": pair.new.encode()}, world=World(library=read_library, memory=LIBRARY))
             assert not breaks or proof.verdict is not Verdict.SAME, (pair.kinds, pair.new)
             assert breaks or proof.verdict is not Verdict.DIFFERENT, (pair.kinds, pair.new)
 
