@@ -356,10 +356,11 @@ def _print_mentions(screen: options.Screen, pointed: PointedAt, change: Change) 
 
 
 def _alike(doubts: Sequence[Doubt]) -> list[list[Doubt]]:
-    """The doubts, those together that say the same of several files."""
+    """The doubts, those together that say the same of several files, or of several things that are called."""
     found: dict[str, list[Doubt]] = {}
     for doubt in doubts:
-        found.setdefault(doubt.what.replace(doubt.path, "…") if doubt.path else doubt.what, []).append(doubt)
+        about = doubt.called or doubt.path
+        found.setdefault(doubt.what.replace(about, "…") if about else doubt.what, []).append(doubt)
     return list(found.values())
 
 
@@ -370,7 +371,10 @@ def _print_doubts(screen: options.Screen, pointed: PointedAt, doubts: Sequence[D
         for where, doubt in zip(places, doubts, strict=True):
             screen.print(wrapped_line(("confirm  ", "bold yellow"), (where, "cyan"), f": {doubt.what}"))
         return
-    what = doubts[0].what.replace(doubts[0].path, counted(len({each.path for each in doubts}), "file"))
+    first = doubts[0]
+    files = counted(len({each.path for each in doubts}), "file")
+    together = f"what is called at {len(doubts)} places in {files}" if first.called else files
+    what = first.what.replace(first.called or first.path, together)
     shown = ", ".join(places[:_MOST_PLACES_SHOWN])
     rest = f" and {len(places) - _MOST_PLACES_SHOWN} more; --format json lists all"
     screen.print(wrapped_line(("confirm  ", "bold yellow"), f"{what} (", (shown, "cyan"), f"{rest})"))

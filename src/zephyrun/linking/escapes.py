@@ -390,12 +390,8 @@ def check_handed(
             value.name in harmless or value.name.startswith(_COLLECTIONS)
         ):
             continue
-        usage.doubt(
-            f"{_called(file, callee, value)} in {file.path} does not look at {what}",
-            file.path,
-            place.start,
-            of_names=of_names,
-        )
+        called = f"{_called(file, callee, value)} in {file.path}"
+        usage.doubt(f"{called} does not look at {what}", file.path, place.start, of_names=of_names, called=called)
 
 
 def _called(file: LinkedFile, callee: Origin, value: Value) -> str:

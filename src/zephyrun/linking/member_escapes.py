@@ -172,9 +172,9 @@ class MemberEscapes:
         """Doubts about what a file hands instances of the family to."""
         for handed, classes, held, asks_nothing in _handed_instances(self._evaluator, file.path):
             if classes & self._family.reachable and (name := self._becomes_own_of(file, handed, classes)):
-                self._usage.doubt(
-                    f"`{name}` in {file.path} does not look at `{self._spelling}` of what it is called on", file.path, handed.start
-                )
+                called = f"`{name}` in {file.path}"
+                what = f"{called} does not look at `{self._spelling}` of what it is called on"
+                self._usage.doubt(what, file.path, handed.start, called=called)
             if handed.callee.name not in _ASKING_WORDS and self._is_let_alone:
                 continue
             is_written_to = handed.keyword == "file" and self._spelling in ("write", "flush")

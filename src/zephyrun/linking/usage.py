@@ -90,7 +90,8 @@ class Doubt(NamedTuple):
     clear. `what` is the sentence that a person vouches for; it holds no lines. Those `of_outsiders` are
     about code outside the project that uses the name, for which an old name can be kept; those `of_reader` about a
     module of the project, for which the settings may give the word; those `of_names` about what goes through the names
-    of something, or works some out, which may come to a new name as well."""
+    of something, or works some out, which may come to a new name as well. Where the sentence speaks of something that is
+    `called` there, it begins with that."""
 
     what: str
     path: str
@@ -98,6 +99,7 @@ class Doubt(NamedTuple):
     of_outsiders: bool = False
     of_reader: bool = False
     of_names: bool = False
+    called: str = ""
 
 
 class Sought(NamedTuple):
@@ -195,10 +197,11 @@ class Usage:
         of_outsiders: bool = False,
         of_reader: bool = False,
         of_names: bool = False,
+        called: str = "",
     ) -> None:
         """Add a doubt, each sentence once."""
         if all(each.what != what for each in self.doubts):
-            self.doubts.append(Doubt(what, path, start, of_outsiders, of_reader, of_names))
+            self.doubts.append(Doubt(what, path, start, of_outsiders, of_reader, of_names, called))
 
     def first_place(self) -> tuple[str, int]:
         """The file and the offset of the first place, or the file of the target where there is none."""

@@ -28,14 +28,18 @@ SOURCE_READERS = frozenset(
 )
 # What calls are named that may evaluate a text among their caller's variables.
 _EVALUATING = lazy_pattern(r"(?i)eval|query|sql|watch|expr|exec|local|frame|var|trace|magic|formula|matrix|bmat")
+_OF_NO_EFFECT = frozenset({"documentation", "statement"})
 _FILLED_IN = ("receiver", "format")
 _TAKEN_APART = ("receiver", "split")
 _FIELD = lazy_pattern(r"\{[^{}]*\}")
 _CONVERSION = lazy_pattern(r"%[-+ #0-9.]*[a-zA-Z]")
-_SENTENCE = lazy_pattern(
-    r"[\s('`\"]*[\w'’-]+(?:[,;:)`\"]*\s+[('`\"]*[\w'’-]+){2,}[\s.,;:!?()'’`\"-]*", re.ASCII
+# Numbers of versions and paths are words of a sentence, too, and what brackets and quotes stand around.
+_WORD = r"[('`\"]*(?:[\w'’/-]+|\d+(?:\.\d+)+)"
+_SENTENCE = lazy_pattern(rf"\s*{_WORD}(?:[,;:.!?)'`\"]*\s+{_WORD}){{2,}}[\s.,;:!?()'’`\"-]*", re.ASCII)
+# What a query says somewhere, or at its beginning.
+_QUERY = lazy_pattern(
+    r"(?i)\b(?:select|insert|update|delete|from|join|into)\b|^\W*(?:with|table|copy|describe|summarize|pivot)\b"
 )
-_QUERY = lazy_pattern(r"(?i)\b(?:select|insert|update|delete|from|join|with|table|into|copy|describe|pivot)\b")
 _READS_VARIABLES = "nothing in {}, which reads other functions' variables"
 _GOES_THROUGH_NAMES = "nothing that goes through the names of this module by {} minds one more"
 _ABOUT_READERS = lazy_pattern("|".join(each.format(r"(\w[\w.]*)(?![\w.(])") for each in (_READS_VARIABLES, _GOES_THROUGH_NAMES)))
@@ -258,10 +262,10 @@ def _reach(facts: FileFacts, binding: int) -> _Reach:
 
 
 def _may_look_up(facts: FileFacts, text: Text, name: str) -> bool:
-    """Whether a text holds the name as a word. Documentation is not evaluated in the function, nor is
-    prose, nor what is only told; what follows a dot is looked up in something else; and in `%s` the letter is
-    a conversion: a name would stand as `%(s)s`. Behind a backslash a letter is an escape."""
-    if text.use == "documentation" or name not in text.words or is_told(facts, text):
+    """Whether a text holds the name as a word. Documentation is not evaluated in the function, nor is what is a
+    statement by itself, nor prose, nor what is only told; what follows a dot is looked up in something else; and in
+    `%s` the letter is a conversion: a name would stand as `%(s)s`. Behind a backslash a letter is an escape."""
+    if text.use in _OF_NO_EFFECT or name not in text.words or is_told(facts, text):
         return False
     words = _FIELD.sub("x", text.words) if (text.use, text.beside) == _FILLED_IN else text.words
     # What a conversion gives stands for one word.

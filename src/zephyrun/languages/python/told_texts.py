@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zephyrun.facts import FileFacts, Text
+from zephyrun.facts import FileFacts, Role, ScopeKind, Text
 from zephyrun.patterns import lazy_pattern
 
 # What calls are named that show a text to people.
@@ -19,7 +19,19 @@ def is_told(facts: FileFacts, text: Text) -> bool:
     sort = facts.statements[facts.statement_at(text.start)].sort
     if sort == "raise" or (sort == "assert" and text.use == "other"):
         return True
-    return goes_to_people(text.use, text.beside)
+    return goes_to_people(text.use, text.beside) or (text.use == "assigned" and _is_kept_to_be_raised(facts, text))
+
+
+def _is_kept_to_be_raised(facts: FileFacts, text: Text) -> bool:
+    """Whether the variable that a text is assigned to is read by nothing but exceptions that are raised."""
+    kept_in = facts.reference_by_start.get(facts.statements[facts.statement_at(text.start)].start)
+    if kept_in is None:
+        return False
+    variable = facts.bindings[kept_in.binding]
+    read = [facts.references[each] for each in variable.references if facts.references[each].role is Role.READ]
+    return facts.scopes[variable.scope].kind is ScopeKind.FUNCTION and all(
+        facts.statements[facts.statement_at(each.start)].sort == "raise" for each in read
+    )
 
 
 def goes_to_people(use: str, beside: str) -> bool:
