@@ -352,13 +352,13 @@ def test_the_project_says_how_it_calls_things():
 
 def test_what_a_value_is_passed_to_gives_it_a_name():
     """Across files, with the place."""
-    other = "def record_weight(hive, gross_weight_kg):\n    log(hive, gross_weight_kg)\n"
+    other = "def record_weight(hive, gross_weight):\n    log(hive, gross_weight)\n"
     callers = "".join(
-        f"def weigh{number}(hive, gross_weight_kg):\n    record_weight(hive, gross_weight_kg)\n\n\n" for number in range(4)
+        f"def weigh{number}(hive, gross_weight):\n    record_weight(hive, gross_weight)\n\n\n" for number in range(4)
     )
     asked = "def f(hive):\n    gw = hive()\n" + "    record_weight(hive, gw)\n" * 14
     (finding,) = _findings({"log.py": other, "callers.py": callers, "asked.py": asked})
-    assert finding.suggestions[0].text == "gross_weight_kg"
+    assert finding.suggestions[0].text == "gross_weight"
     evidence = "4 of 4 variables passed to record_weight() as its second argument are called so here, as in callers.py:1"
     assert evidence in finding.suggestions[0].evidence
 

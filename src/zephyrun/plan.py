@@ -20,12 +20,12 @@ from zephyrun.naming.letters import MAY_BE_SHORT, telling_letters
 
 SCHEMA = "zephyrun.plan/1"
 # A suggestion with a lower score is offered, and left to the person. From here on, 85 % of names are just those
-# that their authors gave (benchmarks/names/masking.py, packages of the group `tune`): 86 % where one letter of the
-# name was left, 89 % where more were, and where the old name tells nothing, 87 % from the second score on. Names of
+# that their authors gave (benchmarks/names/masking.py, packages of the group `tune`): 85 % where one letter of the
+# name was left, 90 % where more were, and where the old name tells nothing, 85 % from the second score on. Names of
 # functions are right so often only from the third on, and those of classes never. The scores of constants are by rule
 # of thumb.
 ACCEPTED_FROM = 0.4
-ACCEPTED_WITHOUT_LETTERS_FROM = 0.7
+ACCEPTED_WITHOUT_LETTERS_FROM = 0.6
 ACCEPTED_FOR_FUNCTIONS_FROM = 0.9
 CONSTANTS_ACCEPTED_FROM = 0.5
 _FEW_LETTERS = 2

@@ -149,11 +149,8 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     if judged.shortness is Shortness.GLUED:
         return Wanted(_LIKELY, only_said=True)
     if judged.shortness in (Shortness.COMPOUND, Shortness.TERM):
-        # The whole word carries the other one: only one that is said nearby would be better, but for what nobody knows.
-        is_compound = judged.shortness is Shortness.COMPOUND
-        if is_compound and judged.is_rare:
-            return Wanted(LOWEST_SCORE, unless_short=True)
-        return Wanted(_FAIRLY_LIKELY, only_said=True, unless_short=is_compound)
+        # The whole word carries the other one: only one that is said nearby, and that is surely better, is worth a word.
+        return Wanted(_VERY_LIKELY, only_said=True, unless_short=judged.shortness is Shortness.COMPOUND)
     if judged.is_seen_at_a_glance and n_in_crowd < _THRONG:
         # What a loop goes through, and what is opened, stands on the line above.
         return None if judged.is_of_a_block and judged.is_one_letter else Wanted(_VERY_LIKELY, only_said=True)

@@ -83,10 +83,11 @@ PARTS: tuple[str, ...] = (
 
 
 # What tells how far the first answer can be trusted: the logits of it, of the second and of none, how much is known, and
-# what is asked. The weights of the score are for these, in this order.
+# what is asked; then whatever speaks for it. The weights of the score are for these, in this order.
 SCORE_PARTS = tuple(
-    f"score: {part}" for part in ("always", "the first", "the second", "none of them", "contexts", "is a parameter")
+    f"score: {part}" for part in ("always", "the first", "the second", "none of them", "contexts", "is a parameter", *PARTS)
 )
+_N_OF_SHARES = len(SCORE_PARTS) - len(PARTS)
 # Of what is certain, and of what is impossible, the logit has no end.
 _NEARLY_IMPOSSIBLE = 1e-6
 
@@ -115,8 +116,12 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
     shares = [power / total for power in powers]
     order = sorted(range(1, len(shares)), key=lambda number: (-shares[number], candidates[number - 1].text))
     first = order[0]
-    vector = score_vector(case, shares)
-    trust = 1 / (1 + exp(-sum(weight * number for weight, number in zip(score_weights, vector, strict=True))))
+    value = sum(weight * number for weight, number in zip(score_weights, score_vector(case, shares), strict=False))
+    value += sum(score_weights[_N_OF_SHARES + place] * number for place, number in vectors[first].items())
+    trust = 1 / (1 + exp(-value))
+    if any(origin.derivation in _EXPLAINING for origin in candidates[first - 1].derived):
+        # How often people are right is not learned from code whose names are hidden.
+        trust = max(trust, shares[first])
     left = (1 - trust) / max(1 - shares[first], _NEARLY_IMPOSSIBLE)
     return [
         Ranked(candidates[number - 1], trust if number == first else min(trust, left * shares[number]))
@@ -125,8 +130,8 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
 
 
 def score_vector(case: NameCase, shares: Sequence[float]) -> tuple[float, ...]:
-    """What tells how far the likeliest candidate can be trusted, a number for each of `SCORE_PARTS`. `shares` are the
-    probabilities of none of the candidates, and of each; there is one at least."""
+    """What tells how far the likeliest candidate can be trusted, but for what speaks for it: the numbers for the first of
+    `SCORE_PARTS`. `shares` are the probabilities of none of the candidates, and of each; there is one at least."""
     second, first = sorted((0.0, *shares[1:]))[-2:]
     logits = map(_logit, (first, second, shares[0]))
     return (1.0, *logits, log(1 + len(case.features)), float(case.is_parameter))
@@ -146,7 +151,7 @@ def trained_weights(sort: Sort) -> tuple[float, ...]:
 @cache
 def trained_score_weights(sort: Sort) -> tuple[float, ...]:
     """One weight for each of `SCORE_PARTS`, for names of one sort of thing."""
-    kept = _kept_numbers(sort)
+    kept = _with_what_people_say(_kept_numbers(sort), "score: derived: ")
     return tuple(kept.get(part, 0.0) for part in SCORE_PARTS)
 
 
@@ -159,14 +164,20 @@ def _kept_numbers(sort: Sort) -> dict[str, float]:
 
 def weights_in_use(trained: Mapping[str, float]) -> tuple[float, ...]:
     """One weight for each of `PARTS`, out of those that were trained."""
-    kept = dict(trained)
-    # Comments say names where there are no good ones, so nothing is to be learned of them where there are: they
-    # count as much as what a value is stored as.
-    kept["derived: comment"] = kept.get("derived: stored", 0.0)
-    # Nor is anything to be learned of what people chose or an adviser proposes: it weighs like the best that code says.
-    best = max((weight for part, weight in kept.items() if part.startswith("derived: ")), default=0.0)
-    kept |= {f"derived: {ADVISED}": best, f"derived: {CHOSEN}": best * _TRUST_IN_PEOPLE}
+    kept = _with_what_people_say(trained, "derived: ")
     return tuple(kept.get(part, 0.0) for part in PARTS)
+
+
+def _with_what_people_say(trained: Mapping[str, float], derived: str) -> dict[str, float]:
+    """The weights, those of comments, choices and advice among them; `derived` is how the names of such weights begin.
+
+    Comments say names where there are no good ones, so nothing is to be learned of them where there are: they count as much
+    as what a value is stored as. Nor is anything to be learned of what people chose or an adviser proposes: it weighs like
+    the best that code says.
+    """
+    kept = dict(trained) | {f"{derived}comment": trained.get(f"{derived}stored", 0.0)}
+    best = max((weight for part, weight in kept.items() if part.startswith(derived)), default=0.0)
+    return kept | {f"{derived}{ADVISED}": best, f"{derived}{CHOSEN}": best * _TRUST_IN_PEOPLE}
 
 
 _PLACES = {part: place for place, part in enumerate(PARTS)}
