@@ -13,6 +13,7 @@ from zephyrun.languages.python import name_readers
 from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.escapes import check_instruction_readers
+from zephyrun.linking.glances import glance
 from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
@@ -320,14 +321,7 @@ class Homes:
 
     def _lists_namespace(self, file: LinkedFile) -> bool:
         """Whether a file goes through all names that functions or frames have, and does not pass this one over."""
-        tree = syntax_tree(file.data)
-        taken = (use.end for word in _READING_FRAMES for use in file.links.attributes_by_name.get(word, ()))
-        return any(
-            _is_gone_through(tree, tree.attributes[end])
-            and not namespace_passes_name_over(self._evaluator, file, end, self._name)
-            for end in taken
-            if end in tree.attributes
-        )
+        return any(not namespace_passes_name_over(self._evaluator, file, end, self._name) for end in _namespaces_gone_through(file.data))
 
     def _check_namespace_readers(self) -> None:
         """Doubts about code that reads the namespaces of modules off functions or frames."""
@@ -374,6 +368,14 @@ def _paths_given_loaded_ones(evaluator: Evaluator) -> frozenset[str]:
         for value in evaluator.values(file, handed.callee)
         if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)
     )
+
+
+@glance
+def _namespaces_gone_through(data: bytes) -> tuple[int, ...]:
+    """Where the names end that a file which can be parsed goes through, all that functions or frames have."""
+    tree = syntax_tree(data)
+    taken = ((end, each) for end, each in tree.attributes.items() if each.attr in _READING_FRAMES)
+    return tuple(end for end, each in taken if _is_gone_through(tree, each))
 
 
 def _is_gone_through(tree: SyntaxTree, namespace: ast.AST) -> bool:

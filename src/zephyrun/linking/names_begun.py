@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import re
+from typing import NamedTuple
 
 from zephyrun.facts import ScopeKind
 from zephyrun.languages.python.nodes import last_name
@@ -44,6 +45,19 @@ _JOINING = "join"
 _BETWEEN = frozenset({"sep", "separator", "delimiter"})
 
 
+class _Made(NamedTuple):
+    """A text that is put together: the texts with which it may begin, `None` for any, and the files of what makes it."""
+
+    beginnings: frozenset[str] | None
+    makers: frozenset[str]
+
+    def may_be(self, evaluator: Evaluator, name: str) -> bool:
+        """Whether it may be a name."""
+        if self.beginnings is None or any(map(name.startswith, self.beginnings)):
+            return True
+        return any(may_begin_in(evaluator, path, name) for path in self.makers)
+
+
 @once_a_version
 def may_begin_in(evaluator: Evaluator, path: str, name: str) -> bool:
     """Whether a file has a text with which a private name may begin that is put together."""
@@ -58,9 +72,7 @@ def may_begin_in(evaluator: Evaluator, path: str, name: str) -> bool:
         return False
     if is_begun and any(_may_become(evaluator, file, match, name) for match in _BEGUN_IN_TEXT.finditer(file.source.text)):
         return True
-    tree = syntax_tree(data)
-    alone = (each for each in tree.texts.values() if isinstance(each, ast.Constant) and each.value in _UNDERLINES)
-    return any(name.startswith(str(each.value)) and _is_loose(tree, each, frozenset()) for each in alone)
+    return any(map(name.startswith, _loose_underlines(data)))
 
 
 def _is_part_of_text(file: LinkedFile | None, name: str) -> bool:
@@ -79,6 +91,14 @@ def _has_loose_underline(data: bytes) -> bool:
 
 
 @glance
+def _loose_underlines(data: bytes) -> tuple[str, ...]:
+    """The texts of nothing but underlines, of a file that can be parsed, which may begin another one."""
+    tree = syntax_tree(data)
+    alone = [each for each in tree.texts.values() if isinstance(each, ast.Constant) and each.value in _UNDERLINES]
+    return tuple({str(each.value) for each in alone if _is_loose(tree, each, frozenset())})
+
+
+@glance
 def puts_together_unknown(data: bytes) -> bool:
     """Whether a file seems to look up names that begin with what stands elsewhere, or that something else makes."""
     if _BEGUN_ELSEWHERE.search(data) is not None:
@@ -90,10 +110,47 @@ def puts_together_unknown(data: bytes) -> bool:
 def is_made_of_unknown(evaluator: Evaluator, file: LinkedFile, lookup: Lookup, name: str) -> bool:
     """Whether the name that is looked up is put together where that is done, with a beginning that may be that of a name, or
     by a function that may put it together so."""
-    call = syntax_tree(file.data).lookups.get(lookup.start)
-    place = 0 if call is not None and called_name(call) in _ASKING_LATER else 1
-    worked_out = call.args[place] if call is not None and len(call.args) > place else None
-    return worked_out is not None and any(_may_make(evaluator, file, each, name) for each in _given(file, worked_out))
+    if lookup.start not in _asking_for_made(file.data):
+        return False
+    return any(each.may_be(evaluator, name) for each in _ways_made(evaluator, file.path, lookup.start))
+
+
+@once_a_version
+def _ways_made(evaluator: Evaluator, path: str, start: int) -> tuple[_Made, ...]:
+    """How the name may be made that a lookup asks for."""
+    file = evaluator.file(path)
+    worked_out = _worked_out(syntax_tree(file.data).lookups[start])
+    return tuple(_made(evaluator, file, each) for each in _given(file, worked_out)) if worked_out is not None else ()
+
+
+def _worked_out(call: ast.Call) -> ast.expr | None:
+    """The name that a call looks up."""
+    place = 0 if called_name(call) in _ASKING_LATER else 1
+    return call.args[place] if len(call.args) > place else None
+
+
+@glance
+def _asking_for_made(data: bytes) -> frozenset[int]:
+    """Where a file that can be parsed looks up what is put together there, or is what some variable so called is given that is
+    put together, or comes of a call."""
+    tree = syntax_tree(data)
+    made = {
+        each.id
+        for each in tree.names.values()
+        if isinstance(around := tree.around[each], ast.Assign | ast.AnnAssign | ast.NamedExpr)
+        and around.value is not None
+        and _is_put_together(around.value)
+    }
+    asked = ((start, _worked_out(call)) for start, call in tree.lookups.items())
+    return frozenset(
+        start
+        for start, worked_out in asked
+        if worked_out is not None and (worked_out.id in made if isinstance(worked_out, ast.Name) else _is_put_together(worked_out))
+    )
+
+
+def _is_put_together(node: ast.expr) -> bool:
+    return (isinstance(node, ast.Call) and isinstance(node.func, ast.Name | ast.Attribute)) or _first_part(node) is not node
 
 
 def is_key_made_of_unknown(evaluator: Evaluator, file: LinkedFile, namespace: ast.expr, name: str) -> bool:
@@ -110,7 +167,7 @@ def is_key_made_of_unknown(evaluator: Evaluator, file: LinkedFile, namespace: as
             pass
         case _:
             return False
-    return any(_may_make(evaluator, file, each, name) for each in _given(file, key))
+    return any(_made(evaluator, file, each).may_be(evaluator, name) for each in _given(file, key))
 
 
 def _given(file: LinkedFile, node: ast.expr) -> list[ast.expr]:
@@ -127,17 +184,14 @@ def _given(file: LinkedFile, node: ast.expr) -> list[ast.expr]:
     return [each.value for each in statements if isinstance(each, ast.Assign | ast.AnnAssign | ast.NamedExpr) and each.value is not None]
 
 
-def _may_make(evaluator: Evaluator, file: LinkedFile, node: ast.expr, name: str) -> bool:
-    """Whether an expression puts something together that may be a name."""
+def _made(evaluator: Evaluator, file: LinkedFile, node: ast.expr) -> _Made:
+    """What an expression puts together."""
     if isinstance(node, ast.Call) and isinstance(node.func, ast.Name | ast.Attribute):
         values = evaluator.values(file, origin_of(file, node.func))
-        making = {value.path for value in values if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)}
-        return any(may_begin_in(evaluator, path, name) for path in making)
+        return _Made(frozenset(), frozenset(value.path for value in values if value.sort in (ValueSort.FUNCTION, ValueSort.CLASS)))
     first = _first_part(node)
-    if first is node:
-        return False
-    texts = texts_made(evaluator, file, first)
-    return texts is None or any(name.startswith(each) for each in texts)
+    texts = texts_made(evaluator, file, first) if first is not node else ()
+    return _Made(frozenset(texts) if texts is not None else None, frozenset())
 
 
 def _first_part(node: ast.expr) -> ast.expr:

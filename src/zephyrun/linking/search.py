@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Protocol
+from typing import Any, Protocol
 
 from zephyrun.linking.members import MemberUsage
 from zephyrun.linking.module_names import ModuleUsage
@@ -32,9 +32,37 @@ def find_usage(evaluator: Evaluator, target: Target, present_name: str = "") -> 
     """Every reference of a target, and what speaks against changing its name. A target that is only to get its name has
     another one at present."""
     usage = Usage(target, harmless=evaluator.linkage.harmless_paths, present_name=present_name or target.name)
-    if target.sort is TargetSort.LOCAL:
-        note_local(evaluator, usage)
-    else:
-        _COLLECTORS[target.sort](evaluator, usage).note()
+    _fill(evaluator, usage)
     usage.open_places.sort()
     return usage
+
+
+def _fill(evaluator: Evaluator, usage: Usage) -> None:
+    if usage.target.sort is TargetSort.LOCAL:
+        note_local(evaluator, usage)
+    else:
+        _COLLECTORS[usage.target.sort](evaluator, usage).note()
+
+
+def find_certain_usage(evaluator: Evaluator, target: Target) -> Usage | None:
+    """Every reference of a target; `None` as soon as something in the project speaks against a change of its name."""
+    usage = _CertainUsage(target, harmless=evaluator.linkage.harmless_paths, present_name=target.name)
+    try:
+        _fill(evaluator, usage)
+    except _Doubtful:
+        return None
+    return usage if not usage.open_places else None
+
+
+class _Doubtful(Exception):
+    """There is a doubt."""
+
+
+class _CertainUsage(Usage):
+    """The use of a name, where it is certain."""
+
+    def doubt(self, *args: Any, **kwargs: Any) -> None:
+        """Give up, but for what only concerns code outside the project."""
+        if not kwargs.get("of_outsiders"):
+            raise _Doubtful
+        super().doubt(*args, **kwargs)

@@ -18,7 +18,7 @@ from zephyrun.linking.usage import Place, PlaceSort, Target, TargetSort, Usage
 from zephyrun.proof.alignment import word_at, words_image
 from zephyrun.proof.comparison import Respelling
 from zephyrun.proof.documentation import reader_doubts
-from zephyrun.proof.known_calls import KnownCalls, differ_in_keywords, known_calls
+from zephyrun.proof.known_calls import KnownCalls, called_with_other_keywords, known_calls
 from zephyrun.proof.moved_files import renamed_modules
 from zephyrun.proof.normal_form import Version, differ_in_annotations, differ_in_documentation
 from zephyrun.proof.remains import Surroundings, reads_callers
@@ -74,7 +74,7 @@ def find_renames(
     annotated = {
         path: each for path, each in files.items() if differ_in_annotations(Version(each.old), Version(each.new))
     }
-    keyworded = [path for path, each in files.items() if differ_in_keywords(each)]
+    keyworded = [path for path, each in files.items() if called_with_other_keywords(each)]
     if not moved and not asked and not documented and not annotated and not keyworded:
         return NO_RENAMES
     before = world.evaluator(old)
@@ -129,9 +129,9 @@ class _GuessJudge(Judge):
         """What both versions of a file, given by its old path, could write without a keyword, if they differ in
         keywords."""
         if path not in self._known_calls:
-            is_asked = path in self._files and differ_in_keywords(self._files[path])
-            versions = ((self._before, path), (self._after, self._moved.get(path, path))) if is_asked else ()
-            old, new = (known_calls(*each) for each in versions) if versions else ({}, {})
+            names = called_with_other_keywords(self._files[path]) if path in self._files else frozenset()
+            versions = ((self._before, path), (self._after, self._moved.get(path, path))) if names else ()
+            old, new = (known_calls(*each, names) for each in versions) if versions else ({}, {})
             self._known_calls[path] = old, new
         return self._known_calls[path]
 

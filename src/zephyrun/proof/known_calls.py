@@ -9,16 +9,18 @@ from __future__ import annotations
 
 import ast
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Set
 
 from zephyrun.facts import Role
+from zephyrun.languages.python.nodes import last_name
 from zephyrun.link_facts import FunctionRecord, KeywordUse, ParameterSort
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.search import find_usage
+from zephyrun.linking.search import find_certain_usage
 from zephyrun.linking.targets import NoTarget, functions_called, target_at
 from zephyrun.linking.usage import Place, PlaceSort
 from zephyrun.linking.value_sorts import Value, ValueSort
 from zephyrun.linking.values import Evaluator
+from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.rename_map import AlignedFile
 
 KEYWORDS = "argument with or without its keyword"
@@ -31,31 +33,40 @@ _EXPORTED = "__all__"
 _ITS_CODE = "__code__"
 _BOUND = (ValueSort.INSTANCE, ValueSort.ABOVE)
 _HOLDING = (ValueSort.MODULE, ValueSort.PACKAGE)
+_LAST_WORD = lazy_pattern(r"\w+\Z")
+_LONGEST_WORD = 200
 
 
-def differ_in_keywords(aligned: AlignedFile) -> bool:
-    """Whether calls have keywords in one of two versions that they have not in the other."""
+def called_with_other_keywords(aligned: AlignedFile) -> frozenset[str]:
+    """The names of what is called with keywords in one of two versions, and so often not in the other; "" stands for what is
+    called without a name."""
     counts = [
         Counter(
-            len(call.keywords) for call in version.nodes if isinstance(call, ast.Call) and call.keywords
+            (last_name(call.func), len(call.keywords)) for call in version.nodes if isinstance(call, ast.Call) and call.keywords
         )
         for version in (aligned.old, aligned.new)
     ]
-    return counts[0] != counts[1]
+    return frozenset(name for (name, _), _ in counts[0].items() ^ counts[1].items())
 
 
-def known_calls(evaluator: Evaluator, path: str) -> KnownCalls:
-    """The keywords in a file that could stand without their names."""
+def known_calls(evaluator: Evaluator, path: str, names: Set[str]) -> KnownCalls:
+    """The keywords that could stand without their names, in a file's calls of what has one of some names."""
     file = evaluator.linkage.file(path)
     if file is None:
         return {}
     found = {}
     for use in file.links.keywords:
-        if use.call >= 0 and not use.in_pattern:
+        if use.call >= 0 and not use.in_pattern and _called(file, use) in names:
             places = {_place_of(evaluator, file, use, value) for value in evaluator.values(file, use.callee)}
             if len(places) == 1 and (place := places.pop()) >= 0:
                 found[use.start] = place
     return found
+
+
+def _called(file: LinkedFile, use: KeywordUse) -> str:
+    """The name that stands before the bracket of a call, "" for none."""
+    word = _LAST_WORD.search(file.source.text, max(use.call - _LONGEST_WORD, 0), use.call)
+    return word[0] if word is not None else ""
 
 
 def _place_of(evaluator: Evaluator, file: LinkedFile, use: KeywordUse, callee: Value) -> int:
@@ -123,14 +134,13 @@ def _is_made_by(
 
 def _is_kept(evaluator: Evaluator, path: str, name_start: int) -> bool:
     """Whether nobody sets a function or class to anything else."""
-    try:
-        usage = find_usage(evaluator, target_at(evaluator, path, name_start))
-    except NoTarget:
-        return False
-    doubts = [each for each in usage.doubts if not each.of_outsiders]
     if evaluator.is_set(_ITS_CODE):
         return False
-    return not doubts and not usage.open_places and not any(_may_set(evaluator, place) for place in usage.places)
+    try:
+        usage = find_certain_usage(evaluator, target_at(evaluator, path, name_start))
+    except NoTarget:
+        return False
+    return usage is not None and not any(_may_set(evaluator, place) for place in usage.places)
 
 
 def _may_set(evaluator: Evaluator, place: Place) -> bool:
