@@ -83,7 +83,7 @@ def git(tree: Path, *words: str) -> None:
 
 def commit(tree: Path) -> None:
     """Make a repository of a tree, with one commit."""
-    (tree / ".gitignore").write_text("__pycache__/\n.zephyrun/\n", "utf-8")
+    (tree / ".gitignore").write_text("__pycache__/\nconfig-*/\n.zephyrun/\n", "utf-8")
     git(tree, "init", "--quiet")
     git(tree, "add", "--all")
     git(tree, "commit", "--quiet", "--message", "All of it")
