@@ -10,6 +10,7 @@ from tests.helpers import document, zephyrun
 from tests.test_renames import ATTACKS, CASES, UNTOLD, find_target, forgetful, output_of, read_cases, world_of
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.project.library import read_library
+from zephyrun.project.repository import find_repository
 from zephyrun.proof.explaining import OPERATORS_ASSUMPTION
 from zephyrun.proof.renames import World
 from zephyrun.proof.trees import compare_trees
@@ -243,6 +244,13 @@ def test_verify_against_revisions(tmp_path):
     git("add", "yard/hives.py")
     found = document("verify", "--since", "HEAD", cwd=yard, code=1)
     assert {each["path"] for each in found["files"] if each["differences"]} == {"hives.py", "more.py"}
+
+    # What lies there in the form of a revision is not read from git, and nothing else is taken for it.
+    repository = find_repository(yard)
+    at_hand = {path.name: path.read_bytes() for path in yard.iterdir() if path.is_file()}
+    then = repository.files_at("HEAD", at_hand)
+    assert then == repository.files_at("HEAD") and then["hives.py"] != at_hand["hives.py"]
+    assert then["honey.bin"] is at_hand["honey.bin"] and then["link.py"] == "a symbolic link to hives.py"
 
     for words, message in (
         (("--since", "nowhere"), "there is no revision nowhere"),

@@ -67,7 +67,7 @@ def run(arguments: argparse.Namespace) -> int:
     settings = read_settings(sides.root)
     target = find_target(sides.root, settings)
     memory = own_kept_facts(sides.kept_at) if sides.kept_at is not None else None
-    if memory is not None:
+    if memory is not None and old != new:
         memory.recall_glances([*old.values(), *new.values()])
     proof = compare_trees(
         old,
@@ -128,10 +128,10 @@ def _sides(arguments: argparse.Namespace) -> _Sides:
     lies_at = for_people(root)
     if arguments.between is not None:
         before, after = arguments.between
-        old, new = repository.files_at(before), repository.files_at(after)
-        return _Sides(old, new, lies_at, lies_at, root, root, (before, after))
+        new = repository.files_at(after)
+        return _Sides(repository.files_at(before, new), new, lies_at, lies_at, root, root, (before, after))
     work_tree = {name: read_content(root / name) for name in repository.files_of_work_tree()}
-    old = repository.files_at(arguments.since)
+    old = repository.files_at(arguments.since, work_tree)
     return _Sides(old, work_tree, lies_at, lies_at, root, root, (arguments.since, ""))
 
 

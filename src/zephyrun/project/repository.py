@@ -6,10 +6,12 @@ monitors, filters and text converters are off.
 
 from __future__ import annotations
 
+import hashlib
 import os
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 
 from zephyrun.errors import UserError
 from zephyrun.patterns import lazy_pattern
@@ -22,6 +24,8 @@ _HUNK = lazy_pattern(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
 _REGULAR_FILE = "100644"
 _LINK = "120000"
 _SUBMODULE = b"160000"
+# How many letters the names of objects have where they are made by SHA-1; those made by SHA-256 have more.
+_SHA1_LETTERS = 40
 
 
 @dataclass(frozen=True)
@@ -55,11 +59,11 @@ class Repository:
                 found[path] = [range(1, _EVERY_LINE)]
         return {path: tuple(ranges) for path, ranges in found.items()}
 
-    def files_at(self, revision: str) -> dict[str, bytes | str]:
+    def files_at(self, revision: str, at_hand: Mapping[str, bytes | str] = MappingProxyType({})) -> dict[str, bytes | str]:
         """Every file below the root as a revision has it: its bytes, or one phrase why it has none.
 
-        Objects are only read: nothing is checked out, converted or fetched. Errors: `UserError` when there
-        is no such revision, or an object is missing.
+        Objects are only read: nothing is checked out, converted or fetched; files that are `at_hand` in the very form of the
+        revision are not even read again. Errors: `UserError` when there is no such revision, or an object is missing.
         """
         self._resolve(revision)
         listed = self._git_bytes("ls-tree", "-r", "-z", "--full-tree", f"{revision}:{self._prefix}").split(b"\0")
@@ -70,8 +74,11 @@ class Repository:
             mode, _, blob = described.split()
             name = path.decode("utf-8", "surrogateescape")
             names[name] = mode.decode(), blob
+            content = at_hand.get(name)
             if mode == _SUBMODULE:
                 found[name] = "a repository inside"
+            elif mode.decode() != _LINK and isinstance(content, bytes) and _object_name(content, len(blob)) == blob:
+                found[name] = content
         wanted = {name: blob for name, (_, blob) in names.items() if name not in found}
         for (name, _), data in zip(wanted.items(), self._objects([*wanted.values()]), strict=True):
             is_link = names[name][0] == _LINK
@@ -186,6 +193,13 @@ class Repository:
             reason = _reason_in(done.stderr.decode("utf-8", "replace"))
             raise UserError(f"git {words[0]} failed: {reason}")
         return done.stdout
+
+
+def _object_name(data: bytes, n_letters: int) -> bytes:
+    """What git calls the object of a file's bytes. Source: the object model of git's own documentation."""
+    whole = hashlib.new("sha1" if n_letters == _SHA1_LETTERS else "sha256", b"blob %d\0" % len(data), usedforsecurity=False)
+    whole.update(data)
+    return whole.hexdigest().encode()
 
 
 def _reason_in(text: str) -> str:
