@@ -1,5 +1,6 @@
 """`verify` and names that have become others, nobody having said which."""
 
+import hashlib
 import random
 import re
 import subprocess
@@ -251,6 +252,16 @@ def test_verify_against_revisions(tmp_path):
     then = repository.files_at("HEAD", at_hand)
     assert then == repository.files_at("HEAD") and then["hives.py"] != at_hand["hives.py"]
     assert then["honey.bin"] is at_hand["honey.bin"] and then["link.py"] == "a symbolic link to hives.py"
+
+    # A large file that is kept elsewhere is the one that lies here, or another one.
+    honey = (yard / "honey.bin").read_bytes()
+    digest = hashlib.sha256(honey).hexdigest()
+    (yard / "honey.bin").write_text(f"version 1\noid sha256:{digest}\nsize {len(honey)}\n")
+    git("add", "yard/honey.bin")
+    git("commit", "-qm", "Large files lie elsewhere")
+    assert repository.files_at("HEAD", at_hand)["honey.bin"] is at_hand["honey.bin"]
+    for other in (honey[::-1], honey + b"1"):
+        assert repository.files_at("HEAD", {"honey.bin": other})["honey.bin"] == (yard / "honey.bin").read_bytes()
 
     for words, message in (
         (("--since", "nowhere"), "there is no revision nowhere"),

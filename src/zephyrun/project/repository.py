@@ -21,6 +21,8 @@ _NOTHING_OF_THEIRS = (
     "-c", "diff.external=", "-c", "commit.gpgSign=false",
 )  # fmt: skip
 _HUNK = lazy_pattern(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
+# What stands in a repository for a large file that is kept elsewhere.
+_POINTER = lazy_pattern(rb"version \S+\n(?:ext-\S+ \S+\n)*oid sha256:(?P<digest>[0-9a-f]{64})\nsize (?P<size>\d+)\n")
 _REGULAR_FILE = "100644"
 _LINK = "120000"
 _SUBMODULE = b"160000"
@@ -63,7 +65,8 @@ class Repository:
         """Every file below the root as a revision has it: its bytes, or one phrase why it has none.
 
         Objects are only read: nothing is checked out, converted or fetched; files that are `at_hand` in the very form of the
-        revision are not even read again. Errors: `UserError` when there is no such revision, or an object is missing.
+        revision are not even read again, and for one that is kept elsewhere because of its size stands what is at hand, if
+        it is that. Errors: `UserError` when there is no such revision, or an object is missing.
         """
         self._resolve(revision)
         listed = self._git_bytes("ls-tree", "-r", "-z", "--full-tree", f"{revision}:{self._prefix}").split(b"\0")
@@ -82,7 +85,8 @@ class Repository:
         wanted = {name: blob for name, (_, blob) in names.items() if name not in found}
         for (name, _), data in zip(wanted.items(), self._objects([*wanted.values()]), strict=True):
             is_link = names[name][0] == _LINK
-            found[name] = f"a symbolic link to {data.decode('utf-8', 'replace')}" if is_link else data
+            content = f"a symbolic link to {data.decode('utf-8', 'replace')}" if is_link else data
+            found[name] = at_hand[name] if _stands_for(content, at_hand.get(name)) else content
         return dict(sorted(found.items()))
 
     def files_of_work_tree(self) -> list[str]:
@@ -200,6 +204,14 @@ def _object_name(data: bytes, n_letters: int) -> bytes:
     whole = hashlib.new("sha1" if n_letters == _SHA1_LETTERS else "sha256", b"blob %d\0" % len(data), usedforsecurity=False)
     whole.update(data)
     return whole.hexdigest().encode()
+
+
+def _stands_for(kept: bytes | str, content: bytes | str | None) -> bool:
+    """Whether what a revision keeps in place of a large file says that this is its content."""
+    pointer = _POINTER.fullmatch(kept) if isinstance(kept, bytes) else None
+    if pointer is None or not isinstance(content, bytes):
+        return False
+    return int(pointer["size"]) == len(content) and pointer["digest"].decode() == hashlib.sha256(content).hexdigest()
 
 
 def _reason_in(text: str) -> str:
