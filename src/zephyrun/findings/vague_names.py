@@ -26,7 +26,7 @@ from zephyrun.proof.normal_form import is_local_variable
 _FEW_LINES = 6
 _FEW_USES = 4
 # Whoever calls a thing `data` may mean it; only a name that is surely better is worth a word.
-_SURELY, _ALMOST_CERTAINLY, _PERHAPS = 0.75, 0.85, 0.07
+_SURELY, _ALMOST_CERTAINLY, _PERHAPS = 0.7, 0.8, 0.07
 _BETTER = Wanted(_SURELY, only_said=True)
 # Parameters are often meant to take anything.
 _BETTER_FOR_OTHERS = Wanted(_ALMOST_CERTAINLY, only_said=True)
