@@ -209,6 +209,20 @@ def test_moved_files(path, new_path, main, verdict):
     assert compare_trees({path: SCALES, "main.py": old_main}, changed, world=UNTOLD).verdict is not Verdict.SAME
 
 
+def test_what_many_modules_mind_is_told_once(tmp_path):
+    """Six modules list the names of one that gets a new one: one sentence for people, six for programs."""
+    for side, text in (("old", "def weigh(kg):\n    return kg * 7\n"), ("new", "DAYS = 7\n\n\ndef weigh(kg):\n    return kg * DAYS\n")):
+        (tmp_path / side).mkdir()
+        (tmp_path / side / "hives.py").write_text(text)
+        for number in range(6):
+            (tmp_path / side / f"season_{number}.py").write_text("import hives\n\nprint(sorted(vars(hives)), hives.weigh(3))\n")
+    told = " ".join(zephyrun("verify", "old", "new", cwd=tmp_path, code=3).stdout.split())
+    assert "names of this module by season_0, season_1, season_2 and 3 more minds one more" in told
+    assert told.count("minds one more") == 1
+    (changed,) = [each for each in document("verify", "old", "new", cwd=tmp_path, code=3)["files"] if each["differences"]]
+    assert sum("minds one more" in each["what"] for each in changed["differences"]) == 6
+
+
 def test_verify_against_revisions(tmp_path):
     """The work tree against a revision, and two revisions: bytes as they are, links, files that are not known."""
     yard = tmp_path / "yard"
