@@ -98,6 +98,7 @@ _REST_MARKS = (
 )
 _FILLS_ATTRIBUTE_IN = lazy_pattern(r"\{[^{}:!]*\.")
 _LAST_WORD = lazy_pattern(r"\w+\Z")
+_LONGEST_WORD = 200
 # Where a module is taken by a name that is written out, and where it is only asked whether one is loaded.
 _LOADED_BY_NAME = lazy_pattern(
     rb"(?:\bsys\.modules\s*(?:\[|\.\s*get\s*\()|\b(?:import_module|__import__)\s*\()"
@@ -276,6 +277,11 @@ class LinkedFile:
     def handed_at(self, start: int, end: int) -> Handed | None:
         """What a call is handed from one offset to another: what `min(each for each in hives)` is handed ends where it does."""
         return next((each for each in self.all_handed_by_end.get(end, ()) if each.start == start), None)
+
+    def word_before(self, end: int) -> str:
+        """The name that ends at an offset, "" for none."""
+        word = _LAST_WORD.search(self.source.text, max(end - _LONGEST_WORD, 0), max(end, 0))
+        return word[0] if word is not None else ""
 
     @cached_property
     def handed_by_word(self) -> dict[str, list[Handed]]:

@@ -17,7 +17,6 @@ from zephyrun.linking.sorted_out import is_read_outside, loop_over, name_in
 from zephyrun.linking.syntax_trees import called_name, syntax_tree
 from zephyrun.linking.texts_gone_through import texts_in
 from zephyrun.linking.values import Evaluator
-from zephyrun.patterns import lazy_pattern
 
 # What gives a name beside what it stands for.
 _GIVING_PAIRS = frozenset({"getmembers", "getmembers_static"})
@@ -37,8 +36,6 @@ _COMPARING: dict[type[ast.cmpop], Callable[[Any, Any], bool]] = {
 }
 
 
-_LAST_WORD = lazy_pattern(r"\w+\Z")
-_LONGEST_WORD = 200
 
 
 class _NotKnown(Exception):
@@ -57,15 +54,9 @@ def passes_name_over(evaluator: Evaluator, file: LinkedFile, handed: Handed, nam
 def call_handing(file: LinkedFile, handed: Handed) -> ast.Call | None:
     """The call that hands something to what it calls by a name."""
     tree = syntax_tree(file.data)
-    word = tree.attributes.get(handed.call) or tree.names.get(_start_of_word(file, handed.call))
+    word = tree.attributes.get(handed.call) or tree.names.get(handed.call - len(file.word_before(handed.call)))
     call = tree.around[word] if word is not None else None
     return call if isinstance(call, ast.Call) and call.func is word else None
-
-
-def _start_of_word(file: LinkedFile, end: int) -> int:
-    """Where a name begins that ends at an offset."""
-    word = _LAST_WORD.search(file.source.text, max(end - _LONGEST_WORD, 0), max(end, 0))
-    return word.start() if word is not None else -1
 
 
 def namespace_passes_name_over(evaluator: Evaluator, file: LinkedFile, end: int, name: str) -> bool:

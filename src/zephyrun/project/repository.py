@@ -200,7 +200,8 @@ class Repository:
 
 
 def _object_name(data: bytes, n_letters: int) -> bytes:
-    """What git calls the object of a file's bytes. Source: the object model of git's own documentation."""
+    """What git calls the object of a file's bytes: two contents of one name would be one to git as well. Source: the object
+    model of git's own documentation."""
     whole = hashlib.new("sha1" if n_letters == _SHA1_LETTERS else "sha256", b"blob %d\0" % len(data), usedforsecurity=False)
     whole.update(data)
     return whole.hexdigest().encode()

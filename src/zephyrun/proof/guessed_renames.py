@@ -7,7 +7,7 @@ speaks against is not told where the file differs anyway.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence, Set
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
@@ -74,11 +74,11 @@ def find_renames(
     annotated = {
         path: each for path, each in files.items() if differ_in_annotations(Version(each.old), Version(each.new))
     }
-    keyworded = [path for path, each in files.items() if called_with_other_keywords(each)]
+    keyworded = {path: names for path, each in files.items() if (names := called_with_other_keywords(each))}
     if not moved and not asked and not documented and not annotated and not keyworded:
         return NO_RENAMES
     before = world.evaluator(old)
-    judge = _GuessJudge(Versions(old, new, world, moved, before), files)
+    judge = _GuessJudge(Versions(old, new, world, moved, before), files, keyworded)
     found = judge.hear([*judge.guess_modules(), *guess_renames(before, files)])
     respelled = {
         path: found.respellings[moved.get(path, path)].new
@@ -105,7 +105,8 @@ def _is_asked(aligned: AlignedFile, around: Surroundings | None) -> bool:
 class _GuessJudge(Judge):
     """Judges guesses in a change of which nothing is known."""
 
-    def __init__(self, versions: Versions, files: Mapping[str, AlignedFile]) -> None:
+    def __init__(self, versions: Versions, files: Mapping[str, AlignedFile], keyworded: Mapping[str, Set[str]]) -> None:
+        """`keyworded` are, of the files in which keywords differ, the names of what is called with them."""
         known, moved = versions.world.surroundings, versions.moved
         if moved:
             at_new_paths = {new_path: known[path] for path, new_path in moved.items() if path in known}
@@ -113,6 +114,7 @@ class _GuessJudge(Judge):
             versions = versions._replace(world=world)
         super().__init__(versions)
         self._files = files
+        self._keyworded = keyworded
         self._back = {new_path: path for path, new_path in moved.items()}
         self._given_by: dict[str, str] = {}
         self._known_calls: dict[str, tuple[KnownCalls, KnownCalls]] = {}
@@ -129,7 +131,7 @@ class _GuessJudge(Judge):
         """What both versions of a file, given by its old path, could write without a keyword, if they differ in
         keywords."""
         if path not in self._known_calls:
-            names = called_with_other_keywords(self._files[path]) if path in self._files else frozenset()
+            names = self._keyworded.get(path, frozenset())
             versions = ((self._before, path), (self._after, self._moved.get(path, path))) if names else ()
             old, new = (known_calls(*each, names) for each in versions) if versions else ({}, {})
             self._known_calls[path] = old, new

@@ -20,7 +20,6 @@ from zephyrun.linking.targets import NoTarget, functions_called, target_at
 from zephyrun.linking.usage import Place, PlaceSort
 from zephyrun.linking.value_sorts import Value, ValueSort
 from zephyrun.linking.values import Evaluator
-from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.rename_map import AlignedFile
 
 KEYWORDS = "argument with or without its keyword"
@@ -33,8 +32,6 @@ _EXPORTED = "__all__"
 _ITS_CODE = "__code__"
 _BOUND = (ValueSort.INSTANCE, ValueSort.ABOVE)
 _HOLDING = (ValueSort.MODULE, ValueSort.PACKAGE)
-_LAST_WORD = lazy_pattern(r"\w+\Z")
-_LONGEST_WORD = 200
 
 
 def called_with_other_keywords(aligned: AlignedFile) -> frozenset[str]:
@@ -56,17 +53,11 @@ def known_calls(evaluator: Evaluator, path: str, names: Set[str]) -> KnownCalls:
         return {}
     found = {}
     for use in file.links.keywords:
-        if use.call >= 0 and not use.in_pattern and _called(file, use) in names:
+        if use.call >= 0 and not use.in_pattern and file.word_before(use.call) in names:
             places = {_place_of(evaluator, file, use, value) for value in evaluator.values(file, use.callee)}
             if len(places) == 1 and (place := places.pop()) >= 0:
                 found[use.start] = place
     return found
-
-
-def _called(file: LinkedFile, use: KeywordUse) -> str:
-    """The name that stands before the bracket of a call, "" for none."""
-    word = _LAST_WORD.search(file.source.text, max(use.call - _LONGEST_WORD, 0), use.call)
-    return word[0] if word is not None else ""
 
 
 def _place_of(evaluator: Evaluator, file: LinkedFile, use: KeywordUse, callee: Value) -> int:

@@ -34,8 +34,8 @@ _TAKEN_APART = ("receiver", "split")
 _FIELD = lazy_pattern(r"\{[^{}]*\}")
 _CONVERSION = lazy_pattern(r"%[-+ #0-9.]*[a-zA-Z]")
 # Numbers of versions and paths are words of a sentence, too, and what brackets and quotes stand around.
-_WORD = r"[('`\"]*(?:[\w'’/-]+|\d+(?:\.\d+)+)"
-_SENTENCE = lazy_pattern(rf"\s*{_WORD}(?:[,;:.!?)'`\"]*\s+{_WORD}){{2,}}[\s.,;:!?()'’`\"-]*", re.ASCII)
+_WORD = r"[(`\"]*(?:[\w'’/-]+|\d+(?:\.\d+)+)"
+_SENTENCE = lazy_pattern(rf"\s*{_WORD}(?:[,;:.!?)`\"]*\s+{_WORD}){{2,}}[\s.,;:!?()'’`\"-]*", re.ASCII)
 # What a query says somewhere, or at its beginning.
 _QUERY = lazy_pattern(
     r"(?i)\b(?:select|insert|update|delete|from|join|into)\b|^\W*(?:with|table|copy|describe|summarize|pivot)\b"

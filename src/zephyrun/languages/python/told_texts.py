@@ -23,15 +23,18 @@ def is_told(facts: FileFacts, text: Text) -> bool:
 
 
 def _is_kept_to_be_raised(facts: FileFacts, text: Text) -> bool:
-    """Whether the variable that a text is assigned to is read by nothing but exceptions that are raised."""
-    kept_in = facts.reference_by_start.get(facts.statements[facts.statement_at(text.start)].start)
+    """Whether a text is assigned to a variable alone, which is read by nothing but exceptions that are raised."""
+    start = facts.statements[facts.statement_at(text.start)].start
+    kept_in = facts.reference_by_start.get(start)
     if kept_in is None:
         return False
     variable = facts.bindings[kept_in.binding]
     read = [facts.references[each] for each in variable.references if facts.references[each].role is Role.READ]
-    return facts.scopes[variable.scope].kind is ScopeKind.FUNCTION and all(
+    is_raised = facts.scopes[variable.scope].kind is ScopeKind.FUNCTION and all(
         facts.statements[facts.statement_at(each.start)].sort == "raise" for each in read
     )
+    # No other variable gets it, too, nor is it a part of what the variable is given.
+    return is_raised and not any(start < each.start < text.start for each in facts.references)
 
 
 def goes_to_people(use: str, beside: str) -> bool:
