@@ -36,8 +36,6 @@ _COMPARING: dict[type[ast.cmpop], Callable[[Any, Any], bool]] = {
 }
 
 
-
-
 class _NotKnown(Exception):
     """What an expression gives is not known."""
 
