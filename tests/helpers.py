@@ -75,7 +75,7 @@ def programs_beside_others() -> Iterator[tuple[str, bytes, bytes, bytes]]:
 
 def zephyrun(*words: object, cwd: Path, code: int | None = 0) -> subprocess.CompletedProcess[str]:
     """Run the built program; fails when the exit code is not `code`."""
-    done = ready().run(cwd, *map(str, words))
+    done = ready("zephyrun").run(cwd, *map(str, words))
     if code is not None:
         assert done.returncode == code, (done.returncode, done.stdout, done.stderr)
     assert "Traceback" not in done.stderr

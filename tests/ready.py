@@ -1,11 +1,12 @@
-"""The built program, run in copies of a process that has loaded it.
+"""The built program, and small programs that are to be run, in copies of processes that have loaded what they need.
 
-To start the interpreter and to load the program, some five hundred times, was a quarter of the suite. A copy has its
+To start the interpreter and to load modules, some three thousand times, was a third of the suite. A copy has its
 own working folder, environment, arguments, input and output, and ends as any other process does.
 """
 
 from __future__ import annotations
 
+import builtins
 import gc
 import json
 import os
@@ -13,29 +14,30 @@ import signal
 import subprocess
 import sys
 import tempfile
+from collections.abc import Callable
 from functools import cache
 from importlib import import_module
+from importlib.machinery import SourceFileLoader
 from pathlib import Path
-
-from zephyrun.commands import COMMANDS, run
+from types import ModuleType
 
 SECONDS = 120
-# What commands load once they are asked for.
-LOADED = (*(f"zephyrun.commands.{name}" for name in COMMANDS), "zephyrun.findings.table", "zephyrun.proof.trees")
+# What small programs like to load, beside what is loaded here. A copy takes the longer to end the more it holds.
+_OFTEN_LOADED = "argparse dataclasses enum inspect logging threading typing unittest".split()
 
 
 class Ready:
-    """A process that has loaded the program, and answers each call from a copy of itself."""
+    """A process that has loaded what is run in copies of it, and answers each call from one."""
 
-    def __init__(self) -> None:
+    def __init__(self, what: str) -> None:
         self.streams = tempfile.TemporaryDirectory()
-        words = [sys.executable, "-m", "tests.ready", self.streams.name]
+        words = [sys.executable, "-m", "tests.ready", what, self.streams.name]
         folder = Path(__file__).parent.parent
         self.process = subprocess.Popen(words, cwd=folder, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
 
-    def run(self, folder: Path, *words: str) -> subprocess.CompletedProcess[str]:
-        """Run `zephyrun words…` in a folder."""
-        call = {"folder": str(folder), "words": words, "environment": dict(os.environ)}
+    def run(self, folder: Path, *words: str, **environment: str) -> subprocess.CompletedProcess[str]:
+        """Run something in a folder with some words of a command line."""
+        call = {"folder": str(folder), "words": words, "environment": {**os.environ, **environment}}
         print(json.dumps(call), file=self.process.stdin, flush=True)
         code = int(self.process.stdout.readline())
         output, errors = ((Path(self.streams.name) / name).read_text("utf-8") for name in ("output", "errors"))
@@ -43,9 +45,16 @@ class Ready:
 
 
 @cache
-def ready() -> Ready:
-    """The one such process of this test run."""
-    return Ready()
+def ready(what: str) -> Ready:
+    """The one such process of this test run: for `zephyrun`, or for a `program` of Python."""
+    return Ready(what)
+
+
+def run_program(folder: Path, name: str = "main.py") -> subprocess.CompletedProcess[str]:
+    """Run a program of a folder, as `python -B` would."""
+    # What the program starts keeps nothing compiled either: two versions may run in one folder within a second. Tests that it
+    # runs need no plug-ins, which take longer to load than it takes.
+    return ready("program").run(folder, name, PYTHONDONTWRITEBYTECODE="1", PYTEST_DISABLE_PLUGIN_AUTOLOAD="1")
 
 
 def wait_for_calls(streams: Path, answers: int) -> dict[str, object]:
@@ -66,21 +75,57 @@ def wait_for_calls(streams: Path, answers: int) -> dict[str, object]:
     sys.exit()
 
 
+def load_command() -> Callable[[], None]:
+    """Load all that `zephyrun` needs once it is asked for something."""
+    commands = import_module("zephyrun.commands")
+    for module in (*(f"zephyrun.commands.{name}" for name in commands.COMMANDS), "zephyrun.findings.table", "zephyrun.proof.trees"):
+        import_module(module)
+
+    def run() -> None:
+        sys.argv.insert(0, sys.modules["zephyrun"].__path__[0] + "/__main__.py")
+        commands.run()
+
+    return run
+
+
+def load_for_programs() -> Callable[[], None]:
+    """Load what small programs often need. A module of their own that is called like one of these takes its place."""
+    at_start = subprocess.run(
+        [sys.executable, "-c", "import sys; print(*sys.modules)"], capture_output=True, text=True, check=True
+    ).stdout.split()
+    for module in _OFTEN_LOADED:
+        import_module(module)
+
+    def run() -> None:
+        for each in {Path(name).stem for name in os.listdir()}.difference(at_start):
+            sys.modules.pop(each, None)
+        sys.dont_write_bytecode = True
+        path = os.path.abspath(sys.argv[0])
+        main = ModuleType("__main__")
+        vars(main).update(__file__=path, __builtins__=builtins, __loader__=SourceFileLoader("__main__", path))
+        sys.modules["__main__"] = main
+        exec(compile(Path(path).read_bytes(), path, "exec"), vars(main))
+
+    return run
+
+
+_LOADING = {"zephyrun": load_command, "program": load_for_programs}
+
+
 def become(folder: str, words: list[str], environment: dict[str, str]) -> None:
-    """Make this process what `python -m zephyrun words…` in the folder would be."""
+    """Make this process one that is started in a folder."""
     os.environ.clear()
     os.environ.update(environment)
     os.chdir(folder)
     sys.path[0] = folder
-    sys.argv = [sys.modules["zephyrun"].__path__[0] + "/__main__.py", *words]
+    sys.argv = words
 
 
 if __name__ == "__main__":
     reply = os.dup(1)
     os.dup2(2, 1)
-    for module in LOADED:
-        import_module(module)
+    run_it = _LOADING[sys.argv[1]]()
     # Pages that nobody writes to are not copied.
     gc.freeze()
-    become(**wait_for_calls(Path(sys.argv[1]), reply))
-    run()
+    become(**wait_for_calls(Path(sys.argv[2]), reply))
+    run_it()

@@ -1,14 +1,13 @@
 """Parts of a file in files of their own: what is called the same does the same, and near-misses are not called so."""
 
 import re
-import subprocess
-import sys
 from pathlib import Path
 from typing import NamedTuple
 
 import pytest
 
 from tests.helpers import LIBRARY
+from tests.ready import run_program
 from zephyrun.project.library import read_library
 from zephyrun.proof.parted_files import PARTED
 from zephyrun.proof.renames import World
@@ -48,7 +47,7 @@ def output_of(folder, files):
         there = Path(folder, path)
         there.parent.mkdir(parents=True, exist_ok=True)
         there.write_bytes(data)
-    done = subprocess.run([sys.executable, "main.py"], cwd=folder, capture_output=True, text=True, timeout=60)
+    done = run_program(folder)
     return done.returncode, done.stdout
 
 

@@ -1,15 +1,13 @@
 """Renames across a project: small programs, each with what must come of one rename, and run."""
 
-import os
 import re
-import subprocess
-import sys
 from pathlib import Path
 from typing import NamedTuple
 
 import pytest
 
 from tests.helpers import LIBRARY, PROJECT, real_source
+from tests.ready import run_program
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.changes.rename_batches import settle_batch
 from zephyrun.linking.linkage import Linkage
@@ -66,12 +64,7 @@ def output_of(folder: Path, files: dict[str, bytes]) -> tuple[int, str, str]:
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(data)
-    # What the program starts keeps nothing compiled either: two versions may run in one folder within a second. Tests that it
-    # runs need no plug-ins, which take longer to load than it takes.
-    environment = {**os.environ, "PYTHONDONTWRITEBYTECODE": "1", "PYTEST_DISABLE_PLUGIN_AUTOLOAD": "1"}
-    done = subprocess.run(
-        [sys.executable, "-B", "main.py"], cwd=folder, env=environment, capture_output=True, text=True, timeout=60
-    )
+    done = run_program(folder)
     output = re.sub(r"in \d+\.\d+s", "in no time", done.stdout)
     return done.returncode, output, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
 

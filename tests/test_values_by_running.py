@@ -6,13 +6,12 @@ import io
 import json
 import random
 import re
-import subprocess
-import sys
 from pathlib import Path
 
 import pytest
 
 from tests.helpers import real_source
+from tests.ready import run_program
 from tests.test_renames import read_cases
 from zephyrun.changes.project_renames import Wish, carry_out_renames
 from zephyrun.linking.linkage import Linkage
@@ -98,7 +97,7 @@ def receivers_seen(folder: Path, evaluator: Evaluator, files: dict[str, bytes]):
             data = ast.unparse(ast.fix_missing_locations(tree)).encode()
         target.write_bytes(data)
     (folder / "record.py").write_text(RECORDER)
-    done = subprocess.run([sys.executable, "-B", "record.py"], cwd=folder, capture_output=True, text=True, timeout=60)
+    done = run_program(folder, "record.py")
     return json.JSONDecoder().raw_decode(done.stderr, done.stderr.index("{"))[0]
 
 

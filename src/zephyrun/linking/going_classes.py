@@ -71,7 +71,7 @@ def is_class_of_instance_kept(evaluator: Evaluator, key: ClassKey) -> bool:
         ends += [
             (closing.end(), handed.value)
             for handed in file.links.handed
-            if handed.callee.name == _TYPE and (closing := _CLOSES.match(file.source.text, handed.end)) is not None
+            if handed.callee.name == _TYPE and handed.position == 0 and (closing := _CLOSES.match(file.source.text, handed.end)) is not None
         ]
         for end, instance in ends:
             is_ours = may_be_of(evaluator.values(file, instance), relatives)

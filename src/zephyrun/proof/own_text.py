@@ -66,6 +66,9 @@ _READS_FILES = tuple(
         "open fopen FileIO read_text read_bytes getline getlines get_source get_data getsize st_size run_path findsource"
     ).split()
 )
+# Calls of these give a path.
+_GIVING_PATH = ("getsourcefile", "getfile")
+_GIVES_PATH = lazy_pattern(r"get(?:source)?file")
 # Texts that take in all files of Python.
 _ALL_SOURCES = lazy_pattern(r".*\*\.py")
 _SOURCE_NAME = lazy_pattern(r"(?<!\w)(\w+)\.py\b")
@@ -82,6 +85,8 @@ def own_text_reservations(
         yield from _where_path_goes_on(source, tree if tree is not None else tree_of(source))
     if _reads_files(source.text):
         for what, start in _other_ways(source.text, facts, module.rpartition(".")[2]):
+            if what in _GIVING_PATH and not _does_given_path_go_on(source, tree if tree is not None else tree_of(source), start):
+                continue
             yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
 
 
@@ -100,7 +105,7 @@ def _other_ways(text: str, facts: FileFacts, name: str) -> Iterator[tuple[str, i
             is_path = not re.search(r"\s", each.words) or _reads_files(each.words)
             # The name before it may be that of the file itself.
             is_ending = each.words == _SOURCE_ENDING and (each.use == "operand" or each.beside == "with_suffix")
-            if _ALL_SOURCES.fullmatch(each.words) or (is_ending and _PATH.search(text) is not None):
+            if _ALL_SOURCES.fullmatch(each.words) or (is_ending and any(pattern.search(text) is not None for pattern in (_PATH, _GIVES_PATH))):
                 yield each.words, each.start
             elif is_path and (named := [word for word in _SOURCE_NAME.findall(each.words) if not name or word == name]):
                 yield f"{named[0]}.py", each.start
@@ -119,6 +124,15 @@ def _where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[Reserv
             code = source.line(node.lineno).strip()
             what = f"it does not matter what the text of this file is, whose path goes on in `{code}`"
             yield Reservation(what, source.line_starts[node.lineno - 1])
+
+
+def _does_given_path_go_on(source: SourceText, tree: ast.Module, start: int) -> bool:
+    """Whether the path goes on that a function gives whose name starts at an offset."""
+    line = source.line_of(start)
+    around = {inner: node for node in nodes_on_lines(tree, [line]) for inner in ast.iter_child_nodes(node)}
+    callees = [each for each in around if isinstance(each, ast.Name | ast.Attribute) and last_name(each) in _GIVING_PATH]
+    calls = [each for each in map(around.get, callees) if isinstance(each, ast.Call) and each.func in callees]
+    return len(calls) != len(callees) or not calls or any(_goes_on(each, around, is_first_word=False) for each in calls)
 
 
 def _has_arguments_alone(text: str) -> bool:
