@@ -31,6 +31,7 @@ class Ready:
 
     def __init__(self, what: str) -> None:
         self.streams = tempfile.TemporaryDirectory()
+        self.folder = tempfile.TemporaryDirectory()
         words = [sys.executable, "-m", "tests.ready", what, self.streams.name]
         folder = Path(__file__).parent.parent
         self.process = subprocess.Popen(words, cwd=folder, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
@@ -50,11 +51,30 @@ def ready(what: str) -> Ready:
     return Ready(what)
 
 
-def run_program(folder: Path, name: str = "main.py") -> subprocess.CompletedProcess[str]:
-    """Run a program of a folder, as `python -B` would."""
+def run_program(files: dict[str, bytes], name: str = "main.py") -> subprocess.CompletedProcess[str]:
+    """Run a program that consists of some files, as `python -B` would."""
+    folder = Path(ready("program").folder.name)
+    lay_out(folder, files)
     # What the program starts keeps nothing compiled either: two versions may run in one folder within a second. Tests that it
     # runs need no plug-ins, which take longer to load than it takes.
     return ready("program").run(folder, name, PYTHONDONTWRITEBYTECODE="1", PYTEST_DISABLE_PLUGIN_AUTOLOAD="1")
+
+
+def lay_out(folder: Path, files: dict[str, bytes]) -> None:
+    """Make a folder hold some files and nothing else. Most names stay from one program to the next, and to make and remove
+    thousands of folders took longer than many a program."""
+    wanted = {folder / name for name in files}
+    around = {each for path in wanted for each in path.parents}
+    for path in sorted(folder.rglob("*"), reverse=True):
+        if path.is_dir() and not path.is_symlink():
+            if path not in around:
+                path.rmdir()
+        elif path not in wanted:
+            path.unlink()
+    for name, data in files.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
 
 
 def wait_for_calls(streams: Path, answers: int) -> dict[str, object]:

@@ -58,13 +58,9 @@ def find_target(evaluator: Evaluator, text: str):
     return target_at(evaluator, path, file.source.line_starts[line - 1] + column - 1)
 
 
-def output_of(folder: Path, files: dict[str, bytes]) -> tuple[int, str, str]:
+def output_of(files: dict[str, bytes]) -> tuple[int, str, str]:
     """What the program of a case does."""
-    for name, data in files.items():
-        path = folder / name
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(data)
-    done = run_program(folder)
+    done = run_program(files)
     output = re.sub(r"in \d+\.\d+s", "in no time", done.stdout)
     return done.returncode, output, re.sub(r"(?s)Traceback.*\n(?=\w)", "", done.stderr)
 
@@ -79,7 +75,7 @@ def world_of(files: dict[str, bytes]) -> World:
 
 
 @pytest.mark.parametrize("case", read_cases(), ids=lambda case: case.title)
-def test_rename_case(case, tmp_path):
+def test_rename_case(case):
     """A rename that is called safe leaves the program as it was, and can be made undone to the byte by
     renaming back; one that is not names its reason."""
     world = world_of(case.files)
@@ -106,8 +102,8 @@ def test_rename_case(case, tmp_path):
     assert proof.verdict is Verdict.SAME, (proof.reasons, [file.differences for _, file in proof.files])
     if outcome == "review":
         return
-    before = output_of(tmp_path / "old", case.files)
-    assert before == output_of(tmp_path / "new", change.contents)
+    before = output_of(case.files)
+    assert before == output_of(change.contents)
     assert before[0] == 0, before[2]
 
     after = world.evaluator(change.contents)
@@ -122,7 +118,7 @@ def in_tens(cases):
     return [cases[first : first + 10] for first in range(0, len(cases), 10)]
 
 
-def judge_program(case, folder) -> tuple[bool, bool]:
+def judge_program(case) -> tuple[bool, bool]:
     """Say whether a rename is proved without a word, and whether the program then does another thing; that also where it
     needs a word, and who was told of nothing calls it the same."""
     world = world_of(case.files)
@@ -138,15 +134,15 @@ def judge_program(case, folder) -> tuple[bool, bool]:
             return True, not proof.assumptions
     elif change.contents == case.files or compare_trees(case.files, change.contents, world=UNTOLD).verdict is not Verdict.SAME:
         return False, False
-    return is_done, output_of(folder / "old", case.files) != output_of(folder / "new", change.contents)
+    return is_done, output_of(case.files) != output_of(change.contents)
 
 
 @pytest.mark.parametrize("cases", in_tens(read_cases(ATTACKS)), ids=lambda cases: cases[0].title)
-def test_no_proved_rename_does_another_thing(cases, tmp_path, record_property):
+def test_no_proved_rename_does_another_thing(cases, record_property):
     """Programs that were written to be told by a name: whatever is proved without a word, or called the same by who was
     told of nothing, runs as before, or (where the case says so) only shows the name, which the verdict then takes for
     granted."""
-    judged = [(case.title, *judge_program(case, tmp_path / str(number))) for number, case in enumerate(cases)]
+    judged = [(case.title, *judge_program(case)) for case in cases]
     wrong = [title for title, _, is_other in judged if is_other]
     record_property("counts", sum(is_proved or is_other for _, is_proved, is_other in judged))
     record_property("wrong", len(wrong))
@@ -209,7 +205,7 @@ def names_of(evaluator: Evaluator, path: str):
                 yield target
 
 
-def test_swaps_and_chains_are_one_change(tmp_path):
+def test_swaps_and_chains_are_one_change():
     """`a` to `b` together with `b` to `a`: a name that goes away is free for another."""
     files = {
         "shared.py": b"tare = 1\nlimit = 5\ndef check(x):\n    return x - tare > limit\n",
@@ -227,7 +223,7 @@ def test_swaps_and_chains_are_one_change(tmp_path):
     assert b"limit = 1\ntare = 5\ndef is_heavy(x):\n    return x - limit > tare\n" == change.contents["shared.py"]
     proof = judge_renames(files, change.contents, change.renamings, world)
     assert proof.verdict is Verdict.SAME, proof
-    assert output_of(tmp_path / "old", files) == output_of(tmp_path / "new", change.contents)
+    assert output_of(files) == output_of(change.contents)
 
 
 def renameable(evaluator: Evaluator, path: str) -> list[Wish]:

@@ -12,7 +12,7 @@ from functools import cached_property, lru_cache
 from typing import Protocol, TypeVar
 
 from zephyrun.facts import FileFacts, Role
-from zephyrun.languages.python import UnreadableSource, parse
+from zephyrun.languages.python import UnreadableSource, parse_shared
 from zephyrun.languages.python.links import read_links
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.link_facts import (
@@ -857,7 +857,7 @@ def _read(path: str, module: str, data: bytes, memory: Memory | None) -> LinkedF
         return LinkedFile(path, module, is_package, data, *known)
     with without_collector():
         try:
-            parsed = parse(data)
+            parsed = parse_shared(data)
             links = read_links(parsed)
         except (UnreadableSource, RecursionError):
             return None

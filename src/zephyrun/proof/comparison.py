@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from zephyrun.facts import FileFacts
-from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
+from zephyrun.languages.python import ParsedFile, UnreadableSource, parse, parse_shared
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.linking.usage import minds_no_names
 from zephyrun.proof.annotations import POSTPONING
@@ -95,7 +95,7 @@ def compare_files(
             if proof.verdict is Verdict.SAME or not rewrites:
                 return proof
             # Trees are rewritten in place, so that the differences are to be told of others.
-            versions = _versions(old, new, respelling, **forgives)
+            versions = _versions(old, new, respelling, **forgives, read=parse)
             rewriting = [
                 _canonical(version, surroundings, calls)
                 for version, calls in zip(versions, known_calls, strict=True)
@@ -121,11 +121,16 @@ class _Question:
 
 
 def _versions(
-    old: bytes, new: bytes, respelling: Respelling, *, forgives_documentation: bool, folds_constants: bool
+    old: bytes,
+    new: bytes,
+    respelling: Respelling,
+    *,
+    forgives_documentation: bool,
+    folds_constants: bool,
+    read: Callable[[bytes], ParsedFile] = parse_shared,
 ) -> tuple[Version, Version]:
-    """Both versions, read anew. Where constants are folded, those may be gone that the old version had. Errors:
-    `UnreadableSource`."""
-    old_file, new_file = _parse_side(old, "old"), _parse_side(new, "new")
+    """Both versions. Where constants are folded, those may be gone that the old version had. Errors: `UnreadableSource`."""
+    old_file, new_file = _read_side(read, old, "old"), _read_side(read, new, "new")
     respelled = {each.name for each in respelling.new.values()}
     folded = {
         binding: constant
@@ -168,9 +173,9 @@ def _afresh(version: Version) -> Version:
     return replace(version, parsed=replace(version.parsed))
 
 
-def _parse_side(data: bytes, side: str) -> ParsedFile:
+def _read_side(read: Callable[[bytes], ParsedFile], data: bytes, side: str) -> ParsedFile:
     try:
-        return parse(data)
+        return read(data)
     except UnreadableSource as problem:
         raise UnreadableSource(f"the {side} version cannot be read: {problem}") from problem
 
@@ -178,7 +183,7 @@ def _parse_side(data: bytes, side: str) -> ParsedFile:
 def all_same(data: bytes) -> tuple[DefinitionProof, ...]:
     """The verdicts on the functions and classes of a file in which nothing differs."""
     try:
-        version = Version(parse(data))
+        version = Version(parse_shared(data))
     except UnreadableSource:
         return ()
     return judge_definitions(version, version, ())

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, FileFacts, Role, ScopeKind
-from zephyrun.languages.python import ParsedFile, UnreadableSource, parse
+from zephyrun.languages.python import ParsedFile, UnreadableSource, parse_shared
 from zephyrun.languages.python.reading import deep_recursion
 from zephyrun.link_facts import Use
 from zephyrun.linking.linkage import Content, LinkedFile
@@ -65,7 +65,7 @@ def align_files(
         elif before != after and is_python(path) and isinstance(before, bytes) and isinstance(after, bytes):
             try:
                 with deep_recursion():
-                    found[path] = _align(parse(before), parse(after))
+                    found[path] = _align(parse_shared(before), parse_shared(after))
             except (UnreadableSource, RecursionError):
                 continue
     return found

@@ -4,6 +4,6 @@
 stored. `parse` also keeps the tree, for the proof, which must look at both.
 """
 
-from zephyrun.languages.python.reading import ParsedFile, UnreadableSource, parse, read_facts
+from zephyrun.languages.python.reading import ParsedFile, UnreadableSource, parse, parse_shared, read_facts
 
-__all__ = ["ParsedFile", "UnreadableSource", "parse", "read_facts"]
+__all__ = ["ParsedFile", "UnreadableSource", "parse", "parse_shared", "read_facts"]

@@ -11,7 +11,7 @@ from collections import deque
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 from typing import Any
 
 from zephyrun.facts import Comment, Exposure, FileFacts
@@ -26,6 +26,8 @@ from zephyrun.source import SourceText, UnreadableText
 # the interpreter's own parser accepts stays within this. Calls between Python functions take no
 # room on the C stack since 3.11.
 _RECURSION_LIMIT = 30_000
+# Who compares two versions comes back to the same few files; a thousand lines take 2 MB.
+_MOST_FILES_KEPT = 8
 
 
 # How statements begin that older interpreters do not know.
@@ -100,6 +102,12 @@ def read_facts(data: bytes) -> FileFacts:
 def parse(data: bytes) -> ParsedFile:
     """Read one file. Errors: `UnreadableSource`; anything else that escapes is a bug."""
     return parse_with_table(data)[0]
+
+
+@lru_cache(maxsize=_MOST_FILES_KEPT)
+def parse_shared(data: bytes) -> ParsedFile:
+    """The same as `parse`, for who changes nothing in the tree: others get the same one. Errors: as for `parse`."""
+    return parse(data)
 
 
 def parse_with_table(data: bytes) -> tuple[ParsedFile, ScopeTable]:
