@@ -6,6 +6,7 @@ import re
 from collections import Counter
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from itertools import pairwise
 
 from zephyrun.facts import FileFacts
@@ -89,13 +90,15 @@ def compare_files(
     question = _Question(surroundings, frozenset(confirmed), strict, respelling)
     try:
         with deep_recursion():
-            forgives = {"forgives_documentation": forgives_documentation, "folds_constants": rewrites}
-            versions = _versions(old, new, respelling, **forgives)
+            read = partial(
+                _versions, old, new, respelling, forgives_documentation=forgives_documentation, folds_constants=rewrites
+            )
+            versions = read()
             proof = _compare(*versions, question)
             if proof.verdict is Verdict.SAME or not rewrites:
                 return proof
             # Trees are rewritten in place, so that the differences are to be told of others.
-            versions = _versions(old, new, respelling, **forgives, read=parse)
+            versions = read(parse_side=parse)
             rewriting = [
                 _canonical(version, surroundings, calls)
                 for version, calls in zip(versions, known_calls, strict=True)
@@ -127,10 +130,10 @@ def _versions(
     *,
     forgives_documentation: bool,
     folds_constants: bool,
-    read: Callable[[bytes], ParsedFile] = parse_shared,
+    parse_side: Callable[[bytes], ParsedFile] = parse_shared,
 ) -> tuple[Version, Version]:
     """Both versions. Where constants are folded, those may be gone that the old version had. Errors: `UnreadableSource`."""
-    old_file, new_file = _read_side(read, old, "old"), _read_side(read, new, "new")
+    old_file, new_file = _read_side(parse_side, old, "old"), _read_side(parse_side, new, "new")
     respelled = {each.name for each in respelling.new.values()}
     folded = {
         binding: constant
@@ -173,9 +176,9 @@ def _afresh(version: Version) -> Version:
     return replace(version, parsed=replace(version.parsed))
 
 
-def _read_side(read: Callable[[bytes], ParsedFile], data: bytes, side: str) -> ParsedFile:
+def _read_side(parse_side: Callable[[bytes], ParsedFile], data: bytes, side: str) -> ParsedFile:
     try:
-        return read(data)
+        return parse_side(data)
     except UnreadableSource as problem:
         raise UnreadableSource(f"the {side} version cannot be read: {problem}") from problem
 
