@@ -12,6 +12,7 @@ from zephyrun.facts import FrameRead, Role
 from zephyrun.languages.python import name_readers
 from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
+from zephyrun.linking.copied_names import only_gets_strangers
 from zephyrun.linking.escapes import check_instruction_readers
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_graph import knows, modules_loaded, run_together
@@ -199,7 +200,11 @@ class Homes:
             if paths is not None and file.path not in paths:
                 continue
             listed = [(each.value, each.start) for each in file.links.handed if each.callee.name in _LISTING_WORDS]
-            listed += [(use.receiver, use.start) for use in file.links.attributes_by_name.get("__dict__", ())]
+            listed += [
+                (use.receiver, use.start)
+                for use in file.links.attributes_by_name.get("__dict__", ())
+                if not only_gets_strangers(self._evaluator, file, use, self._name)
+            ]
             for origin, start in listed:
                 values = self._evaluator.values(file, origin)
                 if UNKNOWN_VALUE in values or any(map(self.is_one, values)):

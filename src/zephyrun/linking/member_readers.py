@@ -12,6 +12,7 @@ from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import UNKNOWN, AttributeUse, Handed, Lookup, Origin, TextUse, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.class_families import ClassFamily
+from zephyrun.linking.copied_names import only_gets_strangers
 from zephyrun.linking.homes import LOOKUPS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
@@ -166,11 +167,15 @@ class MemberReaders:
         # A special method that is called as such may keep the name: that counts where something is looked up.
         minds_keeping = _CALLS_HOOK.match(file.source.text, lookup.start) is None or self._is_anything_looked_up
         is_proxy = not lookup.is_handed_on and self._family.is_proxy(values, hooks_asked(file, lookup), minds_keeping=minds_keeping)
-        is_in_family = not is_told and (is_proxy or bool(classes_among(values) & self._family.reachable))
-        if not is_in_family:
-            is_seldom = self._is_private and lookup.is_open and not self._family.is_key and not is_begun
-            if not self._family.may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver):
+        is_ours = bool(classes_among(values) & self._family.reachable)
+        if is_told or not is_ours:
+            if not (is_proxy and not is_told) and (
+                not self._family.may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver)
+            ):
                 return False
+            # Who asks a proxy may be handed a name that is put together in any file.
+            is_begun = is_begun or (is_proxy and self._is_begun_anywhere)
+            is_seldom = self._is_private and lookup.is_open and not self._family.is_key and not is_begun
             if is_seldom and not (is_made and is_made_of_unknown(self._evaluator, file, lookup, self._spelling)):
                 return self._name in (self._texts_sought(file, lookup) or ())
         return self._may_be_sought(file, lookup)
@@ -206,6 +211,10 @@ class MemberReaders:
         if not self._is_private:
             return False
         return self._stands_begun or may_begin_in(self._evaluator, path, self._spelling)
+
+    @cached_property
+    def _is_begun_anywhere(self) -> bool:
+        return any(map(self._begins_in, self._linkage.paths))
 
     @cached_property
     def _stands_begun(self) -> bool:
@@ -387,7 +396,8 @@ class MemberReaders:
         if asked["name"] is not None:
             return asked["name"] == self._spelling
         if _COPIES_ALL_BEFORE.search(before) or _COPIES_ALL_AFTER.match(text, use.end):
-            return self._is_copied_with_another(file, use)
+            is_strange = only_gets_strangers(self._evaluator, file, use, self._name)
+            return not is_strange and self._is_copied_with_another(file, use)
         if is_ours and not (self._is_private and _IS_FILLED.match(text, use.end)):
             return True
         return self._may_be_key(file, syntax_tree(file.data).attributes.get(use.end))
