@@ -9,19 +9,21 @@ from collections.abc import Collection, Iterable, Iterator
 from functools import cached_property
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import UNKNOWN, AttributeUse, Handed, Lookup, Origin, TextUse, Use
+from zephyrun.link_facts import UNKNOWN, AttributeUse, FunctionRecord, Handed, Lookup, Origin, TextUse, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.class_families import ClassFamily
 from zephyrun.linking.copied_names import only_gets_strangers
 from zephyrun.linking.homes import LOOKUPS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
+from zephyrun.linking.member_predicates import PREDICATE, rules_method_out
 from zephyrun.linking.names_asked import ANY_NAME, names_asked_for
 from zephyrun.linking.names_begun import is_key_made_of_unknown, is_made_of_unknown, may_begin_in, puts_together_unknown
 from zephyrun.linking.names_passed_over import call_handing, is_never, namespace_passes_name_over, passes_name_over
 from zephyrun.linking.names_taken import NAMESPACE
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.proxies import hooks_asked
+from zephyrun.linking.references import definitions_of
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.set_by_name import is_called_like_class
 from zephyrun.linking.syntax_trees import called_name, syntax_tree
@@ -69,6 +71,7 @@ LONGEST_RECEIVER = 80
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
 _CALLED_IF_AT_ALL = lazy_pattern(r"(?:\s*\(\s*\))?")
 _ONLY_ASKING = frozenset({"hasattr"})
+_KEEPING_FUNCTION = frozenset({"builtins.staticmethod", "builtins.classmethod"})
 _CALLS_HOOK = lazy_pattern(r"[\w.]+\.\s*__getattr__\s*\(")
 _BEGINS_NAMESPACE = lazy_pattern(rb"[\"']__(?:d(?:i(?:c(?:t_?)?)?)?)?[\"'{]")
 # What ends within a name behind a dot, in a text that is put together.
@@ -252,6 +255,9 @@ class MemberReaders:
 
     def _may_list(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether who knows what is handed to what lists its names, and the family's name may be asked for there."""
+        if handed.position > 0 or handed.keyword == PREDICATE:
+            # Of the first alone the names are listed.
+            return False
         if not self._family.may_be_any(self._evaluator.values(file, handed.value)):
             return False
         if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
@@ -294,8 +300,28 @@ class MemberReaders:
         call = call_handing(file, handed)
         return (
             passes_name_over(self._evaluator, file, handed, self._name)
+            or (call is not None and self._is_plain_method and rules_method_out(self._evaluator, file, call, self._name))
             or (call is not None and handed.callee.name in _LISTING_BUILTINS and self._asks_for_others(file, call, handed.value))
         )
+
+    @cached_property
+    def _is_plain_method(self) -> bool:
+        """Whether the name is that of functions in the bodies of classes which are called and nothing else, so that nobody gives
+        them attributes, or another name."""
+        name = self._usage.present_name
+        for key in self._family.classes:
+            binding = self._evaluator.binding_in(key, name)
+            file = self._evaluator.file(key[0])
+            if binding is None or len(file.facts.bindings[binding].references) > 1:
+                return False
+            if not all(isinstance(each, FunctionRecord) and self._keeps_function(file, each) for each in definitions_of(file, binding)):
+                return False
+        uses = ((file, use) for file in self._linkage.mentioning(name) for use in file.links.attributes_by_name.get(name, ()))
+        return all(use.end in file.links.called for file, use in uses) and not self._family.is_key and not self._evaluator.is_set(name)
+
+    def _keeps_function(self, file: LinkedFile, record: FunctionRecord) -> bool:
+        """Whether what a class has is a function as it is defined."""
+        return all(self._evaluator.decorator_name(file, each) in _KEEPING_FUNCTION for each in record.decorators)
 
     def _check_other_ways_to_namespaces(self) -> None:
         """Doubts about what gives all names of an instance without naming `__dict__` as an attribute."""

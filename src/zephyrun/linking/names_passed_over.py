@@ -36,7 +36,7 @@ _COMPARING: dict[type[ast.cmpop], Callable[[Any, Any], bool]] = {
 }
 
 
-class _NotKnown(Exception):
+class NotKnown(Exception):
     """What an expression gives is not known."""
 
 
@@ -63,6 +63,19 @@ def namespace_passes_name_over(evaluator: Evaluator, file: LinkedFile, end: int,
     return listing is not None and _is_passed_over(evaluator, file, listing, name, are_pairs=False)
 
 
+def is_asked_for_one(file: LinkedFile, end: int) -> bool:
+    """Whether a namespace, which is an attribute that ends at an offset, is only asked whether it has a name, or for what that
+    stands for."""
+    tree = syntax_tree(file.data)
+    namespace = tree.attributes.get(end)
+    match tree.around[namespace] if namespace is not None else None:
+        case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[holder]):
+            return holder is namespace
+        case ast.Subscript(value=holder, ctx=ast.Load()):
+            return holder is namespace
+    return False
+
+
 @once_a_version
 def is_never(evaluator: Evaluator, path: str, binding: int, name: str) -> bool:
     """Whether a loop passes a name over, so that its variable is never that one where something is done with it."""
@@ -73,7 +86,7 @@ def is_never(evaluator: Evaluator, path: str, binding: int, name: str) -> bool:
     references = (file.facts.references[index] for index in file.facts.bindings[binding].references)
     targets = [names.get(each.start) for each in references if each.role in (Role.LOOP, Role.EACH)]
     return bool(targets) and all(
-        each is not None and _Passing(evaluator, file, each.id, name).is_passed_over(_loop_with(file, each)) for each in targets
+        each is not None and Passing(evaluator, file, each.id, name).is_passed_over(_loop_with(file, each)) for each in targets
     )
 
 
@@ -95,23 +108,23 @@ def _is_passed_over(evaluator: Evaluator, file: LinkedFile, listing: ast.expr, n
         listing, are_pairs = call, method.attr == _IN_PAIRS
     loop = loop_over(tree, listing)
     variable = name_in(loop.target, 0 if are_pairs else None) if loop is not None else ""
-    return loop is not None and bool(variable) and _Passing(evaluator, file, variable, name).is_passed_over(loop)
+    return loop is not None and bool(variable) and Passing(evaluator, file, variable, name).is_passed_over(loop)
 
 
-class _Passing:
+class Passing:
     """What becomes of a name where a variable that a loop goes through is that one."""
 
     def __init__(self, evaluator: Evaluator, file: LinkedFile, variable: str, name: str) -> None:
-        self._evaluator = evaluator
-        self._file = file
-        self._variable = variable
-        self._name = name
+        self.evaluator = evaluator
+        self.file = file
+        self.variable = variable
+        self.name = name
 
     def is_passed_over(self, loop: ast.AST) -> bool:
         """Whether a loop does nothing with the name, but ask what it is."""
         if isinstance(loop, ast.comprehension):
-            return self._outcome(ast.BoolOp(ast.And(), loop.ifs)) is False and not is_read_outside(self._file, loop, self._variable)
-        if not isinstance(loop, ast.For | ast.AsyncFor) or loop.orelse or is_read_outside(self._file, loop, self._variable):
+            return self.outcome(ast.BoolOp(ast.And(), loop.ifs)) is False and not is_read_outside(self.file, loop, self.variable)
+        if not isinstance(loop, ast.For | ast.AsyncFor) or loop.orelse or is_read_outside(self.file, loop, self.variable):
             return False
         return self._is_left_out(loop.body)
 
@@ -119,7 +132,7 @@ class _Passing:
         """Whether none of some statements is run for the name but those that are run for every one, before it is asked for."""
         rest = list(dropwhile(lambda each: not self._is_asked(each), statements))
         for statement in rest:
-            if not isinstance(statement, ast.If) or (outcome := self._outcome(statement.test)) is None:
+            if not isinstance(statement, ast.If) or (outcome := self.outcome(statement.test)) is None:
                 return False
             match statement.body if outcome else statement.orelse:
                 case [ast.Continue()]:
@@ -134,26 +147,26 @@ class _Passing:
         return bool(rest)
 
     def _is_asked(self, node: ast.AST) -> bool:
-        return any(isinstance(each, ast.Name) and each.id == self._variable for each in ast.walk(node))
+        return any(isinstance(each, ast.Name) and each.id == self.variable for each in ast.walk(node))
 
-    def _outcome(self, test: ast.expr) -> bool | None:
+    def outcome(self, test: ast.expr) -> bool | None:
         """What a test gives; `None` where that is not known."""
         match test:
             case ast.UnaryOp(op=ast.Not(), operand=operand):
-                outcome = self._outcome(operand)
+                outcome = self.outcome(operand)
                 return None if outcome is None else not outcome
             case ast.BoolOp(op=joined_by, values=operands):
                 return self._of_several(operands, deciding=isinstance(joined_by, ast.Or))
         try:
-            return bool(self._value(test))
-        except _NotKnown:
+            return bool(self.value(test))
+        except NotKnown:
             return None
 
     def _of_several(self, operands: Iterable[ast.expr], *, deciding: bool) -> bool | None:
         """What joined tests give, of which one with a certain outcome decides."""
         is_known, is_asked = True, False
         for operand in operands:
-            outcome = self._outcome(operand)
+            outcome = self.outcome(operand)
             if outcome is deciding:
                 return deciding
             is_asked |= self._is_asked(operand)
@@ -163,41 +176,41 @@ class _Passing:
             is_known &= outcome is not None
         return not deciding if is_known else None
 
-    def _value(self, node: ast.expr) -> object:
+    def value(self, node: ast.expr) -> object:
         """What an expression gives that is made of texts and numbers which stand there, and of the name.
 
-        Raises `_NotKnown` for any other.
+        Raises `NotKnown` for any other.
         """
         match node:
-            case ast.Name(id=asked) if asked == self._variable:
-                return self._name
+            case ast.Name(id=asked) if asked == self.variable:
+                return self.name
             case ast.Constant(value=value):
                 return value
             case ast.Tuple(elts=elements) | ast.List(elts=elements) | ast.Set(elts=elements):
-                return tuple(map(self._value, elements))
-            case ast.Name() | ast.Attribute() if (texts := texts_in(self._evaluator, self._file, node)) is not None:
+                return tuple(map(self.value, elements))
+            case ast.Name() | ast.Attribute() if (texts := texts_in(self.evaluator, self.file, node)) is not None:
                 return texts
             case ast.Call(func=ast.Attribute(value=inner, attr=method), args=arguments, keywords=[]) if method in _OF_TEXTS:
-                text = self._value(inner)
+                text = self.value(inner)
                 if isinstance(text, str):
-                    return _tried(lambda: getattr(text, method)(*map(self._value, arguments)))
+                    return _tried(lambda: getattr(text, method)(*map(self.value, arguments)))
             case ast.Subscript(value=inner, slice=ast.Slice(lower=lower, upper=upper, step=None)):
-                text = self._value(inner)
-                first, last = (None if each is None else self._value(each) for each in (lower, upper))
+                text = self.value(inner)
+                first, last = (None if each is None else self.value(each) for each in (lower, upper))
                 return _tried(lambda: text[first:last])  # type: ignore[index]
             case ast.Subscript(value=inner, slice=place):
-                text, index = map(self._value, (inner, place))
+                text, index = map(self.value, (inner, place))
                 return _tried(lambda: text[index])  # type: ignore[index]
             case ast.UnaryOp(op=ast.USub(), operand=ast.Constant(value=int(number))):
                 return -number
             case ast.Compare(left=left, ops=[asked], comparators=[right]) if type(asked) in _COMPARING:
-                first, second = map(self._value, (left, right))
+                first, second = map(self.value, (left, right))
                 return _tried(lambda: _COMPARING[type(asked)](first, second))
-        raise _NotKnown
+        raise NotKnown
 
 
 def _tried(question: Callable[[], object]) -> object:
     try:
         return question()
     except (TypeError, ValueError, IndexError) as error:
-        raise _NotKnown from error
+        raise NotKnown from error

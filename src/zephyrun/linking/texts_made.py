@@ -4,23 +4,25 @@ callers hand in, that a loop goes through, that an instance was made with, and w
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from itertools import product
 
 from zephyrun.facts import BINDING_ROLES, Role
 from zephyrun.link_facts import BY_KEYWORD, BY_POSITION, Handed, Origin
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import WRITES
+from zephyrun.linking.origins import origin_of
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, syntax_tree
 from zephyrun.linking.texts_gone_through import Texts, all_texts_of, may_be_set_elsewhere, texts_gone_through
-from zephyrun.linking.value_sorts import ClassKey, ValueSort, may_be_of
+from zephyrun.linking.value_sorts import ClassKey, FunctionKey, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
 # More texts than that are not told one by one.
 _MOST_TEXTS = 1000
 _FILLED_IN = "%s"
+_NOTHING_HANDED: Mapping[tuple[str, int], Texts] = {}
 _NAMESPACE, _GIVING_NAMESPACE = "__dict__", "vars"
 # A namespace gets names which are not written there, or goes to a variable.
 _FILLED = lazy_pattern(r"\s*\)?\s*(?:\.\s*update\s*\(|\[(?!\s*[\"'])|=(?!=)|(?:[\r\n;#]|\Z))")
@@ -37,11 +39,15 @@ def _texts_made(evaluator: Evaluator, path: str, node: ast.expr) -> Texts:
 
 
 class _Making:
-    """Follows texts to where they are written; `asked` are the variables and attributes on the way."""
+    """Follows texts to where they are written; `asked` are the variables, attributes and functions on the way, `handed` what
+    the call on the way hands to parameters."""
 
-    def __init__(self, evaluator: Evaluator, asked: frozenset[tuple[str, int | str]]) -> None:
+    def __init__(
+        self, evaluator: Evaluator, asked: frozenset[tuple[str, int | str]], handed: Mapping[tuple[str, int], Texts] = _NOTHING_HANDED
+    ) -> None:
         self._evaluator = evaluator
         self._asked = asked
+        self._handed = handed
 
     def of_expression(self, file: LinkedFile, node: ast.expr) -> Texts:
         """The texts that an expression of a file may give."""
@@ -63,6 +69,28 @@ class _Making:
                 return self._of_binding(file, reference.binding) if reference is not None else None
             case ast.Attribute():
                 return self._of_attribute(file, node)
+            case ast.Call(func=ast.Name() | ast.Attribute() as function, args=arguments, keywords=[]):
+                values = self._evaluator.values(file, origin_of(file, function))
+                are_known = bool(values) and all(value.sort is ValueSort.FUNCTION for value in values)
+                handed = [self.of_expression(file, each) for each in arguments] if are_known else []
+                return all_texts_of(self._given_by((value.path, value.number), handed) for value in values) if are_known else None
+        return None
+
+    def _given_by(self, key: FunctionKey, handed: Sequence[Texts]) -> Texts:
+        """The texts that a function of a module gives which does nothing else."""
+        file, record = self._evaluator.file(key[0]), self._evaluator.function_record(key)
+        place = key[0], f"def {record.name_start}"
+        are_filled = len(handed) == len(record.parameters) and all(each.sort in BY_POSITION for each in record.parameters)
+        if record.decorators or record.owner >= 0 or place in self._asked or not file.is_own or not are_filled:
+            return None
+        tree = syntax_tree(file.data)
+        given_in = {(key[0], each.binding): texts for each, texts in zip(record.parameters, handed, strict=True)}
+        inner = _Making(self._evaluator, self._asked | {place}, given_in)
+        for (name, end), node in tree.definitions.items():
+            if name == record.name and tree.start_of(node) <= record.name_start < end:
+                match node:
+                    case ast.FunctionDef(body=[*before, ast.Return(value=ast.expr() as given)]) if all(map(_is_text, before)):
+                        return inner.of_expression(file, given)
         return None
 
     def _joined(self, file: LinkedFile, parts: Iterable[ast.expr]) -> Texts:
@@ -85,10 +113,14 @@ class _Making:
     def _of_binding(self, file: LinkedFile, binding: int) -> Texts:
         """The texts that a variable may be."""
         key = file.path, binding
+        if key in self._handed and file.facts.roles(binding) & BINDING_ROLES == {Role.PARAMETER}:
+            return self._handed[key]
         if binding < 0 or key in self._asked or not file.is_own:
             return None
-        inner = _Making(self._evaluator, self._asked | {key})
+        inner = _Making(self._evaluator, self._asked | {key}, self._handed)
         roles = file.facts.roles(binding) & BINDING_ROLES
+        if roles == {Role.IMPORT}:
+            return inner._of_import(file, binding)
         if roles == {Role.PARAMETER}:
             return inner._of_parameter(file, binding)
         if roles <= {Role.LOOP, Role.EACH}:
@@ -99,6 +131,19 @@ class _Making:
         references = (file.facts.references[index] for index in file.facts.bindings[binding].references)
         names = [tree.names.get(each.start) for each in references if each.role is Role.ASSIGN]
         return all_texts_of(inner._assigned(file, tree, each) for each in names)
+
+    def _of_import(self, file: LinkedFile, binding: int) -> Texts:
+        """The texts that a name of another module may be."""
+        linkage = self._evaluator.linkage
+        uses = [use for use in file.links.imports if use.binding == binding]
+        if not uses or not all(use.name for use in uses):
+            return None
+        paths = (linkage.find_module(linkage.module_of_import(file, use), file.path) for use in uses)
+        return all_texts_of(self._of_name_in(path, use.name) for use, path in zip(uses, paths, strict=True))
+
+    def _of_name_in(self, path: str | None, name: str) -> Texts:
+        file = self._evaluator.linkage.file(path) if path is not None else None
+        return self._of_binding(file, file.module_bindings.get(name, -1)) if file is not None else None
 
     def _assigned(self, file: LinkedFile, tree: SyntaxTree, target: ast.expr | None) -> Texts:
         """The texts that a statement gives what it is written to."""
@@ -132,11 +177,13 @@ class _Making:
         return None if text is None else frozenset({text})
 
     def _of_attribute(self, file: LinkedFile, node: ast.Attribute) -> Texts:
-        """The texts that an attribute of an instance of the project is given, wherever that is."""
+        """The texts that an attribute of an instance of the project is given, wherever that is, or a name of a module."""
         evaluator, name = self._evaluator, node.attr
         end = syntax_tree(file.data).end_of(node)
         uses = [use for use in file.links.attributes_by_name.get(name, ()) if use.end == end]
         values = evaluator.values(file, uses[0].receiver) if uses else frozenset()
+        if values and all(value.sort is ValueSort.MODULE for value in values):
+            return all_texts_of(self._of_name_in(value.path, name) for value in values)
         if not values or any(value.sort is not ValueSort.INSTANCE for value in values):
             return None
         found = [self._given_to((value.path, value.number), name) for value in values]
@@ -182,6 +229,10 @@ def _namespaces(file: LinkedFile) -> Iterator[tuple[Origin, int]]:
     """What a file takes the namespace of, and where the expression ends that gives it."""
     yield from ((use.receiver, use.end) for use in file.links.attributes_by_name.get(_NAMESPACE, ()))
     yield from ((each.value, each.end) for each in file.links.handed if each.callee.name == _GIVING_NAMESPACE)
+
+
+def _is_text(statement: ast.stmt) -> bool:
+    return isinstance(statement, ast.Expr) and isinstance(statement.value, ast.Constant)
 
 
 def _written_text(code: str) -> str | None:
