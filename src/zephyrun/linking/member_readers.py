@@ -69,6 +69,7 @@ _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 LONGEST_RECEIVER = 80
 # Methods that every instance has, and that give all of its names. Source: library reference.
 _GIVING_STATE = frozenset({"__reduce__", "__reduce_ex__", "__getstate__"})
+_CALLED_WITH_NOTHING = lazy_pattern(r"\s*\(\s*\)")
 _CALLED_IF_AT_ALL = lazy_pattern(r"(?:\s*\(\s*\))?")
 _ONLY_ASKING = frozenset({"hasattr"})
 _KEEPING_FUNCTION = frozenset({"builtins.staticmethod", "builtins.classmethod"})
@@ -339,6 +340,7 @@ class MemberReaders:
                 is_called = use.name in _GIVING_STATE and use.end in file.links.called and not _is_let_go(file, use)
                 if (
                     is_called
+                    and not self._is_in_no_state(file, use)
                     and self._family.may_be_ours(file, use.receiver)
                     and not self._is_left_in_class(file, self._evaluator.values(file, use.receiver), use.start)
                     and not self._has_own(file, use)
@@ -359,6 +361,12 @@ class MemberReaders:
                 is_begun = lookup.prefix.startswith("__") and lookup.may_find(NAMESPACE)
                 if is_begun and self._family.may_be_ours(there, lookup.receiver):
                     yield there, lookup.start
+
+    def _is_in_no_state(self, file: LinkedFile, use: AttributeUse) -> bool:
+        """Whether an instance is asked for what it has of its own, and has the name from its class. A class, which has it itself,
+        cannot be asked without an instance."""
+        is_instance = _CALLED_WITH_NOTHING.match(file.source.text, use.end) is not None
+        return is_instance and self._family.stands_in_class and not self._family.is_key
 
     def _is_asked_for_others(self, file: LinkedFile, text: TextUse) -> bool:
         """Whether a namespace that is asked for by its name (`getattr(hive, "__dict__", {})`) is only asked for other names."""
