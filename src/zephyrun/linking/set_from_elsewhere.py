@@ -24,6 +24,8 @@ _SETS_OWN = lazy_pattern(
     rb"|\bexec\s*\([^\n]*(?:\bglobals\s*\(|\b__dict__\b)|^exec\s*\([^,\n]*\)\s*(?:#.*)?$",
     re.MULTILINE,
 )
+_INTO_NAMESPACE = lazy_pattern(rb",\s*(\w+)\s*\.\s*__dict__\Z")
+_MAKES_MODULE = lazy_pattern(rb"(?:\w+\.)?ModuleType\s*\(")
 _WORDS_SETTING_OWN = (b"globals", b"locals", b"vars", b"exec")
 
 
@@ -77,4 +79,17 @@ def _is_set_by_worked_out_name(evaluator: Evaluator, file: LinkedFile) -> bool:
 @glance
 def _sets_own(data: bytes) -> bool:
     """Whether a module seems to set names of its own that it works out."""
-    return any(word in data for word in _WORDS_SETTING_OWN) and _SETS_OWN.search(data) is not None
+    if not any(word in data for word in _WORDS_SETTING_OWN):
+        return False
+    return any(not _sets_names_of_new_module(data, found[0]) for found in _SETS_OWN.finditer(data))
+
+
+def _sets_names_of_new_module(data: bytes, code: bytes) -> bool:
+    """Whether what sets names gives them to a module that the file has just made (`made = ModuleType("hives")`)."""
+    if (into := _INTO_NAMESPACE.search(code)) is None:
+        return False
+    given = re.findall(rb"\b%b\s*=(?!=)\s*([^\n]*)" % into[1], data)
+    # Somewhere else in the file it may be another variable.
+    otherwise = rb"\b(?:for|as|import|lambda)\b[^\n:]*\b%b\b|\bdef\s+\w+\s*\([^)]*\b%b\b|\b%b\s*(?::=|,[^\n]*=)"
+    is_given_otherwise = re.search(otherwise % (into[1], into[1], into[1]), data) is not None
+    return bool(given) and all(map(_MAKES_MODULE.match, given)) and not is_given_otherwise

@@ -102,7 +102,8 @@ _BUILTINS_OF_MODULE = "__builtins__"
 _FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
 # What gives a module, what holds those that are loaded, and what puts something else where one is found.
 _LOADED_MODULES = "sys.modules"
-_GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", "types.ModuleType"})
+_MAKING_MODULE = "types.ModuleType"
+_GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", _MAKING_MODULE})
 _PUTS_AMONG_MODULES = lazy_pattern(
     rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
     rb"sys\s*\.\s*modules[ \t]*(?:[\r\n;#]|\Z)|import\b[^\n]*\bmodules\b|setitem\b"
@@ -539,7 +540,7 @@ class Evaluator:
         instance is."""
         if origin.sort is OriginSort.CALL:
             names = set(map(self.library_name, self.values(file, origin.parts[0])))
-            return names <= _GIVING_MODULES and not self._are_modules_replaced
+            return names == {_MAKING_MODULE} or (names <= _GIVING_MODULES and not self._are_modules_replaced)
         if origin.sort is OriginSort.ELEMENT:
             names = set(map(self.library_name, self.values(file, origin.parts[0])))
             return names == {_LOADED_MODULES} and not self._are_modules_replaced and not self.are_modules_put
