@@ -8,17 +8,20 @@ from collections.abc import Collection, Iterator
 
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.names_passed_over import NotKnown, Passing
-from zephyrun.linking.syntax_trees import called_name
+from zephyrun.linking.origins import origin_of
 from zephyrun.linking.texts_made import texts_made
+from zephyrun.linking.value_sorts import ValueSort
 from zephyrun.linking.values import Evaluator
 
 PREDICATE = "predicate"
 _PLACE = 1
 _NAME_OF = "__name__"
-_HAS = "hasattr"
+_HAS, _IS_OF = "builtins.hasattr", "builtins.isinstance"
 _SPECIAL = "__"
 # What asks a function what it is, and not what it is called.
-_ASKING_KIND = frozenset("isinstance callable hasattr ismethod isfunction isroutine iscoroutinefunction isabstract".split())
+_ASKING_KIND = frozenset(
+    {_HAS, _IS_OF, "builtins.callable", *(f"inspect.is{kind}" for kind in "method function routine coroutinefunction abstract".split())}
+)
 
 
 def rules_method_out(evaluator: Evaluator, file: LinkedFile, call: ast.Call, name: str) -> bool:
@@ -31,7 +34,7 @@ def rules_method_out(evaluator: Evaluator, file: LinkedFile, call: ast.Call, nam
             for condition in _joined_by_and(body):
                 if asked.outcome(condition) is False:
                     return True
-                if not _asks_kind(condition):
+                if not _asks_kind(evaluator, file, condition):
                     return False
     return False
 
@@ -44,8 +47,31 @@ def _joined_by_and(test: ast.expr) -> Iterator[ast.expr]:
         yield test
 
 
-def _asks_kind(condition: ast.expr) -> bool:
-    return isinstance(condition, ast.Call) and called_name(condition) in _ASKING_KIND
+def _asks_kind(evaluator: Evaluator, file: LinkedFile, condition: ast.expr) -> bool:
+    match condition:
+        case ast.Call(func=function, args=[_, *kinds], keywords=[]):
+            name = _library_name(evaluator, file, function)
+            return name in _ASKING_KIND and (name != _IS_OF or all(_asks_nobody(evaluator, file, each) for each in kinds))
+    return False
+
+
+def _library_name(evaluator: Evaluator, file: LinkedFile, function: ast.expr) -> str:
+    """The full name of a function of the library; "" for any other."""
+    if not isinstance(function, ast.Name | ast.Attribute):
+        return ""
+    names = set(map(evaluator.library_name, evaluator.values(file, origin_of(file, function))))
+    return names.pop() if len(names) == 1 else ""
+
+
+def _asks_nobody(evaluator: Evaluator, file: LinkedFile, kind: ast.expr) -> bool:
+    """Whether a class answers by itself what is one of its instances, and no metaclass of the project's own."""
+    if not isinstance(kind, ast.Name | ast.Attribute):
+        return False
+    return all(
+        value.sort is ValueSort.FOREIGN
+        or (value.sort is ValueSort.CLASS and not any(map(evaluator.has_own_metaclass, evaluator.above((value.path, value.number)))))
+        for value in evaluator.values(file, origin_of(file, kind))
+    )
 
 
 class _OfMethod(Passing):
@@ -58,9 +84,8 @@ class _OfMethod(Passing):
                 raise NotKnown
             case ast.Attribute(value=ast.Name(id=asked), attr=attribute) if asked == self.variable and attribute == _NAME_OF:
                 return self.name
-            case ast.Call(func=ast.Name(id=function), args=[ast.Name(id=asked), sought], keywords=[]) if (function, asked) == (
-                _HAS,
-                self.variable,
+            case ast.Call(func=function, args=[ast.Name(id=asked), sought], keywords=[]) if (
+                asked == self.variable and _library_name(self.evaluator, self.file, function) == _HAS
             ):
                 if any(each.startswith(_SPECIAL) for each in self._texts(sought)):
                     raise NotKnown

@@ -64,7 +64,8 @@ _HELD_AGAINST_LIKE = lazy_pattern(
     r"isinstance(?<!\wisinstance)\(\s*(\w+)\s*,\s*(?:self\.__class__|type\(self\))\s*\)(?:\s+and\s+|[ \t]*:\s*return\s+)"
     r"(?:self\.__dict__\s*[=!]=\s*\1\.__dict__|\1\.__dict__\s*[=!]=\s*self\.__dict__)(?!\s*[.\[])"
 )
-_ONLY_VALUES = lazy_pattern(r"\s*\)\s*(?:\.\s*values\s*\(|[=!]=\s*vars\()")
+_ONLY_VALUES = lazy_pattern(r"\s*\)\s*\.\s*values\s*\(")
+_HELD_AGAINST_LATER = lazy_pattern(r"\s*\)\s*[=!]=\s*vars\(")
 _IS_FILLED = lazy_pattern(r"\s*\.\s*update\(")
 LONGEST_RECEIVER = 80
 # Methods that every instance has, and that give all of its names. Source: library reference.
@@ -261,7 +262,7 @@ class MemberReaders:
             return False
         if not self._family.may_be_any(self._evaluator.values(file, handed.value)):
             return False
-        if self._evaluator.is_some_module(file, handed.value) or _without_names(file, handed):
+        if self._evaluator.is_some_module(file, handed.value) or self._is_had_without_names(file, handed):
             return False
         called = set(map(self._evaluator.library_name, self._evaluator.values(file, handed.callee)))
         if called.isdisjoint(_LISTING):
@@ -296,7 +297,7 @@ class MemberReaders:
 
     def is_not_among(self, file: LinkedFile, handed: Handed) -> bool:
         """Whether what is done with the names that a call gives of something does not depend on this one."""
-        if _without_names(file, handed):
+        if self._is_had_without_names(file, handed):
             return True
         call = call_handing(file, handed)
         return (
@@ -304,6 +305,21 @@ class MemberReaders:
             or (call is not None and self._is_plain_method and rules_method_out(self._evaluator, file, call, self._name))
             or (call is not None and handed.callee.name in _LISTING_BUILTINS and self._asks_for_others(file, call, handed.value))
         )
+
+    def _is_had_without_names(self, file: LinkedFile, handed: Handed) -> bool:
+        """Whether what a call gives of something is had without its names, or held against the like."""
+        before = file.source.text[max(handed.start - LONGEST_RECEIVER, 0) : handed.start]
+        if _HELD_AGAINST.search(before) is not None or _HELD_AGAINST_LATER.match(file.source.text, handed.end) is not None:
+            return True
+        return _ONLY_VALUES.match(file.source.text, handed.end) is not None and not self._is_definition
+
+    @cached_property
+    def _is_definition(self) -> bool:
+        """Whether the name is that of a function or class in the body of a class, which has the name for its own wherever it
+        gets: also from among the values of what the class has."""
+        name = self._usage.present_name
+        bound = ((self._evaluator.file(key[0]), self._evaluator.binding_in(key, name)) for key in self._family.classes)
+        return any(True for file, binding in bound if binding is not None for _ in definitions_of(file, binding))
 
     @cached_property
     def _is_plain_method(self) -> bool:
@@ -466,14 +482,6 @@ def _are_hooks_taken(evaluator: Evaluator) -> bool:
             if hook in names
         )
         for file in evaluator.linkage.mentioning_any(READING_HOOKS)
-    )
-
-
-def _without_names(file: LinkedFile, handed: Handed) -> bool:
-    """Whether what a call gives of something is had without its names, or held against the like."""
-    before = file.source.text[max(handed.start - LONGEST_RECEIVER, 0) : handed.start]
-    return (
-        _ONLY_VALUES.match(file.source.text, handed.end) is not None or _HELD_AGAINST.search(before) is not None
     )
 
 
