@@ -32,7 +32,7 @@ _WORDS_SETTING_OWN = (b"globals", b"locals", b"vars", b"exec")
 def values_from_elsewhere(evaluator: Evaluator, file: LinkedFile, name: str) -> Values:
     """What others give to a variable of a module."""
     writes = evaluator.writes_in_reach(name)
-    if writes is None or name in evaluator.names_set or _is_set_by_worked_out_name(evaluator, file):
+    if writes is None or name in evaluator.names_set or is_set_by_worked_out_name(evaluator, file):
         return _NOTHING_KNOWN
     loading = set(evaluator.linkage.finding_paths)
     # Who loads a module gives it names of its own, and not others for what that imports.
@@ -69,7 +69,7 @@ def _from_stars(evaluator: Evaluator, file: LinkedFile, name: str) -> Values:
     return frozenset[Value]().union(*found)
 
 
-def _is_set_by_worked_out_name(evaluator: Evaluator, file: LinkedFile) -> bool:
+def is_set_by_worked_out_name(evaluator: Evaluator, file: LinkedFile) -> bool:
     """Whether something sets names of a module that it works out, at all."""
     if not file.is_own:
         return False

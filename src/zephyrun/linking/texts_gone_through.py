@@ -10,6 +10,7 @@ from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
 from zephyrun.linking.library_calls import COLLECTING
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.set_from_elsewhere import is_set_by_worked_out_name
 from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Values, ValueSort
 from zephyrun.linking.values import Evaluator
@@ -215,7 +216,8 @@ def may_be_set_elsewhere(evaluator: Evaluator, file: LinkedFile, binding: int) -
     if facts.scopes[record.scope].kind is ScopeKind.FUNCTION:
         return False
     is_written = bool(evaluator.linkage.paths_writing_to_others(record.name)) and _is_written_by_others(evaluator, file, record.name)
-    return is_written or record.name in evaluator.names_set or "globals" in file.source.text
+    is_named = record.name in evaluator.names_set or "globals" in file.source.text
+    return is_written or is_named or is_set_by_worked_out_name(evaluator, file)
 
 
 def _is_written_by_others(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:

@@ -24,6 +24,8 @@ _MOST_TEXTS = 1000
 _FILLED_IN = "%s"
 _NOTHING_HANDED: Mapping[tuple[str, int], Texts] = {}
 _NAMESPACE, _GIVING_NAMESPACE = "__dict__", "vars"
+# Whoever sets it makes another function of one.
+_CODE = "__code__"
 # A namespace gets names which are not written there, or goes to a variable.
 _FILLED = lazy_pattern(r"\s*\)?\s*(?:\.\s*update\s*\(|\[(?!\s*[\"'])|=(?!=)|(?:[\r\n;#]|\Z))")
 
@@ -81,7 +83,8 @@ class _Making:
         file, record = self._evaluator.file(key[0]), self._evaluator.function_record(key)
         place = key[0], f"def {record.name_start}"
         are_filled = len(handed) == len(record.parameters) and all(each.sort in BY_POSITION for each in record.parameters)
-        if record.decorators or record.owner >= 0 or place in self._asked or not file.is_own or not are_filled:
+        is_other = bool(record.decorators) or record.owner >= 0 or self._evaluator.is_set(_CODE)
+        if is_other or place in self._asked or not file.is_own or not are_filled:
             return None
         tree = syntax_tree(file.data)
         given_in = {(key[0], each.binding): texts for each, texts in zip(record.parameters, handed, strict=True)}
@@ -123,7 +126,7 @@ class _Making:
             return inner._of_import(file, binding)
         if roles == {Role.PARAMETER}:
             return inner._of_parameter(file, binding)
-        if roles <= {Role.LOOP, Role.EACH}:
+        if roles and roles <= {Role.LOOP, Role.EACH}:
             return texts_gone_through(self._evaluator, file.path, binding)
         if roles != {Role.ASSIGN} or may_be_set_elsewhere(self._evaluator, file, binding):
             return None
