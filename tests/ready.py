@@ -31,7 +31,6 @@ class Ready:
 
     def __init__(self, what: str) -> None:
         self.streams = tempfile.TemporaryDirectory()
-        self.folder = tempfile.TemporaryDirectory()
         words = [sys.executable, "-m", "tests.ready", what, self.streams.name]
         folder = Path(__file__).parent.parent
         self.process = subprocess.Popen(words, cwd=folder, stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True)
@@ -53,7 +52,8 @@ def ready(what: str) -> Ready:
 
 def run_program(files: dict[str, bytes], name: str = "main.py") -> subprocess.CompletedProcess[str]:
     """Run a program that consists of some files, as `python -B` would."""
-    folder = Path(ready("program").folder.name)
+    folder = Path(ready("program").streams.name, "program")
+    folder.mkdir(exist_ok=True)
     lay_out(folder, files)
     # What the program starts keeps nothing compiled either: two versions may run in one folder within a second. Tests that it
     # runs need no plug-ins, which take longer to load than it takes.

@@ -19,8 +19,9 @@ from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
 from zephyrun.linking.modules_about import comes_of_loading
+from zephyrun.linking.names_asked import names_asked_for
 from zephyrun.linking.names_begun import is_made_of_unknown, may_begin_in, puts_together_unknown
-from zephyrun.linking.names_passed_over import is_asked_for_one, namespace_passes_name_over, passes_name_over
+from zephyrun.linking.names_passed_over import namespace_passes_name_over, passes_name_over
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
@@ -322,7 +323,9 @@ class Homes:
         taken = (
             each
             for each in file.links.attributes_by_name.get("__dict__", ())
-            if comes_of_loading(file, each.receiver, self.words) and not is_asked_for_one(file, each.end)
+            if comes_of_loading(file, each.receiver, self.words)
+            # What is asked for one name lists none.
+            and names_asked_for(file, syntax_tree(file.data).attributes[each.end]) is None
         )
         return any(not passes_name_over(self._evaluator, file, each, self._name) for each in listed) or any(
             not namespace_passes_name_over(self._evaluator, file, each.end, self._name) for each in taken

@@ -4,11 +4,12 @@ may give a method of some name."""
 from __future__ import annotations
 
 import ast
-from collections.abc import Collection, Iterator
+from collections.abc import Collection
 
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.names_passed_over import NotKnown, Passing
 from zephyrun.linking.origins import origin_of
+from zephyrun.linking.sorted_out import joined_by_and
 from zephyrun.linking.texts_made import texts_made
 from zephyrun.linking.value_sorts import ValueSort
 from zephyrun.linking.values import Evaluator
@@ -31,20 +32,12 @@ def rules_method_out(evaluator: Evaluator, file: LinkedFile, call: ast.Call, nam
     match given:
         case [ast.Lambda(args=ast.arguments(posonlyargs=[], args=[parameter], vararg=None, kwonlyargs=[], kwarg=None), body=body)]:
             asked = _OfMethod(evaluator, file, parameter.arg, name)
-            for condition in _joined_by_and(body):
+            for condition in joined_by_and(body):
                 if asked.outcome(condition) is False:
                     return True
                 if not _asks_kind(evaluator, file, condition):
                     return False
     return False
-
-
-def _joined_by_and(test: ast.expr) -> Iterator[ast.expr]:
-    if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And):
-        for each in test.values:
-            yield from _joined_by_and(each)
-    else:
-        yield test
 
 
 def _asks_kind(evaluator: Evaluator, file: LinkedFile, condition: ast.expr) -> bool:
@@ -57,10 +50,7 @@ def _asks_kind(evaluator: Evaluator, file: LinkedFile, condition: ast.expr) -> b
 
 def _library_name(evaluator: Evaluator, file: LinkedFile, function: ast.expr) -> str:
     """The full name of a function of the library; "" for any other."""
-    if not isinstance(function, ast.Name | ast.Attribute):
-        return ""
-    names = set(map(evaluator.library_name, evaluator.values(file, origin_of(file, function))))
-    return names.pop() if len(names) == 1 else ""
+    return evaluator.full_name(file, origin_of(file, function)) if isinstance(function, ast.Name | ast.Attribute) else ""
 
 
 def _asks_nobody(evaluator: Evaluator, file: LinkedFile, kind: ast.expr) -> bool:

@@ -12,7 +12,7 @@ from zephyrun.facts import Role, ScopeKind
 from zephyrun.link_facts import UNKNOWN, AttributeUse, FunctionRecord, Handed, Lookup, Origin, TextUse, Use
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.class_families import ClassFamily
-from zephyrun.linking.copied_names import only_gets_strangers
+from zephyrun.linking.copied_names import COPIES_ALL_AFTER, only_gets_strangers
 from zephyrun.linking.homes import LOOKUPS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
@@ -55,7 +55,6 @@ _ONE_NAME_BEFORE = lazy_pattern(
 _GOING_THROUGH_BEFORE = lazy_pattern(r"\bfor\s+(?:(?!\b(?:in|if)\b)[\w\s,()*])+\bin\s+[\w.()\[\]]*\Z")
 # The names of one instance go to another one, or come from a dictionary.
 _COPIES_ALL_BEFORE = lazy_pattern(r"__dict__\s*\.\s*update\(\s*[\w.]+\.\s*\Z")
-_COPIES_ALL_AFTER = lazy_pattern(r"\s*\.\s*update\(\s*[\w.]+\.\s*__dict__\s*\)")
 # What is had without its names (`vars(hive).values()`), or held against the like of it.
 _HELD_AGAINST = lazy_pattern(r"\)\s*[=!]=\s*vars\(\s*\Z")
 _HELD_AGAINST_NOTHING = lazy_pattern(r"\s*[=!]=\s*\{\s*\}")
@@ -174,9 +173,8 @@ class MemberReaders:
         is_proxy = not lookup.is_handed_on and self._family.is_proxy(values, hooks_asked(file, lookup), minds_keeping=minds_keeping)
         is_ours = bool(classes_among(values) & self._family.reachable)
         if is_told or not is_ours:
-            if not (is_proxy and not is_told) and (
-                not self._family.may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver)
-            ):
+            is_other = not self._family.may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver)
+            if is_other and (is_told or not is_proxy):
                 return False
             # Who asks a proxy may be handed a name that is put together in any file.
             is_begun = is_begun or (is_proxy and self._is_begun_anywhere)
@@ -445,9 +443,9 @@ class MemberReaders:
             return (is_ours or not is_called_like_class(file, use.start)) and not self._is_none_of_these(file, use)
         if asked["name"] is not None:
             return asked["name"] == self._spelling
-        if _COPIES_ALL_BEFORE.search(before) or _COPIES_ALL_AFTER.match(text, use.end):
-            is_strange = only_gets_strangers(self._evaluator, file, use, self._name)
-            return not is_strange and self._is_copied_with_another(file, use)
+        if _COPIES_ALL_BEFORE.search(before) or COPIES_ALL_AFTER.match(text, use.end):
+            is_strange = self._is_copied_with_another(file, use)
+            return is_strange and not only_gets_strangers(self._evaluator, file, use, self._name)
         if is_ours and not (self._is_private and _IS_FILLED.match(text, use.end)):
             return True
         return self._may_be_key(file, syntax_tree(file.data).attributes.get(use.end))

@@ -63,19 +63,6 @@ def namespace_passes_name_over(evaluator: Evaluator, file: LinkedFile, end: int,
     return listing is not None and _is_passed_over(evaluator, file, listing, name, are_pairs=False)
 
 
-def is_asked_for_one(file: LinkedFile, end: int) -> bool:
-    """Whether a namespace, which is an attribute that ends at an offset, is only asked whether it has a name, or for what that
-    stands for."""
-    tree = syntax_tree(file.data)
-    namespace = tree.attributes.get(end)
-    match tree.around[namespace] if namespace is not None else None:
-        case ast.Compare(ops=[ast.In() | ast.NotIn()], comparators=[holder]):
-            return holder is namespace
-        case ast.Subscript(value=holder, ctx=ast.Load()):
-            return holder is namespace
-    return False
-
-
 @once_a_version
 def is_never(evaluator: Evaluator, path: str, binding: int, name: str) -> bool:
     """Whether a loop passes a name over, so that its variable is never that one where something is done with it."""

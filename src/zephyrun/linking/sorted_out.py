@@ -92,7 +92,7 @@ def name_in(target: ast.expr, place: int | None) -> str:
 
 def _asks_for_class(evaluator: Evaluator, file: LinkedFile, tests: list[ast.expr], variable: str) -> bool:
     """Whether the first condition of several, but for those that do not ask the variable, is one that no function fulfils."""
-    for operand in (part for test in tests for part in _joined_by_and(test)):
+    for operand in (part for test in tests for part in joined_by_and(test)):
         if _is_of_class(evaluator, file, operand, variable):
             return True
         if any(isinstance(node, ast.Name) and node.id == variable for node in ast.walk(operand)):
@@ -100,7 +100,8 @@ def _asks_for_class(evaluator: Evaluator, file: LinkedFile, tests: list[ast.expr
     return False
 
 
-def _joined_by_and(test: ast.expr) -> list[ast.expr]:
+def joined_by_and(test: ast.expr) -> list[ast.expr]:
+    """The conditions that must all hold for a test to do so."""
     return test.values if isinstance(test, ast.BoolOp) and isinstance(test.op, ast.And) else [test]
 
 

@@ -520,7 +520,11 @@ class Evaluator:
 
     def decorator_name(self, file: LinkedFile, decorator: Origin) -> str:
         """What a decorator of a library is called in full, "" for any other."""
-        names = set(map(self.library_name, self.values(file, decorator_callee(decorator))))
+        return self.full_name(file, decorator_callee(decorator))
+
+    def full_name(self, file: LinkedFile, origin: Origin) -> str:
+        """The dotted name of something of a library, "" for anything else, and where it may be several things."""
+        names = set(map(self.library_name, self.values(file, origin)))
         return names.pop() if len(names) == 1 else ""
 
     def library_name(self, value: Value) -> str:

@@ -81,11 +81,14 @@ def own_text_reservations(
     """A reservation for each place at which the path of the file goes on, be it to what opens it at once, and for each
     other way to it in code that reads files. `module` is the file's dotted name, "" where it may be any. Without its
     `tree` the file is read anew."""
-    if _PATH.search(source.text) is not None:
-        yield from _where_path_goes_on(source, tree if tree is not None else tree_of(source))
+    has_path = _PATH.search(source.text) is not None
+    if tree is None and (has_path or _GIVES_PATH.search(source.text) is not None):
+        tree = tree_of(source)
+    if tree is not None and has_path:
+        yield from _where_path_goes_on(source, tree)
     if _reads_files(source.text):
         for what, start in _other_ways(source.text, facts, module.rpartition(".")[2]):
-            if what in _GIVING_PATH and not _does_given_path_go_on(source, tree if tree is not None else tree_of(source), start):
+            if tree is not None and what in _GIVING_PATH and not _does_given_path_go_on(source, tree, start):
                 continue
             yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
 
@@ -105,7 +108,7 @@ def _other_ways(text: str, facts: FileFacts, name: str) -> Iterator[tuple[str, i
             is_path = not re.search(r"\s", each.words) or _reads_files(each.words)
             # The name before it may be that of the file itself.
             is_ending = each.words == _SOURCE_ENDING and (each.use == "operand" or each.beside == "with_suffix")
-            if _ALL_SOURCES.fullmatch(each.words) or (is_ending and any(pattern.search(text) is not None for pattern in (_PATH, _GIVES_PATH))):
+            if _ALL_SOURCES.fullmatch(each.words) or (is_ending and (_PATH.search(text) or _GIVES_PATH.search(text))):
                 yield each.words, each.start
             elif is_path and (named := [word for word in _SOURCE_NAME.findall(each.words) if not name or word == name]):
                 yield f"{named[0]}.py", each.start
