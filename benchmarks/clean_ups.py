@@ -17,12 +17,12 @@ _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 _LOOKING_UP = (
     "locals", "vars", "eval", "exec", "globals", "dir", "_getframe", "currentframe", "co_varnames", "co_cellvars", "co_freevars",
     "getinnerframes", "getargvalues",
-)  # fmt: skip
+)
 # What a module takes from another one that was not read may hide what it defines itself.
 _HIDING = "import *"
 _WITH_SCOPES = (
     *_DEFINITIONS, ast.ClassDef, ast.Lambda, ast.ListComp, ast.SetComp, ast.DictComp, ast.GeneratorExp,
-)  # fmt: skip
+)
 _OFTEN, _SELDOM = 0.6, 0.3
 _MOST_TRIES = 60
 _FRESH = ("kept_weight", "next_hive", "seen_days", "honey_left", "tare_used", "last_visit", "frame_count", "yard_name")
@@ -71,7 +71,7 @@ def rename_local(tree: ast.Module, dice: random.Random) -> bool:
         names = [
             each.get_name() for each in table.get_symbols()
             if each.is_local() and not each.is_parameter() and not each.is_namespace() and not each.is_imported()
-        ]  # fmt: skip
+        ]
         inner = {name for child in table.get_children() for name in child.get_identifiers()}
         texts = " ".join(str(each.value) for each in ast.walk(function) if isinstance(each, ast.Constant) and isinstance(each.value, str))
         free = [each for each in names if each not in inner and each not in texts and not each.startswith("__")]
@@ -93,11 +93,11 @@ def rename_private_function(tree: ast.Module, dice: random.Random) -> bool:
     names = {
         each.name for each in tree.body
         if isinstance(each, _DEFINITIONS) and each.name.startswith("_") and not each.name.startswith("__") and not each.decorator_list
-    }  # fmt: skip
+    }
     names = {
         name for name in names
         if text.count(name) == sum(getattr(each, "id", "") == name or getattr(each, "name", "") == name for each in ast.walk(tree))
-    }  # fmt: skip
+    }
     fresh = [f"_{each}" for each in _FRESH if each not in text]
     if not names or not fresh or _looks_up(tree) or _HIDING in text:
         return False
@@ -212,7 +212,7 @@ def explain_condition(tree: ast.Module, dice: random.Random) -> bool:
         if isinstance(each, ast.If) and isinstance(each.test, ast.Compare)
         and not any(isinstance(inner, ast.NamedExpr) for inner in ast.walk(each.test))
         and not (isinstance(node, ast.If) and block is node.orelse and len(block) == 1)
-    ]  # fmt: skip
+    ]
     fresh = [f"is_{each}" for each in _FRESH if each not in ast.unparse(tree)]
     if not found or not fresh or _looks_up(tree):
         return False
@@ -229,7 +229,7 @@ def document(tree: ast.Module, dice: random.Random) -> bool:
     functions = [
         each for each in _functions(tree)
         if each.name.startswith("_") and not each.name.startswith("__") and not each.decorator_list and not ast.get_docstring(each)
-    ]  # fmt: skip
+    ]
     if not functions or any(word in ast.unparse(tree) for word in ("__doc__", "getdoc", "help(", "pydoc")):
         return False
     dice.choice(functions).body.insert(0, ast.Expr(ast.Constant("What is known of a hive.")))
@@ -251,7 +251,7 @@ def annotate_local(tree: ast.Module, dice: random.Random) -> bool:
     found = [
         each for each in found
         if not any(isinstance(node, ast.Global | ast.Nonlocal) for node in ast.walk(each[2]))
-    ]  # fmt: skip
+    ]
     if not found:
         return False
     block, index, _ = dice.choice(found)
@@ -288,7 +288,7 @@ def move_function(tree: ast.Module, dice: random.Random) -> bool:
         index for index in range(len(tree.body) - 1)
         if is_plain(tree.body[index]) and is_plain(tree.body[index + 1])
         and tree.body[index].name != tree.body[index + 1].name  # type: ignore[attr-defined]
-    ]  # fmt: skip
+    ]
     text = ast.unparse(tree)
     if not found or any(word in text for word in ("globals()", "vars(", "__dict__", "sys.modules", "def test", "dir()")):
         return False
@@ -372,7 +372,7 @@ def name_a_text(tree: ast.Module, dice: random.Random) -> bool:
         for each in [value[0] if isinstance(value, list) and value else value]
         if isinstance(each, ast.Constant) and isinstance(each.value, str)
         and not (isinstance(node, ast.Compare) and isinstance(node.ops[0], ast.Is | ast.IsNot))
-    ]  # fmt: skip
+    ]
     text = ast.unparse(tree)
     if not holders or _looks_up(tree) or any(each in text for each in ("WORD_USED", "__dict__", "import *", "Literal")):
         return False
@@ -516,7 +516,7 @@ def move_method(tree: ast.Module, dice: random.Random) -> bool:
         for index in range(len(owner.body) - 1)
         if is_plain(owner.body[index]) and is_plain(owner.body[index + 1])
         and owner.body[index].name != owner.body[index + 1].name  # type: ignore[attr-defined]
-    ]  # fmt: skip
+    ]
     text = ast.unparse(tree)
     if not found or any(word in text for word in ("__dict__", "vars(", "getmembers", "dir(", "co_consts", "co_names")):
         return False
@@ -553,7 +553,7 @@ CLEAN_UPS: dict[str, Callable[[ast.Module, random.Random], bool]] = {
         explain_condition, document, annotate_local, add_idle, move_function, split_imports, move_out, name_a_text,
         fold_a_constant, name_a_local_number, add_unused, use_keywords, annotate_parameter, move_method, deny_equality,
     )
-}  # fmt: skip
+}
 
 
 # -- changes of behaviour --------------------------------------------------------------------------
@@ -562,7 +562,7 @@ _SWAPS: dict[type[ast.AST], type[ast.AST]] = {
     ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.FloorDiv, ast.Mod: ast.Mult, ast.BitAnd: ast.BitOr, ast.BitOr: ast.BitAnd,
     ast.Lt: ast.LtE, ast.LtE: ast.Lt, ast.Gt: ast.GtE, ast.GtE: ast.Gt, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
     ast.In: ast.NotIn, ast.NotIn: ast.In, ast.Is: ast.Eq, ast.IsNot: ast.NotEq, ast.And: ast.Or, ast.Or: ast.And,
-}  # fmt: skip
+}
 
 
 def _change(node: ast.AST, dice: random.Random) -> str | None:
@@ -799,7 +799,7 @@ def break_something(tree: ast.Module, dice: random.Random) -> tuple[str, int] | 
     nodes = [
         node for function in _functions(tree) for node in ast.walk(function)
         if hasattr(node, "lineno") and not (isinstance(node, ast.Constant) and isinstance(node.value, str) and "\n" in node.value)
-    ]  # fmt: skip
+    ]
     read = {each.id for each in ast.walk(tree) if isinstance(each, ast.Name) and isinstance(each.ctx, ast.Load)}
     # What nothing reads may be anything.
     unread = {

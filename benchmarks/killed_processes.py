@@ -149,7 +149,7 @@ def kill_at_random(stage: Stage, n_times: int, counts: Counter[str]) -> None:
         child = subprocess.Popen(
             command, cwd=stage.folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
             start_new_session=True,
-        )  # fmt: skip
+        )
         time.sleep(duration * dice.uniform(EARLIEST_KILL, LATEST_KILL))
         try:
             os.killpg(child.pid, signal.SIGKILL)

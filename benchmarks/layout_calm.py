@@ -24,7 +24,7 @@ from layout_restore import unpack
 PACKAGES = (
     "django==5.0.6", "twisted==24.3.0", "sqlalchemy==2.0.30", "networkx==3.3", "tornado==6.4.1",
     "sphinx==7.3.7", "werkzeug==3.0.3", "marshmallow==3.21.3", "pyparsing==3.1.2", "urllib3==2.2.1",
-)  # fmt: skip
+)
 JUDGED = Path(__file__).parent / "judged" / "layout.toml"
 # In a thousand lines.
 MOST_FINDINGS, MOST_TOUCHED = 2, 5

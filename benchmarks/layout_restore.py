@@ -34,7 +34,7 @@ from accepting import zephyrun
 PACKAGES = (
     "attrs==23.2.0", "h11==0.14.0", "click==8.1.7", "jinja2==3.1.4", "marshmallow==3.21.3",
     "urllib3==2.2.1", "more-itertools==10.2.0", "tomlkit==0.12.5", "werkzeug==3.0.3", "networkx==3.3",
-)  # fmt: skip
+)
 # Damage that is done to a file at most so often.
 _MOST_A_FILE = 12
 _LONG_TEXT = 50

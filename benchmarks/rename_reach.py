@@ -76,7 +76,7 @@ def ask(root: Path, code: str) -> tuple[Verdicts, list[tuple[str, str, str, str]
     paths = [
         path for path in evaluator.linkage.paths
         if path.startswith(inside) and not is_test(path) and not path.startswith("docs/")
-    ]  # fmt: skip
+    ]
     named = list(everything_named(evaluator, paths))
     verdicts = judge_each(evaluator, named, with_surroundings(world, contents))
     sorts = {target: sort for sort, target in named}

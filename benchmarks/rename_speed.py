@@ -56,7 +56,7 @@ def main() -> None:
         theirs = costs.pop("compileall")
         for name, ours in costs.items():
             print_ratio(f"rename of {name} / a tenth of compileall, processor", ours.processor,
-                        theirs.processor / _ALLOWED_SHARE, "s")  # fmt: skip
+                        theirs.processor / _ALLOWED_SHARE, "s")
         largest = max(each.memory for each in costs.values())
         allowed = MIB_ALLOWED + n_lines / _KIB
         print_ratio("  memory / 60 MB + 1 KiB a line", largest, allowed, "MiB")

@@ -86,7 +86,7 @@ def sort_of(file: LinkedFile, target: Target, binding: int) -> str:
         else "method" if Role.FUNCTION in roles
         else "attribute" if target.sort is TargetSort.MEMBER
         else "module-level variable"
-    )  # fmt: skip
+    )
     is_private = target.written.startswith("_")
     return f"private {word}" if is_private else word
 

@@ -38,13 +38,13 @@ from zephyrun.languages.python.scopes import BOUND, Mark
 # How a part of an instruction's name tells its storage class; the first that fits counts.
 _STORAGE_WORDS = (
     ("GLOBAL", "global"), ("NAME", "name"), ("FAST", "fast"), ("DEREF", "cell"), ("CLOSURE", ""),
-)  # fmt: skip
+)
 # Names that the compiler makes up: no one wrote them, so no reference can meet them.
 _MADE_UP = {
     "__class__", "__classcell__", "__classdict__", "__classdictcell__", "__module__", "__qualname__",
     "__annotations__", "__doc__", "__static_attributes__", "__firstlineno__", "__orig_bases__",
     "__type_params__", "__conditional_annotations__",
-}  # fmt: skip
+}
 _FUNCTION_LIKE = (ScopeKind.FUNCTION, ScopeKind.LAMBDA, ScopeKind.COMPREHENSION, ScopeKind.TYPES)
 MOST_LINES_SHOWN = 40
 LINE_LENGTH_SHOWN = 400
@@ -306,7 +306,7 @@ def _name_instructions(code: CodeType) -> Iterator[tuple[str, str, int, tuple[in
             if isinstance(name, str):
                 yield name, storage, part, (
                     place.lineno, place.col_offset, place.end_lineno, place.end_col_offset
-                )  # fmt: skip
+                )
 
 
 def _is_forgetting(first: dis.Instruction, second: dis.Instruction) -> bool:
@@ -338,7 +338,7 @@ def _compare_code(parsed, code: CodeType, disagreements: list[str]) -> tuple[int
             for case in ast.walk(parsed.tree)
             if isinstance(case, ast.match_case)
         ],
-    )  # fmt: skip
+    )
 
     folded_starts = {
         scope.start

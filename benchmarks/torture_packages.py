@@ -90,7 +90,7 @@ PACKAGES = {
                 needs=("python-dateutil", "pytz", "tzlocal")),
         Package("netaddr==1.3.0", "slots, states and classes that know each other", ".", "netaddr/tests"),
     )
-}  # fmt: skip
+}
 
 
 class Workshop(NamedTuple):

@@ -50,7 +50,7 @@ def torture(workshop: Workshop, package: Package, arguments: argparse.Namespace)
     paths = [
         path for path in evaluator.linkage.paths
         if path.startswith(inside) and not is_test(path) and not path.startswith("docs/")
-    ]  # fmt: skip
+    ]
     named = list(everything_named(evaluator, paths))
     full_world = with_surroundings(world, contents)
     verdicts = judge_each(evaluator, named, full_world)

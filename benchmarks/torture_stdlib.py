@@ -62,7 +62,7 @@ MODULES = {
     "trace": "test_trace", "traceback": "test_traceback", "types": "test_types",
     "typing": "test_typing", "urllib": "test_urlparse", "uuid": "test_uuid",
     "weakref": "test_weakref", "xmlrpc": "test_xmlrpc", "zipapp": "test_zipapp",
-}  # fmt: skip
+}
 
 # A module and a test load others by name and go through all their names. Nobody asks them to load these,
 # and a person would know.

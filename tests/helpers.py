@@ -22,7 +22,7 @@ REAL_MODULES = (
     "argparse", "ast", "calendar", "configparser", "contextlib", "dataclasses", "difflib", "enum",
     "fractions", "functools", "graphlib", "heapq", "ipaddress", "shlex", "statistics", "textwrap",
     "traceback",
-)  # fmt: skip
+)
 
 
 # Things with a last word, for programs that are run: they tell when they are let go.

@@ -23,7 +23,7 @@ def git(*words, cwd):
     done = subprocess.run(
         ["git", "-c", "user.name=Keeper", "-c", "user.email=keeper@hive.example", *words],
         cwd=cwd, capture_output=True, text=True, check=True,
-    )  # fmt: skip
+    )
     return done.stdout
 
 
@@ -123,7 +123,7 @@ def test_one_commit_a_stage_and_nothing_else_in_it(project):
     assert subjects == [
         "Clean up comments: 1 step, proved", "Clean up literals: 1 step, proved",
         "Clean up names: 3 steps, proved", "As inherited",
-    ]  # fmt: skip
+    ]
     assert git("show", "--name-only", "--format=", "HEAD", cwd=project).split() == ["log.py"]
     status = git("status", "--porcelain", "--untracked-files=no", cwd=project)
     assert status == "MM notes.txt\n"

@@ -14,7 +14,7 @@ FILES = sorted(path for path in PACKAGE.rglob("*.py") if "apiary" not in path.pa
 ROOMS = (
     "patterns", "errors", "source", "facts", "link_facts", "fences", "languages", "layout", "linking", "proof",
     "project", "naming", "findings", "changes", "plan", "decisions", "journal", "reports", "commands",
-)  # fmt: skip
+)
 STRUCK_OUT = {
     "source": {"errors"},
     "layout": {"errors"},
@@ -84,7 +84,7 @@ def test_our_own_code_is_a_model():
     done = subprocess.run(
         [sys.executable, "-m", "zephyrun", "survey", "src", "tests", "benchmarks"],
         cwd=PROJECT, capture_output=True, text=True, check=True,
-    )  # fmt: skip
+    )
     assert "\n0 findings in " in done.stdout, done.stdout
 
 

@@ -28,7 +28,7 @@ SCRAPS = [
     b"\xe2\x80\xa8", b":=", b"lambda", b"async ", b"await ", b"*", b"**", b"@", b"# coding: utf-7\n", b"print ",
     b"0777", b"`x`", b"<>", b"exec 'x'\n", b"class C:\n", b"    ", b"=", b"...", b"->", b"match x:\n case y:\n",
     b"global w\n", b"nonlocal w\n", b"del w\n", b"\xc3\xbc", b"1e999", b"0x", b"\"\"\"", b"[[step]]\n", b"= [", b"\n[",
-]  # fmt: skip
+]
 
 
 def run(*words):
@@ -70,7 +70,7 @@ def test_sources(tmp_path, monkeypatch, seed):
     first = dice.randrange(len(lines))
     source = CODE if dice.random() < 0.3 else b"".join(lines[first : first + 60])
     data = dice.choice([spoilt(source, dice), b"(" * 3000, b"x" + b"[0]" * 30_000, b"if x:\n" * 200, bytes(range(256))]
-                       if dice.random() < 0.2 else [spoilt(source, dice)])  # fmt: skip
+                       if dice.random() < 0.2 else [spoilt(source, dice)])
     (tmp_path / "log.py").write_bytes(data)
     (tmp_path / "old.py").write_bytes(source)
     check(*run("survey", "log.py"), {0})
@@ -107,7 +107,7 @@ def test_settings_and_decisions(tmp_path, monkeypatch, seed):
         "zephyrun-decisions.toml": b'schema = "zephyrun.decisions/1"\n[[declined]]\nfinding = "k3f9"\n'
         b'[[note]]\nfinding = "a"\ntext = "b"\n',
         "pyproject.toml": b"[tool.zephyrun]\nleave_out = []\n",
-    }  # fmt: skip
+    }
     name = dice.choice(list(texts))
     (tmp_path / "log.py").write_bytes(CODE)
     (tmp_path / name).write_bytes(spoilt(texts[name], dice))
@@ -119,7 +119,7 @@ def test_settings_and_decisions(tmp_path, monkeypatch, seed):
 PATHS = [
     "", ".", "..", "/", "no/where", "log.py/", "log.py/x", "-", "--", "a\nb", "x" * 5000, "\udcff", "~", "*.py", "log.txt",
     "folder.py", "loop", "nul\0", "/dev/null", "/proc/self/mem", "CON", "é", "log.py:3:5",
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("path", PATHS, ids=lambda path: repr(path[:20]))

@@ -88,7 +88,7 @@ def test_old_names_go_on_working(tmp_path, newline):
     assert told == {
         ("weigh", "scale_reading"), ("TARE", "TARE_KG"), ("rd", "take_reading"), ("w", "weight"),
         ("kg", "weight_kg"), ("mk", "make"), ("corr", "factor"),
-    }  # fmt: skip
+    }
     assert run(tmp_path, "import main", "-W", "error").stdout == own.stdout
     for _ in (*RENAMES, *LATER_RENAMES):
         zephyrun("undo", cwd=tmp_path)
@@ -156,7 +156,7 @@ def test_the_proof_sees_what_is_no_bridge():
         ("return TARE_KG", "return TARE_KG + 1"), ("stacklevel=2", "stacklevel=3"), ("self.read(", "self.rd("),
         ('name == "TARE"', 'name != "TARE"'), ("TARE_KG = 2", "TARE_KG = 3"), ("raise Attr", "return Attr"),
         ("import warnings\n", "import warnings\n    import os\n"), ("**keywords)\n", "**{})\n"),
-    ):  # fmt: skip
+    ):
         assert old in bridged
         assert bridges_difference(plain, bridged.replace(old, new), kept) is not None, new
         assert bridges_difference(plain, bridged + "\n", kept) is None

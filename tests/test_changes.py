@@ -30,7 +30,7 @@ def step(action: str, scope: str, old: str, new: str = "", *, ordinal: int = 1, 
     return Step(
         f"{old}→{new}", action, "", "log.py", f"log.{scope}" if scope else "log", old, ordinal, 0, 0, new,
         (), 1.0, "safe", more.get("confirm", ()), True, "",
-    )  # fmt: skip
+    )
 
 
 def outcome(code: str | bytes, *steps: Step):
@@ -155,7 +155,7 @@ def test_what_is_no_local_is_refused():
     for scope, old, reason in (
         ("f", "h", "is not a plain local"), ("f", "g", "is not a plain local"), ("", "k", "is not a plain local"),
         ("f", "w", "a text prints the name"), ("f", "q", "there is no such `q`"), ("g", "w", "there is no such `w`"),
-    ):  # fmt: skip
+    ):
         text, refused = outcome(code, step("rename", scope, old, "weight"))
         assert text == code and reason in refused[f"{old}→weight"], old
     assert "knows no action" in outcome(code, step("polish", "f", "w", "weight"))[1]["w→weight"]
@@ -171,7 +171,7 @@ def test_one_bad_step_does_not_stop_the_others():
         code,
         step("rename", "f", "a", "one"), step("rename", "f", "b", "one"),
         step("rename", "f", "c", "zone"), step("rename", "f", "h", "hive"),
-    )  # fmt: skip
+    )
     assert text == code.replace("a =", "one =").replace("return a", "return one")
     assert set(refused) == {"b→one", "c→zone", "h→hive"}
     assert refused["c→zone"].startswith("not proved: ") and "another order" in refused["c→zone"]
@@ -277,7 +277,7 @@ CONSTANTS = {
         "import os\n\ndef f(h):\n    return h > -0x16_D\n",
         "import os\n\nDAYS = 0x16_D\n\ndef f(h):\n    return h > -DAYS\n",
     ),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("old", "new"), CONSTANTS.values(), ids=CONSTANTS)

@@ -67,7 +67,7 @@ SHAPES = {
             "differences": [{"old_line": (int, type(None)), "new_line": (int, type(None)), "what": str}],
         }],
     },
-}  # fmt: skip
+}
 
 
 def test_survey(project):
@@ -86,7 +86,7 @@ def test_survey(project):
     in_order = sorted(found["findings"], key=lambda each: (each["line"], each["column"]))
     assert [(each["subject"], each["remedy"]) for each in in_order] == [
         ("w", "safe"), ("# set w", "safe"), ("t", "safe"), ("g", "review"),
-    ]  # fmt: skip
+    ]
     text = zephyrun("survey", "log.py", "broken.py", cwd=project / "hive").stdout
     assert "  log.py:9  in hive.log.season" in text and "not read  broken.py: line 1: " in text
     assert "better weight" in text and "Please confirm: nothing looks up `g`" in text
@@ -110,7 +110,7 @@ def test_the_order_does_not_hang_on_chance(project):
         done = subprocess.run(
             [sys.executable, "-m", "zephyrun", *survey, "--jobs", jobs],
             env={**os.environ, "PYTHONHASHSEED": seed}, capture_output=True, check=True, cwd=project,
-        )  # fmt: skip
+        )
         outputs.add(done.stdout)
     assert len(outputs) == 1
 
@@ -393,7 +393,7 @@ def test_the_demo(tmp_path):
             cwd=tmp_path / "tour" / side, capture_output=True, check=True,
         ).stdout
         for side in ("before", "project")
-    ]  # fmt: skip
+    ]
     assert reports[0] == reports[1] != b""
     zephyrun("verify", "tour/before", "tour/project", cwd=tmp_path)
 

@@ -170,10 +170,10 @@ def test_words():
     assert split_name("usrCnt2_HTTPServer") == ["usr", "cnt", "2", "http", "server"]
     assert [singular(word) for word in ("hives", "boxes", "bees", "net_weights", "status", "glass", "series")] == [
         "hive", "box", "bee", "net_weight", "", "", "",
-    ]  # fmt: skip
+    ]
     assert [plural(word) for word in ("hive", "box", "query", "day", "weights")] == [
         "hives", "boxes", "queries", "days", "weights",
-    ]  # fmt: skip
+    ]
     assert keeps_letters("wght", "weight") and not keeps_letters("wg", "gewicht")
 
 

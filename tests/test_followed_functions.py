@@ -28,7 +28,7 @@ MOST_HANDS = 3
 # How the program comes by what stands in another module; "" where there is none.
 FORMS_OF_IMPORT = (
     "", "", "", "import hives", "import hives as other", "from hives import {name}", "from hives import *", "import store",
-)  # fmt: skip
+)
 PREFIXES = {"import hives": "hives.", "import hives as other": "other.", "import store": "store.hives."}
 
 
@@ -174,7 +174,7 @@ FOLLOWED = {
     "import somewhere\ndef _weigh(kg): ...\nsomewhere.keep(_weigh)": None,
     "def _weigh(kg): ...\nglobals()['_weigh'](kg=3)": None,
     "async def _make():\n    def _weigh(kg): ...\n    return _weigh": None,
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("text", FOLLOWED, ids=range(len(FOLLOWED)))

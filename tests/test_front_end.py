@@ -124,10 +124,10 @@ def test_literals_and_texts_know_where_they_stand():
     assert [(each.value, each.context, each.beside) for each in facts.literals] == [
         ("2", "default", "kg"), ("0.5", "default", "rate"), ("18", "compared", "kg"),
         ("3", "argument", "give"), ("7", "returned", "feed"), ("4", "case", ""),
-    ]  # fmt: skip
+    ]
     assert [(each.words, each.use, each.beside) for each in facts.texts] == [
         ("Doc.", "documentation", ""), ("weight", "index", "hive"), ("1:1", "keyword", "syrup"),
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize(

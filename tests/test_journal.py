@@ -22,7 +22,7 @@ OPERATIONS = (
 NEW = {
     "hive/log.py": b"weight = 1\r\n", "hive/parts/units/kg.py": b"KG = 1\n",
     "hive/parts/new.py": b"# moved\n", "run.py": b"#!/bin/sh\nexit\n",
-}  # fmt: skip
+}
 
 
 def contents(root):
@@ -221,7 +221,7 @@ def test_a_full_disk(project):
     for limit in (1, 100, 4000):
         done = subprocess.run(
             [sys.executable, "-c", code, project, str(limit)], cwd=PROJECT, capture_output=True, text=True
-        )  # fmt: skip
+        )
         assert done.returncode == 0 and done.stderr == "" and "cannot be written" in done.stdout
         Journal(project).recover()
         assert contents(project) == before

@@ -79,7 +79,7 @@ SPACING = {
                              "assert a, b  # why\nw = hive.weight + tare\nx = \\\n  f(a,\n    b)\n"),
     "matrix product": ("w = a@b\n@f\ndef g(): ...\n", "w = a @ b\n@f\ndef g(): ...\n"),
     "decorator": ("@ f\ndef g(): ...\n", "@ f\ndef g(): ...\n"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("before", "after"), SPACING.values(), ids=SPACING)
@@ -167,7 +167,7 @@ RESTS = {
               "match a:\n    case [b, c] if b == c:\n        d()\n    case _:\n        e()\n"),
     "async": ("async def f():\n  async with a: await b()\n", "async def f():\n    async with a:\n        await b()\n"),
     "form feed": ("a=1\n\f\nb=2\n", "a = 1\n\f\nb = 2\n"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("before", "after"), RESTS.values(), ids=RESTS)
@@ -203,7 +203,7 @@ def test_a_wall_parts_where_names_no_longer_lead_over():
 REAL = [*sorted((PROJECT / "src").rglob("*.py")), *(STDLIB / f"{name}.py" for name in (
     "optparse", "textwrap", "difflib", "tarfile", "pickle", "telnetlib" if (STDLIB / "telnetlib.py").exists() else "stat",
     "imaplib", "turtle", "bdb", "dataclasses",
-))]  # fmt: skip
+))]
 HANDS = {
     "as the community": CONVENTIONS,
     "narrow": {**CONVENTIONS, "line-width": "60"},
@@ -211,7 +211,7 @@ HANDS = {
     "filled": {**CONVENTIONS, "elements": "filled", "closing-bracket": "last-line", "indentation": "2"},
     "tabs": {**CONVENTIONS, "indentation": "tab", "keyword": "spaced", "round-brackets": "spaced"},
     "tight": {**CONVENTIONS, "assignment": "tight", "comma": "tight", "operator-break": "after", "comparison": "tight"},
-}  # fmt: skip
+}
 
 
 def check(data, habits):
@@ -239,7 +239,7 @@ def test_real_modules_keep_their_trees_and_come_to_rest(hand):
     lambda data: b"\xef\xbb\xbf" + data,
     lambda data: data.rstrip(b"\n"),
     lambda data: re.sub(rb"(?m)^((?:    )+)(?=\w)", lambda match: b"\t" * (len(match[1]) // 4), data),
-], ids=["CRLF", "BOM", "no last line end", "tabs"])  # fmt: skip
+], ids=["CRLF", "BOM", "no last line end", "tabs"])
 def test_real_modules_in_other_guises(change):
     """Line ends, marks and tabs are kept where nothing is wrong with them."""
     for name in ("textwrap", "bdb", "cmd"):
@@ -347,7 +347,7 @@ def test_habits_show_both_sides_and_settings_overrule_them(tmp_path):
     ('[habits]\ncomma = "never"\n', 'line 2: the habit `comma` must be one of "spaced", "tight", "after"'),
     ("[habits]\nindentation = 0\n", 'line 2: the habit `indentation` must be a number of spaces, or "tab"'),
     ("habits = 3\n", "line 1: `habits` must be a table"),
-])  # fmt: skip
+])
 def test_settings_that_are_none(tmp_path, settings_text, message):
     """One sentence with file, line and what to write."""
     (tmp_path / "hive.py").write_text("w = 1\n")
@@ -471,7 +471,7 @@ def yearly_yield(hive, weights, temperatures, inspections, honey_yields,
         "the hive %s has lost too much weight since its last inspection" %
         hive.name)
 """),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("hand", "after"), FOLDED.values(), ids=FOLDED)
@@ -503,7 +503,7 @@ KEPT_WHOLE = {
     "yield": f"def f():\n    w = yield {'a' * 40}({'b' * 20}, {'c' * 20})\n",
     "with": f"with {'a' * 30}({'b' * 20}) as c, {'d' * 20}() as e:\n    pass\n",
     "inside a backslash": f"if a and \\\n        {'b' * 30}({'c' * 20}, {'d' * 20}) and e:\n    pass\n",
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("code", KEPT_WHOLE.values(), ids=KEPT_WHOLE)
@@ -556,7 +556,7 @@ def test_code_that_counts_its_own_lines_is_asked_about(tmp_path):
     found = document("survey", ".", "--only", "layout", cwd=tmp_path)["findings"]
     assert {each["kind"]: each["remedy"] for each in found if "above" not in each["subject"]} == {
         "crammed-line": "review", "uneven-spacing": "safe",
-    }  # fmt: skip
+    }
     zephyrun("settle", ".", cwd=tmp_path)
     assert (tmp_path / "hive.py").read_text() == code.replace("w=1", "w = 1") + "w = 1\n" * 20
 
@@ -585,7 +585,7 @@ def test_only_new_lines_are_settled(tmp_path):
     pytest.param("x = foo(a, '''\n    b''',\n        c)\n", "x = longer_name(a, '''\n    b''',\n                c)\n", id="text"),
     pytest.param("foo = 1   # a\nb   = 22  # c\n", "longer_name = 1   # a\nb           = 22  # c\n", id="columns"),
     pytest.param("foo = 1  # a\nb = 2  # c\n", "longer_name = 1  # a\nb = 2  # c\n", id="no columns"),
-])  # fmt: skip
+])
 def test_what_slips_is_moved_back(before, after):
     """What stood below its bracket, or in a column, does so again; all else stays where it is."""
     old, new = parse(before.encode()), parse(before.replace("foo", "longer_name").encode())

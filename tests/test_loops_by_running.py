@@ -26,15 +26,15 @@ def tell(*values):
 SOURCES = (
     "sorted(make(3))", "list(make(3))", "[Thing(1), Thing(2)]", "make(3)", "tuple(make(3))", "(Thing(1), Thing(2))", "'abc'",
     "[each for each in make(3)]", "keep([Thing(1), Thing(2), Thing(3)])", "'a b'.split()", "list(given)", "given",
-)  # fmt: skip
+)
 BEFORE = (
     "", "", "keep(things)", "things.append(Thing(9))", "same = things", "held = [things]", "tell(len(things))", "first = things[0]",
     "for each in things: tell(each)", "later = lambda: things", "things.sort()",
-)  # fmt: skip
+)
 INSIDE = (
     "tell(thing)", "take()", "tell(things[0])", "things.append(1)\n            break", "if given: break", "tell(len(things))", "thing = None",
     "things = []", "keep(things)", "other = thing", "for each in things: tell(each)", "del things", "continue",
-)  # fmt: skip
+)
 AFTER = ("", "return thing", "tell(thing)", "return things", "things = None\n    tell(thing)", "return place", "take()", "last = things")
 
 

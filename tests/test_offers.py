@@ -89,7 +89,7 @@ def test_a_bad_adviser_costs_nothing(project, command, said):
     done = zephyrun(
         "propose", ".", "--only", "names", "--output", "plan.toml", "--adviser", command, "--adviser-seconds", seconds,
         cwd=project,
-    )  # fmt: skip
+    )
     assert said in done.stderr and len(done.stderr.splitlines()) == 1
     assert {each["old"]: each for each in tomllib.loads((project / "plan.toml").read_text())["step"]} == without
 

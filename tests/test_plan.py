@@ -18,7 +18,7 @@ STEPS = st.builds(
     ordinal=st.integers(1, 99), line=st.integers(0, 10**6), column=st.integers(0, 10**6), new=TEXTS,
     choices=LISTS, score=st.floats(0, 1), remedy=st.sampled_from(["safe", "review"]), confirm=LISTS,
     accept=st.booleans(), why=TEXTS, note=TEXTS,
-)  # fmt: skip
+)
 
 
 @given(steps=st.lists(STEPS, max_size=4, unique_by=lambda step: step.id), paths=st.lists(TEXTS, max_size=3, unique=True))
@@ -36,7 +36,7 @@ def test_the_text_is_for_people_and_line_based_tools(tmp_path):
     step = Step(
         "s001", "rename", "k3f9a1", "hive/log.py", "hive.log.yearly_yield", "d", 1, 12, 5, "elapsed_days",
         ("elapsed_days", "days"), 0.71, "safe", (), True, "assigned from (end - start).days", "ask first",
-    )  # fmt: skip
+    )
     plan = Plan(tmp_path, {"hive/log.py": fingerprint(b"")}, (step,))
     lines = plan_text(plan, tmp_path / "plans" / "cleanup.toml").splitlines()
     assert lines[0].startswith("# A clean-up plan.")
@@ -46,7 +46,7 @@ def test_the_text_is_for_people_and_line_based_tools(tmp_path):
         'scope = "hive.log.yearly_yield"', 'old = "d"', "ordinal = 1", "line = 12", "column = 5",
         'new = "elapsed_days"', 'choices = ["elapsed_days", "days"]', "score = 0.71", 'remedy = "safe"',
         "confirm = []", "accept = true", 'why = "assigned from (end - start).days"', 'note = "ask first"',
-    ]  # fmt: skip
+    ]
 
 
 @pytest.mark.parametrize(
@@ -66,7 +66,7 @@ def test_what_starts_accepted(old, sort, score, why, is_accepted):
     step = Step(
         "s001", "rename", "k3f9a1", "hive/log.py", "hive.log.f", old, 1, 12, 5, "weight", ("weight",), score, "safe", (),
         False, why, sort=sort,
-    )  # fmt: skip
+    )
     assert starts_accepted(step) is is_accepted
     assert not starts_accepted(replace(step, remedy="review"))
 

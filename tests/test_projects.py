@@ -52,7 +52,7 @@ def test_left_out_files_are_counted_and_still_read(tmp_path):
     assert {each["path"]: each["reason"] for each in found["left_out"]} == {
         "hive/tables/a.py": "left out by the settings", "tests/test_log.py": "a test",
         "vendor/b.py": "other people's code",
-    }  # fmt: skip
+    }
     text = zephyrun("survey", ".", cwd=tmp_path).stdout
     assert "left out  vendor/b.py: other people's code; name it to survey it" in text
 
@@ -85,7 +85,7 @@ def test_since_a_revision(tmp_path):
     found = document("survey", "hive", "--since", "HEAD", cwd=tmp_path)["findings"]
     assert sorted((each["path"], each["subject"]) for each in found) == [
         ("hive/log ü.py", "g"), ("hive/new.py", "w"),
-    ]  # fmt: skip
+    ]
     zephyrun("propose", "hive", "--since", "HEAD", "--output", "cleanup.toml", cwd=tmp_path)
     assert (tmp_path / "cleanup.toml").read_text().count("[[step]]") == 2
     said = zephyrun("survey", "hive", "--since", "no-such", cwd=tmp_path, code=2).stderr
@@ -162,14 +162,14 @@ SEARCHED = {
     "a Makefile": ("Makefile", "show:\n\tpython -c 'import hive.limits as l; print(l.HEAVY)'\n"),
     "configuration": ("season.ini", "[season]\nlimit = hive.limits:HEAVY\n"),
     "a document": ("docs/limits.md", "Set `hive.limits.HEAVY` before the season begins.\n"),
-}  # fmt: skip
+}
 NOT_MEANT = {
     "another word": ("docs/limits.md", "hive.limits: HEAVYWEIGHT\n"),
     "nothing of the module": ("docs/colonies.md", "HEAVY colonies swarm.\n"),
     "a notebook of something else": ("other.ipynb", json.dumps({"cells": [{"cell_type": "code", "source": "HEAVY = 3"}]})),
     "one of our own documents": ("plan.toml", 'schema = "zephyrun.plan/1"\n# limits HEAVY\n'),
     "no text": ("limits.ini", "limits HEAVY \0"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize(("path", "text"), [*SEARCHED.values(), *NOT_MEANT.values()], ids=[*SEARCHED, *NOT_MEANT])

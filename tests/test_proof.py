@@ -78,7 +78,7 @@ class Mutation:
         ast.Add: ast.Sub, ast.Sub: ast.Add, ast.Mult: ast.Add, ast.And: ast.Or, ast.Or: ast.And,
         ast.Eq: ast.NotEq, ast.NotEq: ast.Eq, ast.Lt: ast.LtE, ast.Gt: ast.GtE, ast.Is: ast.Eq,
         ast.In: ast.NotIn, ast.NotIn: ast.In, ast.IsNot: ast.NotEq,
-    }  # fmt: skip
+    }
 
     def __init__(self, tree: ast.Module, dice: random.Random) -> None:
         self.tree, self.dice = tree, dice
@@ -88,7 +88,7 @@ class Mutation:
             for node in self.nodes
             if isinstance(node, ast.Module | ast.FunctionDef | ast.AsyncFunctionDef | ast.ClassDef)
             and node.body and isinstance(node.body[0], ast.Expr)
-        }  # fmt: skip
+        }
 
     def operator(self) -> bool:
         """Another operator."""
@@ -111,7 +111,7 @@ class Mutation:
             node for node in self.nodes
             if isinstance(node, ast.Constant) and isinstance(node.value, int | str)
             and id(node) not in self.documentation
-        ]  # fmt: skip
+        ]
         if not found:
             return False
         node = self.dice.choice(found)
@@ -158,14 +158,14 @@ class Mutation:
         return [
             block for node in self.nodes for field in ("body", "orelse", "finalbody")
             if isinstance(block := getattr(node, field, None), list) and len(block) > 2
-        ]  # fmt: skip
+        ]
 
     def lost_statement(self) -> bool:
         """A statement is gone."""
         found = [
             (block, index) for block in self.blocks() for index, statement in enumerate(block)
             if isinstance(statement, ast.Assign | ast.AugAssign | ast.Return | ast.Raise)
-        ]  # fmt: skip
+        ]
         if found:
             block, index = self.dice.choice(found)
             del block[index]
@@ -177,7 +177,7 @@ class Mutation:
             (block, index) for block in self.blocks() for index in range(1, len(block) - 1)
             if ast.dump(block[index]) != ast.dump(block[index + 1])
             and not isinstance(block[index], ast.ImportFrom)
-        ]  # fmt: skip
+        ]
         if found:
             block, index = self.dice.choice(found)
             block[index], block[index + 1] = block[index + 1], block[index]
@@ -188,7 +188,7 @@ class Mutation:
         found = [
             node for node in self.nodes
             if isinstance(node, ast.Call) and len(node.args) > 1 and ast.dump(node.args[0]) != ast.dump(node.args[1])
-        ]  # fmt: skip
+        ]
         if found:
             node = self.dice.choice(found)
             node.args[0], node.args[1] = node.args[1], node.args[0]
@@ -268,7 +268,7 @@ def test_what_is_added_does_not_make_the_rest_different():
     assert proof.verdict is Verdict.UNPROVEN
     assert [(each.new_line, each.what) for each in proof.differences] == [
         (1, "g is only in the new version"), (6, "statements were added"),
-    ]  # fmt: skip
+    ]
     other = new.replace(b"Weigh.", b"Weigh it.")
     assert [each.what for each in compare_files(new, other).differences] == ["the documentation text changed"]
 
@@ -281,7 +281,7 @@ def test_edits_are_counted_and_definitions_judged():
     assert proof.edit_texts() == ("1 local rename", "1 comment")
     assert [(each.name, each.verdict, each.given) for each in proof.definitions] == [
         ("read", Verdict.SAME, ()), ("total", Verdict.SAME, ("read",)),
-    ]  # fmt: skip
+    ]
 
 
 def test_a_frame_reader_elsewhere_in_the_tree_keeps_names():

@@ -47,7 +47,7 @@ class Program:
         ]
         treacherous = [
             f"f'{{{name}=}}'", "sorted(locals())", f"eval('{name}')", f"vars().get('{name}')", "len(globals())",
-        ]  # fmt: skip
+        ]
         dice = self.dice.random()
         return self.dice.choice(
             plain if dice < 0.5
@@ -68,7 +68,7 @@ class Program:
         simple = [
             f"{name} = {self.value()}", f"{name} = {self.value()}", f"{name}, {other} = {self.value()}, {self.value()}",
             f"{name} += {other}", f"log({self.value()})", f"log({name}, {other})", f"del {name}",
-        ]  # fmt: skip
+        ]
         if not depth or self.dice.random() < 0.6:
             return [indent + self.dice.choice(simple)]
 
@@ -86,7 +86,7 @@ class Program:
                 *self.block(depth - 1, more + "    ", inside=inside),
             ],
             lambda: self.function(depth - 1, indent, inside=True),
-        ]  # fmt: skip
+        ]
         return self.dice.choice(compound)()
 
     def function(self, depth: int, indent: str, *, inside: bool) -> list[str]:

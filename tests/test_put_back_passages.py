@@ -49,7 +49,7 @@ class Program:
         return self.dice.choice(
             [f"make({self.n_made})", f"{self.n_made}", f"{other} + 1", f"f'{{{one}}} kg'", "a > b", "'kg'", "[a, b]", "sorted([b, a])",
              f"[{one}]", f"tell({one}, {other})", f"not len('ab') == {self.dice.randrange(4)}", one, "None", f"(a, {other})", "len('kg') != a"]
-        )  # fmt: skip
+        )
 
     def statement(self, depth: int, indent: str) -> list[str]:
         """One statement, with what stands inside it."""
@@ -130,7 +130,7 @@ class Change:
         values = [
             each for each in ast.walk(tree)
             if isinstance(each, ast.Assign | ast.Return | ast.Expr) and isinstance(each.value, ast.Call | ast.Compare | ast.BinOp | ast.Tuple)
-        ]  # fmt: skip
+        ]
         if not values:
             return
         statement = self.dice.choice(values)

@@ -129,7 +129,7 @@ def test_steps_of_a_plan_reach_beyond_their_file(yard):
     prints = "".join(
         f'"{name}" = "sha256:{hashlib.sha256(data).hexdigest()}"\n'
         for name, data in FILES.items() if name.endswith(".py")
-    )  # fmt: skip
+    )
     step = '[[step]]\nid = "{0}"\naction = "rename"\npath = "hives/scales.py"\nscope = "hives.scales{1}"\nold = "{2}"\nnew = "{3}"\naccept = true\n'
     text = f'schema = "zephyrun.plan/1"\nroot = "."\n[files]\n{prints}' + "".join(
         step.format(*words)

@@ -53,7 +53,7 @@ REAL_PROGRAMS = {
     "print(p.parse_args(['--kg', '3', 'weigh', 'x']), p.format_help())",
     "difflib": "print(list(f.unified_diff(['a'], ['b'])), f.SequenceMatcher(None, 'abc', 'abd').ratio(), f.get_close_matches('hve', ['hive']))",
     "configparser": "c = f.ConfigParser()\nc.read_string('[a]\\nkg = 3\\nx = %(kg)s')\nprint(c['a']['x'], c.sections(), c.getint('a', 'kg'))",
-}  # fmt: skip
+}
 
 
 def programs():
@@ -199,7 +199,7 @@ class Author:
         body = self.pick(
             f"thing.{attribute}", f"thing.{attribute}(extra=2)", f"getattr(thing, '{attribute}')", f"[t.{attribute} for t in [thing]]",
             f"thing.{attribute} if isinstance(thing, {self.pick(*classes)}) else 0", f"operator.attrgetter('{attribute}')(thing)",
-        )  # fmt: skip
+        )
         return [f"def {name}(thing{note}, kg=None):", f"    return {body}"]
 
     def use(self, classes, functions):
@@ -214,7 +214,7 @@ class Author:
             f"forward({passed_on}, kg=2)", f"table['a'](thing={passed_on})", f"table['b']({attribute}=3).{attribute}",
             f"[each.{attribute} for each in kept]", f"kept[0].{attribute}.{self.pick(*self.NAMES)}",
             f"(lambda q: q.{attribute})({instance})", f"max([{instance}], key=lambda q: str(q.{attribute})).{attribute}",
-        )  # fmt: skip
+        )
 
 
 def output_of(code):

@@ -212,7 +212,7 @@ def _read_step(path: Path, number: int, table: dict[str, Any]) -> Step:
         "finding": "", "ordinal": 1, "line": 0, "column": 0, "choices": [], "score": 0.0,
         "remedy": "safe", "confirm": [], "why": "", "note": "", "kind": "",
         "sort": "",
-    }  # fmt: skip
+    }
     for key in _REQUIRED:
         if key not in table:
             raise UserError(f"{where} has no `{key}`; write it, or delete the step")

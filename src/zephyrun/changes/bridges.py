@@ -229,7 +229,7 @@ class _Builder:
                 else BridgeSort.READ_ONLY if names & PROPERTIES
                 else BridgeSort.CLASS_METHOD if names & _OF_CLASS
                 else BridgeSort.METHOD
-            )  # fmt: skip
+            )
         if BridgeSort.ATTRIBUTE in sorts:
             return BridgeSort.ATTRIBUTE
         return sorts.pop() if len(sorts) == 1 else None

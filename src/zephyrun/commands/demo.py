@@ -57,7 +57,7 @@ def run(arguments: argparse.Namespace) -> int:
     tour.zephyrun(
         "A plan of the changes, as a file that you can read and edit. Sure steps start out accepted.",
         "propose", "project/hive", "project/season_report.py", "--output", "cleanup.toml",
-    )  # fmt: skip
+    )
 
     tour.zephyrun("Carry it out. Each step is proved before it is written.", "apply", "cleanup.toml")
     tour.python("The tests still pass.", "-m", "unittest", "-q", where="project")
@@ -66,12 +66,12 @@ def run(arguments: argparse.Namespace) -> int:
     tour.zephyrun(
         "The proof has teeth. Here somebody 'only renamed' and took the last but one reading:",
         "verify", "before", "spoiled", code=NOT_SO,
-    )  # fmt: skip
+    )
 
     tour.zephyrun(
         "One thing gets another name, wherever in the project it is referred to.",
         "rename", "hive.log.by_hive", "group_by_hive", where="project",
-    )  # fmt: skip
+    )
     tour.zephyrun("Everything can be taken back, to the byte: the rename …", "undo", "project")
     tour.zephyrun("… and the plan …", "undo", "project")
     tour.zephyrun("… and done again: the plan still fits.", "apply", "cleanup.toml")

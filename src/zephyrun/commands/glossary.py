@@ -27,11 +27,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "path", nargs="?", type=options.path, default=Path(), metavar="PATH",
         help="a file or folder of the project (default: here)",
-    )  # fmt: skip
+    )
     parser.add_argument(
         "--limit", type=options.whole_number, default=_USUAL_LIMIT, metavar="N",
         help=f"show so many words (default: {_USUAL_LIMIT}, 0 for all)",
-    )  # fmt: skip
+    )
     parser.add_argument(
         "--unsettled", action="store_true", help="only short forms and words that rival one another"
     )

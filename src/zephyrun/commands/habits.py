@@ -18,7 +18,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "path", nargs="?", type=options.path, default=Path(), metavar="PATH",
         help="a file or folder of the project (default: here)",
-    )  # fmt: skip
+    )
     options.add_jobs(parser)
     options.add_format(parser)
 

@@ -71,7 +71,7 @@ def sample_of(contents: Mapping[str, bytes | str], settings: Settings) -> Sample
         if is_python(path) and isinstance(data, bytes) and data.strip()
         and not settings.leaves_out(path)
         and reason_to_leave_out(path, data, ()) not in _NOT_ITS_OWN_HAND
-    }  # fmt: skip
+    }
 
     chosen: list[str] = []
     n_bytes = 0

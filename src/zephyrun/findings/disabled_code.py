@@ -169,7 +169,7 @@ def _is_nothing_else(view: FileView, statement: ast.stmt) -> bool:
         statement,
         ast.Import | ast.ImportFrom | ast.FunctionDef | ast.ClassDef | ast.For | ast.If | ast.While
         | ast.With | ast.Raise | ast.Assert | ast.Try,
-    )  # fmt: skip
+    )
 
 
 def _knows(view: FileView, function: ast.expr) -> bool:

@@ -7,7 +7,7 @@ from zephyrun.facts import Context, ContextSort
 _OF_LITERALS = {
     "List()": "list", "List": "list", "ListComp": "list", "Dict()": "dict", "Dict": "dict", "DictComp": "dict",
     "Set": "set", "SetComp": "set", "Tuple": "tuple", "Tuple()": "tuple", "JoinedStr": "str",
-}  # fmt: skip
+}
 _OF_CALLS = {"list": "list", "dict": "dict", "set": "set", "tuple": "tuple", "str": "str", "int": "int", "float": "float"}
 _TESTS = frozenset("Eq NotEq Lt LtE Gt GtE Is IsNot In NotIn Not".split())
 _ARTICLES = {"int": "an int"}

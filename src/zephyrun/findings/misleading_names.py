@@ -36,7 +36,7 @@ _ASKING_CHECKS = frozenset("if whether is has can".split())
 _TYPE_WORDS = {
     "list": "list", "dict": "dict", "set": "set", "tuple": "tuple", "str": "str", "string": "str", "int": "int",
     "float": "float",
-}  # fmt: skip
+}
 _PREPOSITIONS = frozenset("from to by in as with without for of".split())
 # One of these holds several things.
 _COLLECTIVE = frozenset("batch chunk group page slice window block bunch part".split())
@@ -56,7 +56,7 @@ _UNITS = {
     for names, _, one in [spelled.partition(":")]
     for unit in names.split()
     for one in [one or names]
-}  # fmt: skip
+}
 # Keys of documents are in the singular for lists, too.
 _ONE_OF = frozenset({ContextSort.FROM_ATTRIBUTE, ContextSort.FROM_VARIABLE})
 _MANY_OF = frozenset({ContextSort.ALL_OF, ContextSort.EACH, ContextSort.FROM_LITERAL, ContextSort.GROWS_BY})

@@ -66,11 +66,11 @@ ANNOTATIONS = Reading(
             "inspect.get_annotations", "inspect.getfullargspec", "annotationlib.get_annotations",
             "annotationlib.call_annotate_function", "inspect.Signature.from_callable", "functools.singledispatch",
         }
-    ),  # fmt: skip
+    ),
     (
         "help", "getmembers", "pydoc", "vars", "get_type_hints", "signature", "get_annotations", "getfullargspec",
         "annotationlib", "from_callable", "singledispatch",
-    ),  # fmt: skip
+    ),
 )
 _ANYTHING = frozenset({UNKNOWN_VALUE})
 _OF_CLASSES = (ValueSort.CLASS, ValueSort.INSTANCE, ValueSort.ABOVE)

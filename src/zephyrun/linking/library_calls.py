@@ -65,7 +65,7 @@ _LOOKING_INTO = frozenset(
 GIVING_BACK = {
     "functools.update_wrapper": 0, "functools.partial": 0, "typing.cast": 1, "builtins.staticmethod": 0,
     "builtins.classmethod": 0, "functools.lru_cache": 0, "functools.cache": 0,
-}  # fmt: skip
+}
 # Runs a function with the keywords that it is handed beside it, by the function's position.
 RUNNING_WITH_KEYWORDS = {"atexit.register": 0, "weakref.finalize": 1, "asyncio.to_thread": 0}
 # Makes a collection of another one's elements; gives one of them.

@@ -10,7 +10,7 @@ from collections import abc
 _STOOD_FOR = (
     io.TextIOWrapper, io.BufferedRandom, io.BytesIO, io.StringIO, io.FileIO, abc.MutableMapping, abc.MutableSequence,
     abc.MutableSet, abc.Generator, abc.Coroutine,
-)  # fmt: skip
+)
 _OTHERS = """
 acquire release locked put get put_nowait get_nowait qsize empty full task_done join start run cancel cancelled running
 done result set_result set_exception add_done_callback submit shutdown emit handle filter format formatTime

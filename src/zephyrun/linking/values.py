@@ -1012,7 +1012,7 @@ class Evaluator:
             else Value(ValueSort.OUTSIDE) if value == NONE or value.sort is ValueSort.OUTSIDE
             else UNKNOWN_VALUE
             for value in values
-        )  # fmt: skip
+        )
 
     def _of_element(self, file: LinkedFile, origin: Origin) -> Values:
         found: list[Values] = []
@@ -1061,7 +1061,7 @@ class Evaluator:
             else _OUTSIDE if value.sort is ValueSort.OUTSIDE
             else _NOTHING_KNOWN
             for value in self.values(file, origin.parts[0])
-        )  # fmt: skip
+        )
 
     def _of_entered(self, file: LinkedFile, origin: Origin) -> Values:
         found: list[Values] = []

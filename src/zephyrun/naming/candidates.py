@@ -65,7 +65,7 @@ _PREPOSITIONS = frozenset("by with from to in on for of at as is has".split())
 _EXTREMES = {
     "max": "max", "min": "min", "sum": "total", "mean": "mean", "fmean": "mean", "median": "median", "next": "next",
     "any": "any", "all": "all",
-}  # fmt: skip
+}
 # What these give is one of the things; a sum or a mean is not.
 _ONE_OF_THEM = frozenset({"max", "min", "next"})
 _STOP_WORDS = frozenset("the a an of in for to this that its our is are and with per from or be if by on as it".split())

@@ -75,7 +75,7 @@ _IRREGULAR = {
     "vertices": "vertex", "matrices": "matrix", "leaves": "leaf", "halves": "half", "data": "",
     "series": "", "news": "", "status": "", "bus": "", "lens": "", "axis": "", "basis": "",
     "bees": "bee", "queries": "query",
-}  # fmt: skip
+}
 _UNSPEAKABLE = lazy_pattern(r"[^aeiouy]{5,}")
 _ONE_SYLLABLE = lazy_pattern(r"([^aeiouy]*)(?:[aeiouy]|[aeo][aeiouy]|[iu][aeo]|y[aeiou])([^aeiouy]*)")
 _CONSONANTS = "b c d f g h j k l m n p q r s t v w x z".split()

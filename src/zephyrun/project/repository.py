@@ -19,7 +19,7 @@ from zephyrun.patterns import lazy_pattern
 _NOTHING_OF_THEIRS = (
     "-c", "core.hooksPath=/dev/null", "-c", "core.fsmonitor=false", "-c", "core.quotePath=false",
     "-c", "diff.external=", "-c", "commit.gpgSign=false",
-)  # fmt: skip
+)
 _HUNK = lazy_pattern(r"@@ -\S+ \+(\d+)(?:,(\d+))? @@")
 # What stands in a repository for a large file that is kept elsewhere.
 _POINTER = lazy_pattern(rb"version \S+\n(?:ext-\S+ \S+\n)*oid sha256:(?P<digest>[0-9a-f]{64})\nsize (?P<size>\d+)\n")
@@ -47,7 +47,7 @@ class Repository:
         text = self._git(
             "diff", "--unified=0", "--no-color", "--no-ext-diff", "--no-textconv", "--no-renames",
             "--relative", "--src-prefix=a/", "--dst-prefix=b/", revision, "--", ".",
-        )  # fmt: skip
+        )
         found: dict[str, list[range]] = {}
         path = ""
         for line in text.splitlines():

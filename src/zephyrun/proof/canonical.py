@@ -47,7 +47,7 @@ _LOOPS = (ast.For, ast.AsyncFor, ast.While)
 _LEAVING = (ast.Return, ast.Raise, ast.Continue, ast.Break)
 _PLAIN_IN_ANNOTATIONS = (
     ast.Constant, ast.Attribute, ast.Subscript, ast.Tuple, ast.List, ast.BinOp, ast.BitOr, ast.expr_context,
-)  # fmt: skip
+)
 # What may stand at the end of a block and do nothing there: the end of a function, or of a round of a loop.
 _Tail = type[ast.Return] | type[ast.Continue] | None
 

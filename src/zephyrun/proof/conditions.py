@@ -12,7 +12,7 @@ from zephyrun.proof.plain_values import PlainValues
 
 _OPPOSITES: dict[type[ast.cmpop], type[ast.cmpop]] = {
     ast.In: ast.NotIn, ast.Is: ast.IsNot, ast.NotIn: ast.In, ast.IsNot: ast.Is, ast.Eq: ast.NotEq, ast.NotEq: ast.Eq,
-}  # fmt: skip
+}
 _DENYING = (ast.NotIn, ast.IsNot, ast.NotEq)
 _EQUALITY = (ast.Eq, ast.NotEq)
 

@@ -175,4 +175,4 @@ def _own_blocks(function: ast.FunctionDef | ast.AsyncFunctionDef) -> Iterator[li
                 each for each in value
                 if isinstance(each, ast.stmt | ast.excepthandler | ast.match_case)
                 and not isinstance(each, (*_FUNCTIONS, ast.ClassDef))
-            ]  # fmt: skip
+            ]

@@ -33,7 +33,7 @@ _EFFECTFUL = frozenset(
 _PLAIN = (
     ast.Constant, ast.Attribute, ast.Subscript, ast.Tuple, ast.List, ast.Load, ast.BinOp, ast.BitOr,
     ast.UnaryOp, ast.USub,
-)  # fmt: skip
+)
 _PLAIN_VALUES = (ast.Constant, ast.Tuple, ast.Load, ast.UnaryOp, ast.USub)
 # What may stand below an exception of Python's own does nothing when it is made. Source: library reference, "Built-in
 # Exceptions"; those that are younger than the oldest version of Python 3 that is read are left out.

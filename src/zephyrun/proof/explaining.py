@@ -21,7 +21,7 @@ OPERATORS_ASSUMPTION = "comparison and arithmetic operators are not overloaded a
 _QUIET = (
     ast.Compare, ast.cmpop, ast.BoolOp, ast.boolop, ast.UnaryOp, ast.unaryop, ast.BinOp, ast.operator, ast.Load,
     ast.Constant,
-)  # fmt: skip
+)
 
 
 class Slot(NamedTuple):
@@ -118,7 +118,7 @@ _ALWAYS: dict[type[ast.AST], tuple[str, ...]] = {
     ast.Starred: ("value",), ast.Tuple: ("elts",), ast.List: ("elts",), ast.Set: ("elts",), ast.Await: ("value",),
     ast.Yield: ("value",), ast.NamedExpr: ("value",), ast.FormattedValue: ("value",), ast.JoinedStr: ("values",),
     ast.Slice: ("lower", "upper", "step"),
-}  # fmt: skip
+}
 
 
 def _evaluated(node: ast.AST) -> Iterator[tuple[Slot, ast.AST]]:

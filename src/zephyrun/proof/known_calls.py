@@ -110,7 +110,7 @@ def _is_made_by(
         if each.end == use.call and file.facts.bindings[each.binding].name == made.name
         # A variable may hold a class below this one.
         and file.facts.roles(each.binding) <= {Role.CLASS, Role.IMPORT, Role.READ}
-    ]  # fmt: skip
+    ]
     return (
         bool(named)
         and record.name == "__init__"

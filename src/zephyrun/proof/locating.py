@@ -32,7 +32,7 @@ _OPERATORS = {
         (ast.NotEq, "!="), (ast.Lt, "<"), (ast.LtE, "<="), (ast.Gt, ">"), (ast.GtE, ">="),
         (ast.Is, "is"), (ast.IsNot, "is not"), (ast.In, "in"), (ast.NotIn, "not in"),
     )
-}  # fmt: skip
+}
 
 
 class _Unit(NamedTuple):

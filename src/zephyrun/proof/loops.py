@@ -130,7 +130,7 @@ class Loops:
         names = [
             each for each in nodes_in(self._function_around(loop, parents))
             if isinstance(each, ast.Name) and isinstance(each.ctx, ast.Load) and self._parsed.binding_of(each) == self._parsed.binding_of(things)
-        ]  # fmt: skip
+        ]
         return all(
             (self._parsed.start_of(each) >= end and not is_repeated) or self._keeps(each, parents, is_meanwhile=self._parsed.start_of(each) >= start)
             for each in names

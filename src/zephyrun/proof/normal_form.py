@@ -162,7 +162,7 @@ class Version:
                 arguments = node.args
                 every = [
                     *arguments.posonlyargs, *arguments.args, *arguments.kwonlyargs, arguments.vararg, arguments.kwarg,
-                ]  # fmt: skip
+                ]
                 annotations = [*(each.annotation if each is not None else None for each in every), node.returns]
                 has_any = any(each is not None for each in annotations)
                 found[start] = (are_postponed and has_any, self._written(annotations)), node.lineno

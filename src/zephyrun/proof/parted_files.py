@@ -117,7 +117,7 @@ def _may_be_part(path: str, files: Mapping[str, Content], other: Mapping[str, Co
         for each, data in files.items()
         if each != path and is_python(each) and isinstance(data, bytes) and name.encode() in data
         and any(name in imported.split(".") for imported in names_imported(data))
-    ]  # fmt: skip
+    ]
     if len(homes) != 1 or not _are_neighbours(path, homes[0]):
         return False
     data, before = files[path], other.get(homes[0])

@@ -47,7 +47,7 @@ _FUNCTIONS = (ast.FunctionDef, ast.AsyncFunctionDef)
 _OTHER_FRAMES = (
     *_FUNCTIONS, ast.ClassDef, ast.Lambda, ast.GeneratorExp, ast.Yield, ast.YieldFrom, ast.Await, ast.AsyncFor,
     ast.AsyncWith, ast.Global, ast.Nonlocal, ast.NamedExpr, ast.Delete, ast.Import, ast.ImportFrom,
-)  # fmt: skip
+)
 _TELLING_NAMES = frozenset({"super", "__class__", "locals", "vars", "dir", "eval", "exec", "globals"})
 # Answers for whatever an object is asked for, methods included.
 _ASKED_FIRST = "__getattribute__"
@@ -168,7 +168,7 @@ class _Passage:
         nodes = [
             each for each in parsed.nodes
             if isinstance(each, ast.FunctionDef) and parsed.places[id(each), "name"][0] == name_start
-        ]  # fmt: skip
+        ]
         try:
             usage = find_usage(evaluator, target_at(evaluator, path, name_start))
         except NoTarget:
@@ -426,7 +426,7 @@ class _Passage:
         return [
             number for number, each in enumerate(facts.scopes)
             if number and each.start <= start < each.end and each.kind is not ScopeKind.CLASS
-        ]  # fmt: skip
+        ]
 
     def _bound_in(self, scope: int) -> Iterator[int]:
         for number, each in enumerate(self._parsed.facts.bindings):
@@ -640,7 +640,7 @@ class _Passage:
             names = [
                 each for statement in self._body for each in nodes_in(statement)
                 if isinstance(each, ast.Name) and self._parsed.start_of(each) == first.start
-            ]  # fmt: skip
+            ]
             if not names or self._plain.kind(names[0]) is None or self._first_setting(binding) < 0:
                 raise _Refused
 

@@ -18,7 +18,7 @@ _VALUE_CALLS = frozenset("len str int float list dict set tuple sorted sum join 
 _DISPLAYS = (
     ast.List, ast.Dict, ast.Set, ast.Tuple, ast.JoinedStr, ast.BinOp, ast.ListComp, ast.SetComp, ast.DictComp,
     ast.GeneratorExp, ast.Lambda,
-)  # fmt: skip
+)
 
 
 class Given(StrEnum):

@@ -42,7 +42,7 @@ _Function = ast.FunctionDef | ast.AsyncFunctionDef
 _FrameOfItsOwn = (
     ast.Module | ast.AsyncFunctionDef | ast.Lambda | ast.ClassDef
     | ast.ListComp | ast.SetComp | ast.DictComp | ast.GeneratorExp
-)  # fmt: skip
+)
 
 
 def read_off_frames(tree: ast.Module) -> dict[int, FrameRead]:

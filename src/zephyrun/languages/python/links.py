@@ -77,7 +77,7 @@ PASSED_AT = {
 # Expressions that end where one of their parts does, which is not called with them.
 _ENDING_AS_A_PART = (
     ast.BoolOp, ast.BinOp, ast.IfExp, ast.Lambda, ast.NamedExpr, ast.Await, ast.UnaryOp, ast.Yield, ast.YieldFrom, ast.Compare,
-)  # fmt: skip
+)
 # The library, and what of it gives a base that makes a class of a certain metaclass.
 _SAYS_METACLASS = ("six", "with_metaclass")
 # What a text is made of that is put together.
