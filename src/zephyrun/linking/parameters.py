@@ -21,10 +21,11 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
-from zephyrun.linking.dictionaries import handed_on_and_left, keys_set, keys_written, may_be_key
+from zephyrun.linking.dictionaries import keys_written
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import MAKING_METHODS, is_kept
+from zephyrun.linking.keys_held import KeysHeld
 from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import CALLING_BY_POSITION
 from zephyrun.linking.linkage import LinkedFile
@@ -101,9 +102,6 @@ class ParameterUsage:
         self.name = usage.target.name
         self.functions: list[FunctionKey] = []
         self._known_as_given: dict[FunctionKey, bool] = {}
-        # Functions that take any keywords, and are never given the name as one, or may be.
-        self._given_without: set[FunctionKey] = set()
-        self._given_with: set[FunctionKey] = set()
         self._known_as_attribute: dict[str, bool] = {}
         # Whether a call that is prepared keeps the name as a keyword.
         self._is_kept_for_later = False
@@ -121,11 +119,6 @@ class ParameterUsage:
 
         self.functions = self._related((target.path, target.owner))
         self._usage.homes = list(self.functions)
-        self._usage.takes_rest = any(
-            parameter.sort is ParameterSort.REST_KEYWORDS
-            for each in self.functions
-            for parameter in self._evaluator.function_record(each).parameters
-        )
         takes_keyword = False
         for key in self.functions:
             for there, parameter in self._parameters_of(key):
@@ -560,7 +553,7 @@ class ParameterUsage:
         for file, rest in self._rests_to(self.functions):
             if rest.keys is not None and self.name in rest.keys:
                 self._note_key(file, rest)
-            elif rest.keys is None and not self._is_forwarded_without(file, rest):
+            elif rest.keys is None and not self._keys.never_hold(file, rest):
                 self._usage.doubt(
                     f"what `**` hands on in {file.path} holds no `{self.name}`", file.path, rest.start
                 )
@@ -725,46 +718,9 @@ class ParameterUsage:
     def _runs_one_of(self, value: Value, functions: list[FunctionKey]) -> bool:
         return any(key in functions for key in functions_called(self._evaluator, value))
 
-    def _is_forwarded_without(self, file: LinkedFile, rest: RestUse) -> bool:
-        """Whether `**` hands on what the function around it was given, and nobody gives it the name."""
-        seen = set(self._given_without)
-        is_without = self._goes_without(file, rest, seen)
-        if is_without:
-            self._given_without = seen
-        return is_without
-
-    def _goes_without(self, file: LinkedFile, rest: RestUse, seen: set[FunctionKey]) -> bool:
-        """As `_is_forwarded_without`, with the functions that are taken to be given no such keyword: those of which that is
-        known, and those that led here."""
-        if rest.value.sort is not OriginSort.NAME:
-            return False
-        is_handed_on, is_left = handed_on_and_left(file, rest.value.binding, self.name)
-        if not is_left or (is_handed_on and self._may_be_key):
-            # It may be put into the dictionary on the way.
-            return False
-        number = file.taking_last.get(rest.value.binding)
-        if number is None:
-            # What else is a variable holds the keys that are written out where it is set.
-            keys = keys_set(file, rest.value.binding)
-            return keys is not None and self.name not in keys and not is_handed_on
-        record = file.links.functions[number]
-        last = record.parameters[-1]
-        if last.sort is not ParameterSort.REST_KEYWORDS or len(file.links.sources.get(last.binding, ())) != 1:
-            return False
-        if any(each.name == self.name and each.sort in BY_KEYWORD for each in record.parameters):
-            # What is given under that name goes to the parameter, and is not among the rest.
-            return True
-        key = (file.path, number)
-        if key not in seen and key not in self._given_with:
-            seen.add(key)
-            is_public = self._linkage.is_library and is_public_function(self._evaluator, file, record)
-            if is_public or self._is_given(key) or not self._are_given_without(key, seen):
-                self._given_with.add(key)
-        return key not in self._given_with
-
-    def _are_given_without(self, key: FunctionKey, seen: set[FunctionKey]) -> bool:
-        """Whether the dictionaries of keywords with which a function may be run are without the name."""
-        return all(rest.keys is None and self._goes_without(file, rest, seen) for file, rest in self._rests_to([key]))
+    @cached_property
+    def _keys(self) -> KeysHeld:
+        return KeysHeld(self._evaluator, self.name, self._is_given, self._rests_to)
 
     def _is_given(self, key: FunctionKey) -> bool:
         """Whether some call that may run a function has the name as a keyword. Of one that goes about as a
@@ -807,10 +763,6 @@ class ParameterUsage:
             for use in file.links.keywords
             if use.name == self.name and not use.in_pattern
         ]
-
-    @cached_property
-    def _may_be_key(self) -> bool:
-        return may_be_key(self._linkage, self.name)
 
     # -- what speaks against -----------------------------------------------------------------
 

@@ -21,7 +21,7 @@ class SyntaxTree(NamedTuple):
 
     `names` go by where they start, `attributes` by where they end, `lambdas` by where their first parameter
     starts, `definitions` by their name and where they end, calls that may be `lookups` of attributes by where
-    they or one of their texts starts; `texts` go by where they start, with what is filled into them; `patterns` are those of classes, `generators` the functions that yield.
+    they or one of their texts starts, and `arguments` of calls; `texts` go by where they start, with what is filled into them; `patterns` are those of classes, `generators` the functions that yield.
     `start_of` and `end_of` say where a part does.
     """
 
@@ -31,6 +31,7 @@ class SyntaxTree(NamedTuple):
     lambdas: dict[int, ast.Lambda]
     definitions: dict[tuple[str, int], ast.AST]
     lookups: dict[int, ast.Call]
+    arguments: dict[int, ast.expr]
     texts: dict[int, ast.expr]
     patterns: list[ast.MatchClass]
     generators: set[ast.AST]
@@ -43,7 +44,7 @@ def syntax_tree(data: bytes) -> SyntaxTree:
     """The tree of a file that can be parsed."""
     source = SourceText.from_bytes(data)
     start_of, end_of = position_readers(source)
-    found = SyntaxTree({}, {}, {}, {}, {}, {}, {}, [], set(), start_of, end_of)
+    found = SyntaxTree({}, {}, {}, {}, {}, {}, {}, {}, [], set(), start_of, end_of)
     around = found.around
     with without_collector():
         rest: list[ast.AST] = [tree_of(source)]
@@ -98,6 +99,8 @@ def _note_pattern(found: SyntaxTree, node: ast.MatchClass) -> None:
 
 
 def _note_call(found: SyntaxTree, node: ast.Call) -> None:
+    for argument in (*node.args, *(keyword.value for keyword in node.keywords)):
+        found.arguments[found.start_of(argument)] = argument
     if "attr" in called_name(node) or called_name(node) == "methodcaller":
         texts = [each for each in node.args if isinstance(each, ast.Constant)]
         found.lookups.update(dict.fromkeys(map(found.start_of, [node, *texts]), node))

@@ -4,30 +4,26 @@ callers hand in, that a loop goes through, that an instance was made with, and w
 from __future__ import annotations
 
 import ast
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from itertools import product
 
 from zephyrun.facts import BINDING_ROLES, Role
-from zephyrun.link_facts import BY_KEYWORD, BY_POSITION, Handed, Origin
+from zephyrun.link_facts import BY_KEYWORD, BY_POSITION, Handed
+from zephyrun.linking.attribute_writes import writes_in_sight
 from zephyrun.linking.linkage import LinkedFile
-from zephyrun.linking.lookup_calls import WRITES
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, syntax_tree
 from zephyrun.linking.texts_gone_through import Texts, all_texts_of, may_be_set_elsewhere, texts_gone_through
-from zephyrun.linking.value_sorts import ClassKey, FunctionKey, ValueSort, may_be_of
+from zephyrun.linking.value_sorts import ClassKey, FunctionKey, ValueSort
 from zephyrun.linking.values import Evaluator
-from zephyrun.patterns import lazy_pattern
 
 # More texts than that are not told one by one.
 _MOST_TEXTS = 1000
 _FILLED_IN = "%s"
 _NOTHING_HANDED: Mapping[tuple[str, int], Texts] = {}
-_NAMESPACE, _GIVING_NAMESPACE = "__dict__", "vars"
 # Whoever sets it makes another function of one.
 _CODE = "__code__"
-# A namespace gets names which are not written there, or goes to a variable.
-_FILLED = lazy_pattern(r"\s*\)?\s*(?:\.\s*update\s*\(|\[(?!\s*[\"'])|=(?!=)|(?:[\r\n;#]|\Z))")
 
 
 def texts_made(evaluator: Evaluator, file: LinkedFile, node: ast.expr) -> Texts:
@@ -193,45 +189,12 @@ class _Making:
         return all_texts_of(found)
 
     def _given_to(self, key: ClassKey, name: str) -> Texts:
-        evaluator = self._evaluator
-        relatives = evaluator.relatives(key)
-        is_open = bool(evaluator.unknown_above(key)) or any(evaluator.binding_in(each, name) is not None for each in relatives)
-        writes = evaluator.writes_in_reach(name, relatives)
-        if is_open or writes is None or (key[0], name) in self._asked or evaluator.is_set_by_name(name, relatives):
+        writes = writes_in_sight(self._evaluator, key, name)
+        if not writes or (key[0], name) in self._asked:
             return None
-        if _may_be_set_by_others(evaluator, name, tuple(relatives)):
-            return None
-        inner = _Making(evaluator, self._asked | {(key[0], name)})
-        found: list[Texts] = []
-        for file, use in writes:
-            if may_be_of(evaluator.values(file, use.receiver), relatives):
-                tree = syntax_tree(file.data)
-                found.append(inner._assigned(file, tree, tree.attributes.get(use.end)))
-        return all_texts_of(found) if found else None
-
-
-@once_a_version
-def _may_be_set_by_others(evaluator: Evaluator, name: str, classes: tuple[ClassKey, ...]) -> bool:
-    """Whether an attribute of instances of some classes may be set by a name that is worked out, or among all in their
-    namespace."""
-    linkage = evaluator.linkage
-    for file in filter(None, map(linkage.file, linkage.lookup_paths)):
-        for lookup in file.links.lookups:
-            if lookup.may_find(name) and WRITES.match(file.source.text, lookup.start) is not None:
-                if may_be_of(evaluator.values(file, lookup.receiver), classes):
-                    return True
-    return any(
-        may_be_of(evaluator.values(file, owner), classes)
-        for file in linkage.mentioning_any((_NAMESPACE, _GIVING_NAMESPACE))
-        for owner, end in _namespaces(file)
-        if _FILLED.match(file.source.text, end) is not None
-    )
-
-
-def _namespaces(file: LinkedFile) -> Iterator[tuple[Origin, int]]:
-    """What a file takes the namespace of, and where the expression ends that gives it."""
-    yield from ((use.receiver, use.end) for use in file.links.attributes_by_name.get(_NAMESPACE, ()))
-    yield from ((each.value, each.end) for each in file.links.handed if each.callee.name == _GIVING_NAMESPACE)
+        inner = _Making(self._evaluator, self._asked | {(key[0], name)})
+        trees = [(file, syntax_tree(file.data), use.end) for file, use in writes]
+        return all_texts_of(inner._assigned(file, tree, tree.attributes.get(end)) for file, tree, end in trees)
 
 
 def _is_text(statement: ast.stmt) -> bool:

@@ -141,8 +141,7 @@ class Usage:
     is what the answer rests on, in the words of the closed list. `homes` are the modules, classes (by their
     records) or functions (by theirs) that the name is one of: paths and numbers, -1 for a module. A name that
     `stands_alone` is a private one that nothing else in sight bears, so that it means the thing wherever an
-    attribute is called so. `sought` are names that code looks for, which a new name should not be. A parameter
-    of what `takes_rest` stands beside `**`, which takes keywords of any name. `harmless` are the files, with the names of
+    attribute is called so. `sought` are names that code looks for, which a new name should not be. `harmless` are the files, with the names of
     their modules, of which the settings say that they mind no other names, though they read some. By its `present_name` the
     thing is bound: another one than that of the target where this is what it would be called.
     """
@@ -158,7 +157,6 @@ class Usage:
     homes: list[tuple[str, int]] = field(default_factory=list)
     stands_alone: bool = False
     sought: set[Sought] = field(default_factory=set)
-    takes_rest: bool = False
     harmless: Mapping[str, str] = field(default_factory=dict)
     present_name: str = ""
 

@@ -363,8 +363,8 @@ class Judge:
             self._ask(what)
         known = {_NAME.sub("", doubt.what) for doubt in before.doubts}
         for doubt in after.doubts:
-            # What takes any keyword takes the new name for its own from now on, and what goes through names comes to it.
-            is_met = doubt.of_names or (before.takes_rest and _HANDED_ON.search(doubt.what) is not None)
+            # What goes through names comes to the new one, and a call that failed for it may go on.
+            is_met = doubt.of_names or _HANDED_ON.search(doubt.what) is not None
             if is_met and _NAME.sub("", doubt.what) not in known:
                 self._ask(doubt.what)
         self._assumed.extend(before.assumed)
