@@ -526,6 +526,14 @@ def _reads(file: LinkedFile, tree: SyntaxTree, binding: int) -> Iterator[ast.Nam
             yield node
 
 
+def is_only_handed_on(file: LinkedFile, binding: int) -> bool:
+    """Whether nothing is done with a dictionary of keywords, but that it is handed on as such."""
+    tree = syntax_tree(file.data)
+    roles = file.facts.roles(binding) - {Role.PARAMETER, Role.READ}
+    handed = (tree.around[each] for each in _reads(file, tree, binding))
+    return not roles and all(isinstance(each, ast.keyword) and each.arg is None for each in handed)
+
+
 def _definition(tree: SyntaxTree, record: FunctionRecord) -> ast.FunctionDef | ast.AsyncFunctionDef | None:
     """The definition of a function; `None` for a lambda."""
     for (name, end), node in tree.definitions.items():

@@ -25,12 +25,13 @@ from zephyrun.linking.dictionaries import keys_written
 from zephyrun.linking.escapes import check_handed
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import MAKING_METHODS, is_kept
-from zephyrun.linking.keys_held import KeysHeld
+from zephyrun.linking.keys_held import KeysHeld, is_only_handed_on
 from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import CALLING_BY_POSITION
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
 from zephyrun.linking.prepared_calls import RUNNING_LATER, check_prepared_calls
+from zephyrun.linking.private_methods import methods_called
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.references import (
     binding_places,
@@ -42,7 +43,7 @@ from zephyrun.linking.signature_readers import calls_of_signature_readers, reade
 from zephyrun.linking.signature_reads import names_read_by, names_read_off
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.texts import words_in
-from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values, with_parts
 from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, Whereabouts, whereabouts
@@ -321,6 +322,9 @@ class ParameterUsage:
 
     def _note_keyword(self, file: LinkedFile, use: KeywordUse) -> None:
         values = self._evaluator.values(file, use.callee)
+        if methods := methods_called(self._evaluator, file, use.callee):
+            values = values - {UNKNOWN_VALUE} | methods
+            self._usage.assume(PRIVATE_ATTRIBUTES)
         place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
         ours = {value for value in values if self._is_call_of(value)}
         if self._is_partial(file, use):
@@ -340,6 +344,7 @@ class ParameterUsage:
             )
         elif ours and ours == values:
             self._usage.places.add(place)
+            self._check_rests_filled(ours)
         elif ours:
             others = values - ours
             if UNKNOWN_VALUE in others:
@@ -443,6 +448,19 @@ class ParameterUsage:
             or (each.sort is ParameterSort.REST_KEYWORDS and Role.READ in facts.roles(each.binding))
             for each in self._evaluator.function_record(key).parameters
         )
+
+    def _check_rests_filled(self, values: Iterable[Value]) -> None:
+        """Doubts about methods that override one of the others, get the name among keywords of any name, and do more with
+        these than to hand them on."""
+        for key in {key for value in values for key in functions_called(self._evaluator, value)}:
+            file, record = self._file(key[0]), self._evaluator.function_record(key)
+            last = record.parameters[-1] if record.parameters else None
+            takes_rest = last is not None and last.sort is ParameterSort.REST_KEYWORDS
+            if last is None or not takes_rest or any(each.name == self.name and each.sort in BY_KEYWORD for each in record.parameters):
+                continue
+            if not is_only_handed_on(file, last.binding):
+                what = f"{record.name} in {file.path}, which takes keywords of any name, does not look for `{self.name}`"
+                self._usage.doubt(what, file.path, record.name_start)
 
     def _is_call_of(self, value: Value) -> bool:
         return any(key in self.functions for key in functions_called(self._evaluator, value))
