@@ -72,7 +72,8 @@ def _is_only_called(data: bytes, name: str) -> bool:
 
 @lru_cache(maxsize=_MOST_FILES_KEPT)
 def _calls_alone(data: bytes, name: str) -> bool:
-    """Whether a file names a function only where it is defined, called, imported and offered."""
+    """Whether a file names a function only where it is defined, called, imported and offered. To decorate something with it is
+    to call it."""
     try:
         with warnings.catch_warnings():
             warnings.simplefilter("ignore")
@@ -80,6 +81,7 @@ def _calls_alone(data: bytes, name: str) -> bool:
     except (SyntaxError, ValueError, RecursionError, MemoryError):
         return False
     callees = {id(node.func) for node in ast.walk(tree) if isinstance(node, ast.Call)}
+    callees.update(id(each) for node in ast.walk(tree) for each in getattr(node, "decorator_list", ()))
     offered = {
         id(text)
         for node in ast.walk(tree)

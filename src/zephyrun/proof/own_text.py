@@ -6,6 +6,7 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator, Mapping
+from pathlib import Path
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python.nodes import last_name, nodes_in
@@ -19,8 +20,10 @@ _SAME_PATH = frozenset("Path PurePath abspath absolute realpath relpath resolve 
 # What makes of it something else: its folder, its name, whether it is there.
 _SOMETHING_ELSE = frozenset(
     """dirname basename split splitext parent parents parts name stem suffix with_name with_suffix joinpath exists
-    isfile is_file samefile getmtime startswith endswith rpartition partition print len repr""".split()
+    isfile is_file samefile getmtime startswith endswith rpartition partition print len repr bool isinstance""".split()
 )
+# All that is asked of a path, or of one that is a text, in any Python; the last ones come with Python 3.12 to 3.14.
+_OF_PATHS = frozenset({*dir(str), *dir(Path), *"walk from_uri full_match copy copy_into move move_into info".split()})
 # What of a path makes another thing, or only asks whether there is one; and what may give it as it is.
 _MAKING_ANOTHER = (ast.Compare, ast.UnaryOp, ast.Subscript, ast.Expr, ast.If, ast.While, ast.Assert)
 _FILLING_IN = (ast.FormattedValue, ast.JoinedStr, ast.BinOp)
@@ -68,7 +71,9 @@ _READS_FILES = tuple(
 )
 # Calls of these give a path.
 _GIVING_PATH = ("getsourcefile", "getfile")
-_GIVES_PATH = lazy_pattern(r"get(?:source)?file")
+_GIVES_PATH = lazy_pattern(r"get(?:source)?file|co_filename|__main__\b[\"'\]\s]*\.\s*__file__|modules\s*\[[^\]\n]*\]\s*\.\s*__file__")
+_LEADS_BY_PATH = lazy_pattern(r"get(?:source)?file|.*\.\s*(?:__file__|co_filename)")
+_PATHS_OF_THINGS = ("__file__", "co_filename")
 # Texts that take in all files of Python.
 _ALL_SOURCES = lazy_pattern(r".*\*\.py")
 _SOURCE_NAME = lazy_pattern(r"(?<!\w)(\w+)\.py\b")
@@ -88,7 +93,7 @@ def own_text_reservations(
         yield from _where_path_goes_on(source, tree)
     if _reads_files(source.text):
         for what, start in _other_ways(source.text, facts, module.rpartition(".")[2]):
-            if tree is not None and what in _GIVING_PATH and not _does_given_path_go_on(source, tree, start):
+            if tree is not None and _LEADS_BY_PATH.fullmatch(what) and not _does_given_path_go_on(source, tree, start):
                 continue
             yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
 
@@ -130,12 +135,13 @@ def _where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[Reserv
 
 
 def _does_given_path_go_on(source: SourceText, tree: ast.Module, start: int) -> bool:
-    """Whether the path goes on that a function gives whose name starts at an offset."""
+    """Whether the path goes on that a function gives whose name starts at an offset, or an attribute of what does."""
     line = source.line_of(start)
     around = {inner: node for node in nodes_on_lines(tree, [line]) for inner in ast.iter_child_nodes(node)}
     callees = [each for each in around if isinstance(each, ast.Name | ast.Attribute) and last_name(each) in _GIVING_PATH]
     calls = [each for each in map(around.get, callees) if isinstance(each, ast.Call) and each.func in callees]
-    return len(calls) != len(callees) or not calls or any(_goes_on(each, around, is_first_word=False) for each in calls)
+    paths = [*calls, *(each for each in around if isinstance(each, ast.Attribute) and each.attr in _PATHS_OF_THINGS)]
+    return len(calls) != len(callees) or not paths or any(_goes_on(each, around, is_first_word=False) for each in paths)
 
 
 def _has_arguments_alone(text: str) -> bool:
@@ -165,6 +171,9 @@ def _goes_on(
         if isinstance(outer, ast.Call | ast.Attribute):
             name = last_name(outer.func if isinstance(outer, ast.Call) else outer)
             if name in _SOMETHING_ELSE or (isinstance(outer, ast.Call) and _leaves_it_alone(outer.func)):
+                return False
+            if isinstance(outer, ast.Attribute) and name not in _OF_PATHS:
+                # What has such an attribute is no path.
                 return False
             if name not in _SAME_PATH:
                 return name in _OPENS or not (is_first_word or is_part)
