@@ -17,10 +17,11 @@ from zephyrun.linking.import_graph import reached_files, run_together
 from zephyrun.linking.library_bases import LibraryBases
 from zephyrun.linking.library_calls import LOOKING_AT_NO_NAMES
 from zephyrun.linking.linkage import LinkedFile
+from zephyrun.linking.names_begun import may_begin_in
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
-from zephyrun.linking.texts import FrameReading
+from zephyrun.linking.texts import FrameReading, holds_names_against_others, quoted_names
 from zephyrun.linking.usage import Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort, with_parts
 from zephyrun.linking.values import Evaluator
@@ -29,7 +30,8 @@ from zephyrun.patterns import lazy_pattern
 
 NAMES_ARE_SHOWN = "function names shown in logs, thread and task names and representations"
 STORED_OBJECTS = "pickled or otherwise stored objects that name the thing"
-_QUOTED_NAME = lazy_pattern(rb"[\"'](\w{3,})[\"']")
+# The beginning of a name is that of many when it is short.
+_SHORT = 3
 _FRAME_ATTRIBUTES = ("co_name", "co_qualname", "function", "name")
 # What gives the function again.
 _LEADS_BACK = lazy_pattern(r"\.\s*__(?:func|wrapped|get|call|class|self)__\b")
@@ -265,10 +267,29 @@ def check_frame_readers(evaluator: Evaluator, usage: Usage) -> None:
             is_on_stack = reading is not FrameReading.TRACEBACK and run_together(evaluator, usage.target.path, path)
         if reading is not FrameReading.NEAR or is_on_stack:
             # Ours may be on the way of an exception.
-            quoted = [each.decode("utf-8", "replace") for each in _QUOTED_NAME.findall(data)]
-            usage.look_out(what, quoted, for_beginnings=True)
+            usage.look_out(what, [each for each in quoted_names(data) if len(each) >= _SHORT], for_beginnings=True)
+            usage.look_out(what, quoted_names(data))
+            if holds_names_against_others(data):
+                usage.look_out(what, _names_quoted_anywhere(evaluator))
+                is_on_stack |= _may_be_said(evaluator, name)
         if is_on_stack:
             usage.doubt_reader(what.replace("…", f"`{name}`"), path)
+
+
+@once_a_version
+def _may_be_said(evaluator: Evaluator, name: str) -> bool:
+    """Whether some text of the project holds a name, or a private one may be put together."""
+    linkage = evaluator.linkage
+    in_texts = (
+        text.use != "documentation" and name in text.words for file in linkage.mentioning(name) for text in file.facts.texts
+    )
+    return any(in_texts) or (name.startswith("_") and any(may_begin_in(evaluator, path, name) for path in linkage.paths))
+
+
+@once_a_version
+def _names_quoted_anywhere(evaluator: Evaluator) -> frozenset[str]:
+    contents = map(evaluator.linkage.contents.get, evaluator.linkage.paths)
+    return frozenset().union(*(quoted_names(data) for data in contents if isinstance(data, bytes)))
 
 
 @once_a_version

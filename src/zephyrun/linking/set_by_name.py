@@ -9,9 +9,10 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import WRITES
 from zephyrun.patterns import lazy_pattern
 
-_WORDS = (b"setattr", b"__dict__", b"vars", b"patch")
+_WORDS = (b"setattr", b"__dict__", b"vars", b"globals", b"locals", b"patch")
 _NAMED = rb"[\"'](?:[\w.]*[.:])?(\w+)[\"']"
 _FIRST = rb"(?:[^,()]*(?:\([^()]*\))?[^,()\"']*,\s*)?"
+_NAMESPACE = rb"(?:__dict__|\b(?:vars|globals|locals)\s*\([^()]*\))"
 _NO_STAND_IN = rb"(?!\s*(?:autospec|spec|spec_set|create)\s*=)"
 # Each holds one name, or the keywords that are names.
 _SETS_ONE = tuple(
@@ -19,12 +20,11 @@ _SETS_ONE = tuple(
     for pattern in (
         rb"setattr(?:__)?\s*\(\s*%b%b\s*," % (_FIRST, _NAMED),
         rb"patch(?:\.object)?\s*\(\s*%b%b\s*,%b" % (_FIRST, _NAMED, _NO_STAND_IN),
-        rb"(?:__dict__|\bvars\s*\([^()]*\))\s*\[\s*%b\s*\]\s*=(?!=)" % _NAMED,
+        rb"%b\s*(?:\[\s*%b\s*\]\s*=(?!=)|\.\s*(?:setdefault|__setitem__)\s*\(\s*%b)" % (_NAMESPACE, _NAMED, _NAMED),
     )
 )
 _SETS_SOME = lazy_pattern(
-    rb"(?:(?:(?:__dict__|\bvars\s*\([^()]*\))\s*\.\s*update|patch\.(?:multiple|dict))\s*\(|__dict__\s*=\s*(?:\{|dict\s*\())"
-    rb"([^\n]{0,200})"
+    rb"(?:(?:%b\s*\.\s*update|patch\.(?:multiple|dict))\s*\(|__dict__\s*=\s*(?:\{|dict\s*\())([\w\s=.,]*\)|[^\n]{0,200})" % _NAMESPACE
 )
 _KEYWORD = lazy_pattern(rb"\b(\w+)\s*=(?!=)|[\"'](\w+)[\"']\s*:")
 # Gives an instance another namespace, that of another instance aside, and what is written out.
@@ -49,7 +49,7 @@ def names_set_in(data: bytes) -> frozenset[bytes]:
     """The names that a file sets and that are written out there as texts or keywords, at a glance."""
     if not any(word in data for word in _WORDS):
         return frozenset()
-    found = {name for pattern in _SETS_ONE for name in pattern.findall(data)}
+    found = {name for pattern in _SETS_ONE for match in pattern.finditer(data) for name in match.groups() if name}
     for arguments in _SETS_SOME.findall(data):
         found.update(name for names in _KEYWORD.findall(arguments) for name in names)
     return frozenset(found - {b""})

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 _NOTHING_KNOWN: Values = frozenset({UNKNOWN_VALUE})
 # A module that sets its own names by what it works out, or by code that it runs.
 _SETS_OWN = lazy_pattern(
-    rb"\b(?:globals|locals|vars)\s*\(\s*\)\s*(?:\.\s*(?:update|setdefault|__setitem__)\b|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))"
+    rb"\b(?:globals|locals|vars)\s*\(\s*\)\s*(?:\.\s*(?:update\b(?!\s*\(\s*(?:\w+\s*=\s*[\w.]+\s*,\s*)*(?:\w+\s*=\s*[\w.]+\s*)?\))|setdefault\b|__setitem__\b)|\[(?!\s*[\"']\w+[\"']\s*\])[^\]\n]*\]\s*=(?!=))"
     rb"|\bexec\s*\([^\n]*(?:\bglobals\s*\(|\b__dict__\b)|^exec\s*\([^,\n]*\)\s*(?:#.*)?$",
     re.MULTILINE,
 )

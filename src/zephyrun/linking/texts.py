@@ -101,6 +101,14 @@ _FRAME_NAMES = (
 )
 # Where such a name is only held against others.
 _HELD_AGAINST = lazy_pattern(rb"co_(?:qual)?name\s*(?:[=!]=|(?:not\s+)?in\b|\.\s*(?:starts|ends)with\b)")
+_QUOTED_NAME = lazy_pattern(rb"[\"'](\w+)[\"']")
+_HELD_AGAINST_TEXT = lazy_pattern(rb"\s*(?:[=!]=|(?:not\s+)?in\b)\s*[(\[{]?\s*[\"']")
+_HOLDS_AGAINST = lazy_pattern(rb"(?:co_(?:qual)?name|(?<!self)\.\s*name)\b(?=\s*(?:[=!]=|(?:not\s+)?in\b))")
+# Where a variable gets such a name, and what is done with a variable that is only held against others.
+_NAME_IN_VARIABLE = lazy_pattern(
+    rb"(?m)^[ \t]*(\w+)[ \t]*=[^\n=]*\bextract_stack\s*\([^\n()]*\)\s*\[[^\n\]]*\]\s*\.\s*name[ \t]*(?=\r?$|#)"
+)
+_IS_HELD_AGAINST = rb"\s*(?:[=!]=|(?:not\s+)?in\b)"
 _NEAR_FRAME = lazy_pattern(
     rb"\b(?:_getframe\s*\(\s*[01]?\s*\)|currentframe\s*\(\s*\)(?:\s*\.\s*f_back)?)"
     rb"\s*\.\s*f_code\s*\.\s*co_(?:qual)?name\b"
@@ -319,15 +327,40 @@ def read_frame_names(data: bytes) -> FrameReading:
 def _frame_reading(data: bytes) -> str:
     if not any(word in data for word, _ in _FRAME_NAMES):
         return FrameReading.NOTHING.value
-    if not _names_frames(data):
+    seen = _without_names_held(data)
+    if not _names_frames(seen):
         return FrameReading.TRACEBACK.value if b"extract_" in data else FrameReading.NOTHING.value
-    rest = _HELD_AGAINST.sub(b"", _NEAR_FRAME.sub(b"", data))
+    rest = _HELD_AGAINST.sub(b"", _NEAR_FRAME.sub(b"", seen))
     if not _names_frames(rest):
         return FrameReading.TRACEBACK.value if _HELD_AGAINST.search(data) else FrameReading.NEAR.value
     if _LOOKS_AT_ALL.search(rest) is not None:
         return FrameReading.EVERYTHING.value
     looks_at_stack = _LOOKS_AT_STACK.search(rest) is not None
     return FrameReading.STACK.value if looks_at_stack else FrameReading.TRACEBACK.value
+
+
+@glance
+def quoted_names(data: bytes) -> frozenset[str]:
+    """The names that stand in quotes in a file, at a glance."""
+    return frozenset(each.decode("utf-8", "replace") for each in _QUOTED_NAME.findall(data))
+
+
+def _without_names_held(data: bytes) -> bytes:
+    """A file without the places at which a variable gets the name of a function, but for those of one that may be used otherwise
+    than to be held against something."""
+    names = set(_NAME_IN_VARIABLE.findall(data))
+    are_held = {
+        name: re.search(rb"\b%b\b(?!%b|[ \t]*=[^\n=]*\bextract_stack\b)" % (name, _IS_HELD_AGAINST), data) is None for name in names
+    }
+    return _NAME_IN_VARIABLE.sub(lambda found: b"" if are_held[found[1]] else found[0], data) if any(are_held.values()) else data
+
+
+@glance
+def holds_names_against_others(data: bytes) -> bool:
+    """Whether a file seems to hold the names of running functions against what is no text that stands there."""
+    held = [*_HOLDS_AGAINST.finditer(data)]
+    held += (found for name in set(_NAME_IN_VARIABLE.findall(data)) for found in re.finditer(rb"\b%b\b(?=%b)" % (name, _IS_HELD_AGAINST), data))
+    return any(_HELD_AGAINST_TEXT.match(data, found.end()) is None for found in held)
 
 
 def _names_frames(data: bytes) -> bool:

@@ -516,6 +516,21 @@ class Evaluator:
             or _REGISTERING.fullmatch(name) is not None
             or name in self.linkage.harmless_decorators
             or (decorator_callee(decorator).name == KEYWORD_DECORATOR and has_keyword_function(file))
+            or (not name and decorator.sort is not OriginSort.CALL and self._only_gives_back(file, decorator))
+        )
+
+    def _only_gives_back(self, file: LinkedFile, decorator: Origin) -> bool:
+        """Whether a decorator is a function of the project that leaves what it decorates as it is, or one of a library that
+        does."""
+        # Each of them asks the other.
+        from zephyrun.linking.given_back import gives_back
+
+        values = self.values(file, decorator)
+        return all(
+            gives_back(self, (value.path, value.number))
+            if value.sort is ValueSort.FUNCTION and self.file(value.path).is_own
+            else self.library_name(value) in HARMLESS_DECORATORS
+            for value in values
         )
 
     def decorator_name(self, file: LinkedFile, decorator: Origin) -> str:
