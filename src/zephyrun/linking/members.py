@@ -21,6 +21,7 @@ from zephyrun.linking.escapes import check_frame_readers, check_instruction_read
 from zephyrun.linking.exports import statements_of
 from zephyrun.linking.going_classes import is_class_kept
 from zephyrun.linking.homes import LOOKUPS, places_filled_in
+from zephyrun.linking.hook_guards import passes_name_on
 from zephyrun.linking.library_bases import UNDERSTOOD_BASES
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.member_escapes import MemberEscapes
@@ -477,13 +478,15 @@ class MemberUsage:
                     record.name_start,
                 )
             for hook in ATTRIBUTE_HOOKS:
+                is_never_asked = hook == "__getattr__" and is_always_there(evaluator, key, self._name)
                 if evaluator.binding_in(key, hook) is not None and not (
-                    hook == "__getattr__" and is_always_there(evaluator, key, self._name)
+                    is_never_asked or passes_name_on(evaluator, key, hook, self._name)
                 ):
                     self._usage.doubt(
                         f"the `{hook}` of {record.name} does not depend on the name `{self._spelling}`",
                         file.path,
                         record.name_start,
+                        of_names=True,
                     )
 
     def _check_library_lookups(self, file: LinkedFile) -> None:
