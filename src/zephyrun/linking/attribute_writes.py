@@ -13,6 +13,8 @@ from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
 _NAMESPACE, _GIVING_NAMESPACE = "__dict__", "vars"
+# Methods by which a class may keep or give another value than the one that is written.
+_CHANGING = ("__getattribute__", "__setattr__")
 # A namespace gets names which are not written there, or goes to a variable.
 _FILLED = lazy_pattern(r"\s*\)?\s*(?:\.\s*update\s*\(|\[(?!\s*[\"'])|=(?!=)|(?:[\r\n;#]|\Z))")
 
@@ -20,9 +22,9 @@ _FILLED = lazy_pattern(r"\s*\)?\s*(?:\.\s*update\s*\(|\[(?!\s*[\"'])|=(?!=)|(?:[
 @once_a_version
 def writes_in_sight(evaluator: Evaluator, key: ClassKey, name: str) -> list[tuple[LinkedFile, AttributeUse]] | None:
     """The places that give an attribute of instances of a class, or of its relatives, a value; `None` where something else
-    may: the body of a class, a base that was not read, who works out its name."""
+    may: the body of a class, a base that was not read, a method that puts something else in its place, who works out its name."""
     relatives = evaluator.relatives(key)
-    is_open = bool(evaluator.unknown_above(key)) or any(evaluator.binding_in(each, name) is not None for each in relatives)
+    is_open = bool(evaluator.unknown_above(key)) or any(evaluator.defines(each, word) for each in relatives for word in (name, *_CHANGING))
     writes = evaluator.writes_in_reach(name, relatives)
     if is_open or writes is None or evaluator.is_set_by_name(name, relatives):
         return None

@@ -478,7 +478,7 @@ class MemberUsage:
                     record.name_start,
                 )
             for hook in ATTRIBUTE_HOOKS:
-                is_never_asked = hook == "__getattr__" and is_always_there(evaluator, key, self._name)
+                is_never_asked = hook == "__getattr__" and is_always_there(evaluator, key, self._usage.present_name)
                 if evaluator.binding_in(key, hook) is not None and not (
                     is_never_asked or passes_name_on(evaluator, key, hook, self._name)
                 ):
