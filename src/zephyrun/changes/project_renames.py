@@ -16,6 +16,7 @@ from types import MappingProxyType
 from zephyrun.changes.new_names import reason_against_spelling
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python.reserved import BUILTINS
+from zephyrun.linking.hook_guards import answers_for_names, module_passes_name_over
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.mentions import is_distinctive
 from zephyrun.linking.search import find_usage
@@ -328,8 +329,16 @@ def _clashes(
             yield from _clashes_in_file(file, places, new, freed)
     if target.sort is TargetSort.GLOBAL:
         yield from _clashes_in_packages(evaluator, usage, new)
+        yield from _clashes_with_hook(evaluator, target.path, new)
     elif target.sort is TargetSort.MODULE:
         yield from _clashes_of_modules(evaluator, target, new)
+
+
+def _clashes_with_hook(evaluator: Evaluator, path: str, new: str) -> Iterator[Obstacle]:
+    """A module may answer for the new name already."""
+    file = evaluator.linkage.file(path)
+    if file is not None and answers_for_names(file) and not module_passes_name_over(evaluator, file, new):
+        yield Obstacle(f"{path} answers for `{new}` by a `__getattr__` of its own", path, 0)
 
 
 def _reason_against(target: Target, old: str, new: str) -> str | None:

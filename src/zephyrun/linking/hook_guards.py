@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 
 from zephyrun.link_facts import OriginSort
+from zephyrun.linking.bridges import is_bridge_function
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
 from zephyrun.linking.names_passed_over import Passing
@@ -23,19 +24,30 @@ def passes_name_on(evaluator: Evaluator, key: ClassKey, hook: str, name: str) ->
     """Whether a hook of a class does nothing with a name but what the language would do: it raises that there is no such
     attribute, or asks what all classes are below (`super().__setattr__(name, value)`)."""
     file = evaluator.file(key[0])
-    method = _method(evaluator, file, key, hook)
-    if method is None:
-        return False
-    parameters = [each.arg for each in method.args.args]
-    if len(parameters) < len(("self", "name")):
+    method = _hook_bound(file, evaluator.binding_in(key, hook), hook)
+    parameters = [each.arg for each in method.args.args] if method is not None else []
+    if method is None or len(parameters) < len(("self", "name")):
         return False
     guard = _Guard(evaluator, file, parameters, name, hook)
     ends = guard.leaves_alone(method.body)
     return ends is True or (ends is False and guard.is_done)
 
 
-def _method(evaluator: Evaluator, file: LinkedFile, key: ClassKey, hook: str) -> ast.FunctionDef | None:
-    binding = evaluator.binding_in(key, hook)
+def answers_for_names(file: LinkedFile) -> bool:
+    """Whether a module has a function that is asked for names which it does not have, other than one that leads to new names."""
+    return _IF_MISSING in file.module_bindings and not is_bridge_function(file)
+
+
+def module_passes_name_over(evaluator: Evaluator, file: LinkedFile, name: str) -> bool:
+    """Whether the function of a module that is asked for names which it does not have says of one that there is none."""
+    function = _hook_bound(file, file.module_bindings.get(_IF_MISSING), _IF_MISSING)
+    if function is None or len(function.args.args) != 1:
+        return False
+    return _Guard(evaluator, file, ["", function.args.args[0].arg], name, _IF_MISSING).leaves_alone(function.body) is True
+
+
+def _hook_bound(file: LinkedFile, binding: int | None, hook: str) -> ast.FunctionDef | None:
+    """The one function without decorators that a hook is."""
     origins = file.links.sources.get(binding, ()) if binding is not None else ()
     if len(origins) != 1 or origins[0].sort is not OriginSort.DEFINED_FUNCTION or not file.is_own:
         return None
@@ -75,7 +87,8 @@ class _Guard(Passing):
                     return True
                 case ast.Return(value=None) if self.is_done:
                     return True
-                case ast.Expr(value=ast.Constant()):
+                case ast.Expr(value=ast.Constant()) | ast.Import() | ast.ImportFrom():
+                    # That is done for every name.
                     pass
                 case ast.Expr(value=value) if self._hook not in READING_HOOKS and self._asks_below(value) and not self.is_done:
                     self.is_done = True

@@ -18,7 +18,7 @@ from zephyrun.link_facts import (
     TextUse,
     Use,
 )
-from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in, is_bridge_function
+from zephyrun.linking.bridges import BridgeSort, bridge_places, bridges_in
 from zephyrun.linking.escapes import (
     NAME_ATTRIBUTES,
     NAMES_ARE_SHOWN,
@@ -34,6 +34,7 @@ from zephyrun.linking.fixtures import (
 )
 from zephyrun.linking.going_about import MAKING_METHODS
 from zephyrun.linking.homes import Homes
+from zephyrun.linking.hook_guards import answers_for_names, module_passes_name_over
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
 from zephyrun.linking.modules import imports_everything, is_private_module, is_test, puts_modules_anywhere
@@ -197,8 +198,8 @@ class GlobalUsage:
                 f"{file.path} keeps `{self._name}` for code outside, by a bridge; take that out first",
                 file.path,
             )
-        answers = "__getattr__" in file.module_bindings and not is_bridge_function(file)
-        if answers and file.path == self._usage.target.path:
+        is_home = file.path == self._usage.target.path
+        if is_home and answers_for_names(file) and not module_passes_name_over(self._evaluator, file, self._name):
             start = file.facts.references[
                 file.facts.bindings[file.module_bindings["__getattr__"]].references[0]
             ].start
