@@ -306,7 +306,7 @@ LOOKS = (looks_up, names_set_in, begun_in, finds_by_text, read_frame_names, writ
 def test_what_glances_showed_is_told_again(tmp_path, damage):
     """Each is taken once for a content, in all runs; what is damaged is taken anew, and runs nothing."""
     (tmp_path / ".zephyrun").mkdir()
-    contents = [path.read_bytes() for path in sorted(STDLIB.glob("*.py"))]
+    contents = [path.read_bytes() for path in sorted(STDLIB.glob("*.py"))[::3]]
     glances.forget()
     fresh = [[look(data) for look in LOOKS] for data in contents]
     KeptFacts(tmp_path).save()

@@ -49,7 +49,8 @@ def names_set_in(data: bytes) -> frozenset[bytes]:
     """The names that a file sets and that are written out there as texts or keywords, at a glance."""
     if not any(word in data for word in _WORDS):
         return frozenset()
-    found = {name for pattern in _SETS_ONE for match in pattern.finditer(data) for name in match.groups() if name}
+    matches = (match for pattern in _SETS_ONE for match in pattern.finditer(data))
+    found = {name for match in matches for name in match.groups() if name}
     for arguments in _SETS_SOME.findall(data):
         found.update(name for names in _KEYWORD.findall(arguments) for name in names)
     return frozenset(found - {b""})
