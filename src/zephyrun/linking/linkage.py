@@ -32,8 +32,9 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.class_heads import class_heads_in
 from zephyrun.linking.glances import glance
+from zephyrun.linking.import_roots import find_import_roots
 from zephyrun.linking.import_statements import names_imported
-from zephyrun.linking.modules import LOADING_IN_DISGUISE, LOADING_WORDS, find_import_roots, is_python, module_name, packages_around
+from zephyrun.linking.modules import LOADING_IN_DISGUISE, LOADING_WORDS, PACKAGE_MARK, folder_of, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
     begun_in,
@@ -353,7 +354,7 @@ class Linkage:
         self.harmless_decorators = frozenset(harmless_decorators)
         self._library = library
         self.paths = sorted(path for path in contents if is_python(path))
-        self._roots = find_import_roots(self.paths, given_roots)
+        self._roots = find_import_roots(contents, given_roots)
         self.modules = {path: module_name(path, self._roots) for path in self.paths}
         # The files of which the settings say that they mind no other names.
         self.harmless_paths = {path: module for path, module in self.modules.items() if module in harmless_readers}
@@ -711,7 +712,27 @@ class Linkage:
         paths = self._paths_by_module.get(dotted, [])
         if len(paths) > 1:
             paths = [path for path in paths if self._root_of(path) == self._root_of(beside)]
+        if not paths and beside:
+            return self._found_beside(dotted, beside)
         return paths[0] if len(paths) == 1 else None
+
+    def is_one_of_several(self, path: str, dotted: str) -> bool:
+        """Whether a module is one of several that are called so, as folders of scripts have them."""
+        paths = self._paths_by_module.get(dotted, [])
+        return len(paths) > 1 and path in paths
+
+    def _found_beside(self, dotted: str, path: str) -> str | None:
+        """The path of a module that lies beside a file, or below: where that is run as a script, it looks there first."""
+        folder = folder_of(path)
+        inner = f"{folder}/{dotted.replace('.', '/')}".lstrip("/")
+        if f"{folder}/{PACKAGE_MARK}".lstrip("/") in self.contents:
+            return None
+        return next((each for each in (f"{inner}.py", f"{inner}/{PACKAGE_MARK}") if each in self.modules), None)
+
+    def own_name(self, dotted: str, beside: str) -> str:
+        """What a module is called that a file calls by a dotted name: more, where a script calls one beside it."""
+        path = self.find_module(dotted, beside)
+        return self.modules[path] if path is not None else dotted
 
     def is_package(self, dotted: str) -> bool:
         """Whether a dotted name leads on to modules of the project."""
@@ -755,8 +776,9 @@ class Linkage:
         return _absolute(module, self.modules.get(path, ""), is_package=_is_package(path))
 
     def module_of_import(self, file: LinkedFile, use: ImportUse) -> str:
-        """The absolute name of the module that an import statement names."""
-        return file.absolute(use.module)
+        """The absolute name of the module that an import statement names, as the file knows it whose variable is its first part."""
+        dotted = file.absolute(use.module)
+        return self.own_name(dotted, file.path) if use.name or use.has_alias else dotted
 
 
 def _absolute(module: str, importer: str, *, is_package: bool) -> str:

@@ -92,7 +92,7 @@ class Meanings:
         is_set = bool(is_bound or names) and bool(self._linkage.paths_writing_to_others(name))
         if is_bound or is_set:
             return union([bound, self._renamed(path, names), *([OPEN] if is_set else [])])
-        stars = [self.of_member(path, self._linkage.absolute(path, star), name) for star in seen.stars]
+        stars = [self.of_member(path, self._linkage.own_name(self._linkage.absolute(path, star), path), name) for star in seen.stars]
         builtin = Meant(foreign=frozenset({f"builtins.{name}"} if name in BUILTINS else ()))
         return union([builtin, *stars, self._renamed(path, names)])
 
@@ -118,7 +118,7 @@ class Meanings:
         return union(found)
 
     def of_import(self, path: str, module: str, member: str) -> Meant:
-        dotted = self._linkage.absolute(path, module)
+        dotted = self._linkage.own_name(self._linkage.absolute(path, module), path)
         return self.of_member(path, dotted, member) if member else self._of_module(dotted)
 
     def _of_module(self, dotted: str) -> Meant:

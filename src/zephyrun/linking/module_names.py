@@ -101,11 +101,11 @@ class ModuleUsage:
         return module == self.dotted or module.startswith(f"{self.dotted}.")
 
     def _places_in_import(self, file: LinkedFile, use: ImportUse) -> Iterator[Place]:
-        module = self._linkage.module_of_import(file, use)
+        module = self._module_of_import(file, use)
         written = use.module.lstrip(".")
         if not use.name:
             if self._covers(module):
-                yield self._part(file, use.start, module, len(module))
+                yield self._part(file, use.start, module, len(written))
                 if not use.has_alias and module == self.dotted or not self.package:
                     yield from self._places_of_binding(file, use)
             return
@@ -116,6 +116,10 @@ class ModuleUsage:
             yield Place(file.path, use.start, use.end, PlaceSort.IMPORT)
             if not use.has_alias:
                 yield from self._places_of_binding(file, use)
+
+    def _module_of_import(self, file: LinkedFile, use: ImportUse) -> str:
+        """The name of the module that an import statement names: its own, where a script calls one beside it by less."""
+        return self._linkage.own_name(self._linkage.module_of_import(file, use), file.path)
 
     def _is_written(self, module: str, written: str) -> bool:
         """Whether the part in question is among those that are written, and not behind the dots."""
@@ -143,8 +147,8 @@ class ModuleUsage:
             each
             for each in file.links.imports
             if each.binding == use.binding and not each.has_alias
-            and not self._covers(self._linkage.module_of_import(file, each))
-            and f"{self._linkage.module_of_import(file, each)}.{each.name}" != self.dotted
+            and not self._covers(self._module_of_import(file, each))
+            and f"{self._module_of_import(file, each)}.{each.name}" != self.dotted
         ]
         if others:
             self._usage.obstruct(

@@ -1,8 +1,4 @@
-"""Import roots and the dotted names of modules.
-
-An import root is the folder in which a dotted name is looked up: `""` for the project's root,
-`src`, or the own folder of a script.
-"""
+"""The dotted names of modules, and what their files show of how they are loaded."""
 
 from __future__ import annotations
 
@@ -11,7 +7,7 @@ from pathlib import PurePosixPath
 
 from zephyrun.patterns import lazy_pattern
 
-_PACKAGE_MARK = "__init__.py"
+PACKAGE_MARK = "__init__.py"
 # It begins with a fixed word, which is what makes a search of every file cheap.
 STAR = lazy_pattern(rb"import(?:\s|\\)*\(?\s*\*")
 # Few files hold any of these words, by which modules are loaded or found while the program runs.
@@ -36,26 +32,7 @@ _PUT_UNDER_WRITTEN_NAME = lazy_pattern(
 TEST_FOLDERS = frozenset({"test", "tests", "testing"})
 
 
-def find_import_roots(paths: Collection[str], given: Collection[str] = ()) -> frozenset[str]:
-    """The import roots of a project whose Python files are `paths`, relative with `/`.
-
-    A package's topmost folder stands in an import root; a script's own folder is one. Below roots
-    that are given there are no others.
-    """
-    packages = {_folder(path) for path in paths if path.endswith(_PACKAGE_MARK)}
-    given_roots = {"" if each.strip("/") in ("", ".") else each.strip("/") for each in given}
-    roots = set(given_roots)
-    for path in paths:
-        if any(not root or path.startswith(root + "/") for root in given_roots):
-            continue
-        folder = _folder(path)
-        while folder in packages and folder:
-            folder = _folder(folder)
-        roots.add(folder)
-    return frozenset(roots)
-
-
-def _folder(path: str) -> str:
+def folder_of(path: str) -> str:
     """The folder of a relative path, "" for that in which all lie."""
     return path.rpartition("/")[0]
 
@@ -73,9 +50,9 @@ def packages_around(module: str) -> list[str]:
 
 def module_name(path: str, import_roots: Collection[str]) -> str:
     """The dotted name of the module at `path`, looked up in the longest import root above it."""
-    root = _folder(path)
+    root = folder_of(path)
     while root and root not in import_roots:
-        root = _folder(root)
+        root = folder_of(root)
     parts = path[len(root) :].lstrip("/").split("/")
     name, dot, ending = parts[-1].rpartition(".")
     if name and ending:

@@ -165,6 +165,7 @@ class GlobalUsage:
         self._usage.label = f"`{self._name}` of {first.module or first.path}"
         self._note_attributes()
         self._doubt_imports_of_what_is_put()
+        self._doubt_imports_of_another()
         self._check_stand_ins()
         self._note_texts()
         self._note_fixture()
@@ -293,6 +294,15 @@ class GlobalUsage:
                     )
                 else:
                     self._note_local_import(file, use.binding)
+
+    def _doubt_imports_of_another(self) -> None:
+        """Doubts about imports of a module where several are called so, and none of them lies beside who imports it."""
+        home = self._usage.target.path
+        for file in self._linkage.mentioning(self._name) if self._linkage.is_one_of_several(home, self._linkage.modules[home]) else ():
+            for use in file.links.imports:
+                module = self._linkage.module_of_import(file, use)
+                if self._linkage.is_one_of_several(home, module) and self._linkage.find_module(module, file.path) is None:
+                    self._usage.doubt(f"{file.path} imports another {module} than {home}", file.path, use.start)
 
     def _doubt_imports_of_what_is_put(self) -> None:
         """Doubts about imports of the name out of modules that are not there, where something may be put among the loaded ones."""

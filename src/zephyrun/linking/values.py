@@ -670,7 +670,7 @@ class Evaluator:
         """The module of an absolute name, as a file would find it."""
         path = self.linkage.find_module(dotted, file.path)
         if path is not None:
-            module = frozenset({Value(ValueSort.MODULE, path, name=dotted)})
+            module = frozenset({Value(ValueSort.MODULE, path, name=self.linkage.modules[path])})
             return module | _NOTHING_KNOWN if dotted in self._modules_put else module
         if self.linkage.is_package(dotted):
             return frozenset({Value(ValueSort.PACKAGE, name=dotted)})

@@ -10,12 +10,8 @@ from zephyrun.facts import Text
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.linking.linkage import looks_up
-from zephyrun.linking.modules import (
-    find_import_roots,
-    imports_everything,
-    is_python,
-    module_name,
-)
+from zephyrun.linking.import_roots import find_import_roots
+from zephyrun.linking.modules import imports_everything, is_python, module_name
 from zephyrun.linking.texts import finds_by_text, first_lines, is_part_of_name, is_searched, words_in
 from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
@@ -81,7 +77,7 @@ class NameSeekers:
     @cached_property
     def _modules(self) -> dict[str, str]:
         """The dotted name of each file; those that are no modules are called as if they were."""
-        import_roots = find_import_roots([path for path in self._texts if is_python(path)])
+        import_roots = find_import_roots(self._texts)
         return {path: module_name(path, import_roots) for path in self._texts}
 
     @cached_property
