@@ -19,6 +19,7 @@ from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.hook_guards import answers_for_names, module_passes_name_over
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.mentions import is_distinctive
+from zephyrun.linking.modules import PACKAGE_MARK, folder_of
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import (
@@ -283,10 +284,13 @@ def _move(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
     for wish, objections in zip(wishes, change.by_wish, strict=True):
         if wish.target.sort is not TargetSort.MODULE:
             continue
-        dotted = wish.target.name
+        folders = _folders_of(wish.target.name, linkage.modules)
         for path in sorted(linkage.contents):
-            new_path = _new_path(path, linkage.modules, dotted, wish.new)
-            if new_path is None or new_path == path:
+            if linkage.modules.get(path) == wish.target.name and not path.endswith(f"/{PACKAGE_MARK}"):
+                new_path = _beside(path, wish.new + path.rpartition("/")[2][len(wish.target.written) :])
+            elif (folder := next((each for each in folders if path.startswith(f"{each}/")), None)) is not None:
+                new_path = _beside(folder, wish.new) + path[len(folder) :]
+            else:
                 continue
             if new_path in linkage.contents:
                 objections.reasons.append(Obstacle(f"{new_path} is there already", path, 0))
@@ -295,19 +299,20 @@ def _move(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
             change.contents[new_path] = change.contents.pop(path)
 
 
-def _new_path(path: str, modules: Mapping[str, str], dotted: str, new: str) -> str | None:
-    """Where a file lies once a module has another name; `None` for one that stays."""
-    module, old = modules.get(path), dotted.rpartition(".")[2]
-    if module == dotted and not path.endswith("/__init__.py"):
-        folder, _, name = path.rpartition("/")
-        return f"{folder}/{new}{name[len(old):]}".lstrip("/")
-    for package_path, package in modules.items():
-        if package == dotted and package_path.endswith("__init__.py"):
-            folder = package_path.removesuffix("/__init__.py")
-            if path.startswith(f"{folder}/"):
-                above = folder.rpartition("/")[0]
-                return f"{above}/{new}{path[len(folder):]}".lstrip("/")
-    return None
+def _folders_of(dotted: str, modules: Mapping[str, str]) -> set[str]:
+    """The folders of a package; several where one without a mark has its modules in several."""
+    found: set[str] = set()
+    for path, module in modules.items():
+        if module == dotted and path.endswith(f"/{PACKAGE_MARK}"):
+            found.add(folder_of(path))
+        elif module.startswith(f"{dotted}."):
+            inner = folder_of(path) if path.endswith(f"/{PACKAGE_MARK}") else path
+            found.add(inner.rsplit("/", module[len(dotted) :].count("."))[0])
+    return found
+
+
+def _beside(path: str, name: str) -> str:
+    return f"{folder_of(path)}/{name}".lstrip("/")
 
 
 # -- clashes -------------------------------------------------------------------------------------------

@@ -44,7 +44,10 @@ def _folders_imported(contents: Mapping[str, object], packages: Collection[str])
         for dotted in names_imported(data) if isinstance(data, bytes) else ():
             level = len(dotted) - len(dotted.lstrip("."))
             if level:
-                found.update([*_folders_around(path)][:level])
+                around = [*_folders_around(path)][:level]
+                found.update(around)
+                rest = dotted.lstrip(".").split(".")
+                found.update(_folders_on_the_way(around[-1], rest, folders, contents) if len(around) == level else ())
                 continue
             first, *rest = dotted.split(".")
             for folder in by_name.get(first, ()):

@@ -132,6 +132,8 @@ def note_local(evaluator: Evaluator, usage: Usage) -> None:
             ):
                 usage.mentions.add(Place(file.path, match.start(), match.end(), PlaceSort.COMMENT))
 
+# Says in which folders modules are sought, or in which first.
+_SETS_WAY_TO_MODULES = rb"\bsys\s*\.\s*path\b|\bfrom\s+sys\s+import\b[^\n]*\bpath\b|\baddsitedir\b"
 
 class GlobalUsage:
     """Gathers the use of a module-level name.
@@ -296,12 +298,17 @@ class GlobalUsage:
                     self._note_local_import(file, use.binding)
 
     def _doubt_imports_of_another(self) -> None:
-        """Doubts about imports of a module where several are called so, and none of them lies beside who imports it."""
+        """Doubts about imports of a module where several are called so, and none of them lies beside who imports it, or
+        something says where modules are sought first."""
         home = self._usage.target.path
-        for file in self._linkage.mentioning(self._name) if self._linkage.is_one_of_several(home, self._linkage.modules[home]) else ():
+        if not self._linkage.is_one_of_several(home, self._linkage.modules[home]):
+            return
+        is_way_set = bool(self._linkage.paths_matching("path", _SETS_WAY_TO_MODULES))
+        for file in self._linkage.mentioning(self._name):
             for use in file.links.imports:
                 module = self._linkage.module_of_import(file, use)
-                if self._linkage.is_one_of_several(home, module) and self._linkage.find_module(module, file.path) is None:
+                is_found = not is_way_set and self._linkage.find_module(module, file.path) is not None
+                if self._linkage.is_one_of_several(home, module) and not is_found:
                     self._usage.doubt(f"{file.path} imports another {module} than {home}", file.path, use.start)
 
     def _doubt_imports_of_what_is_put(self) -> None:
