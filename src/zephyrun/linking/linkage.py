@@ -716,10 +716,9 @@ class Linkage:
             return self._found_beside(dotted, beside)
         return paths[0] if len(paths) == 1 else None
 
-    def is_one_of_several(self, path: str, dotted: str) -> bool:
-        """Whether a module is one of several that are called so, as folders of scripts have them."""
-        paths = self._paths_by_module.get(dotted, [])
-        return len(paths) > 1 and path in paths
+    def are_several(self, dotted: str) -> bool:
+        """Whether several modules are called so, as folders of scripts have them."""
+        return len(self._paths_by_module.get(dotted, ())) > 1
 
     def _found_beside(self, dotted: str, path: str) -> str | None:
         """The path of a module that lies beside a file, or below: where that is run as a script, it looks there first."""

@@ -37,7 +37,7 @@ from zephyrun.linking.homes import Homes
 from zephyrun.linking.hook_guards import answers_for_names, module_passes_name_over
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import note_mentions
-from zephyrun.linking.modules import imports_everything, is_private_module, is_test, puts_modules_anywhere
+from zephyrun.linking.modules import imports_everything, is_private_module, is_test, packages_around, puts_modules_anywhere
 from zephyrun.linking.texts import word_in_text
 from zephyrun.linking.texts_gone_through import texts_in_variable
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
@@ -298,18 +298,19 @@ class GlobalUsage:
                     self._note_local_import(file, use.binding)
 
     def _doubt_imports_of_another(self) -> None:
-        """Doubts about imports of a module where several are called so, and none of them lies beside who imports it, or
-        something says where modules are sought first."""
-        home = self._usage.target.path
-        if not self._linkage.is_one_of_several(home, self._linkage.modules[home]):
+        """Doubts about imports of a module that has the name, or of a package around one, where several are called so, and none of
+        them lies beside who imports it, or something says where modules are sought first."""
+        linkage = self._linkage
+        homes = {path: linkage.modules[path] for path in self.homes}
+        if not any(linkage.are_several(each) for home in homes.values() for each in (home, *packages_around(home))):
             return
-        is_way_set = bool(self._linkage.paths_matching("path", _SETS_WAY_TO_MODULES))
-        for file in self._linkage.mentioning(self._name):
+        is_way_set = bool(linkage.paths_matching("path", _SETS_WAY_TO_MODULES))
+        for file in linkage.mentioning(self._name):
             for use in file.links.imports:
-                module = self._linkage.module_of_import(file, use)
-                is_found = not is_way_set and self._linkage.find_module(module, file.path) is not None
-                if self._linkage.is_one_of_several(home, module) and not is_found:
-                    self._usage.doubt(f"{file.path} imports another {module} than {home}", file.path, use.start)
+                module = linkage.module_of_import(file, use)
+                meant = [path for path, home in homes.items() if linkage.are_several(module) and f"{home}.".startswith(f"{module}.")]
+                if meant and (is_way_set or linkage.find_module(module, file.path) is None):
+                    self._usage.doubt(f"{file.path} imports another {module} than that of {meant[0]}", file.path, use.start)
 
     def _doubt_imports_of_what_is_put(self) -> None:
         """Doubts about imports of the name out of modules that are not there, where something may be put among the loaded ones."""
