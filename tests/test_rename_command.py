@@ -63,6 +63,20 @@ def test_rename_changes_names_and_nothing_else(yard):
     assert b"`read_scale` for w" in (yard / "NOTES.md").read_bytes()
 
 
+def test_where_no_root_is_marked_the_working_folder_is_one(tmp_path):
+    """Who points from above at a file below means the files around it, too; who stands beside it does not."""
+    (tmp_path / "apiary").mkdir()
+    (tmp_path / "apiary/scales.py").write_text("def weigh(kg):\n    return kg\n")
+    (tmp_path / "main.py").write_text("from apiary.scales import weigh\nprint(weigh(3))\n")
+    before = bytes_of(tmp_path)
+    zephyrun("rename", "apiary/scales.py:1:5", "read_scale", cwd=tmp_path)
+    assert b"print(read_scale(3))" in bytes_of(tmp_path)["main.py"]
+    zephyrun("undo", cwd=tmp_path)
+    assert bytes_of(tmp_path) == before
+    zephyrun("rename", "scales.py:1:5", "read_scale", cwd=tmp_path / "apiary")
+    assert bytes_of(tmp_path)["main.py"] == before["main.py"]
+
+
 def test_dry_run_prints_a_difference_and_writes_nothing(yard):
     """A unified diff on standard output, with exit code 0."""
     done = zephyrun("rename", "hives/scales.py:6:5", "read_scale", "--dry-run", cwd=yard)

@@ -15,7 +15,7 @@ from zephyrun.linking.usage import Target
 from zephyrun.linking.values import Evaluator
 from zephyrun.project.discovery import read_content, read_project
 from zephyrun.project.kept_facts import KeptFacts
-from zephyrun.project.roots import find_root, for_people, relative_to_root
+from zephyrun.project.roots import find_root_around, for_people, relative_to_root
 from zephyrun.project.settings import Settings, read_settings
 from zephyrun.proof.renames import World
 from zephyrun.source import SourceText
@@ -54,7 +54,7 @@ def point_at(text: str) -> PointedAt:
     path = Path(match["path"]) if match is not None else Path(".")
     if match is not None and not path.is_file():
         raise UserError(f"{path} is no file; give path:line:column or a dotted name")
-    root = find_root([path])
+    root = find_root_around(path)
     settings = read_settings(root)
     contents = read_project(root)
     kept_facts = KeptFacts(root)

@@ -39,6 +39,18 @@ def find_root(paths: Sequence[Path]) -> Path:
     return Path(os.path.commonpath([root for root, _ in roots]))
 
 
+def find_root_around(path: Path) -> Path:
+    """The root of a file at which somebody points from the working folder: as `find_root`, but where no root is marked, that
+    folder, if the file lies there and it is not the person's own folder of all things or one above that.
+
+    Errors: `UserError` when the path does not exist.
+    """
+    root, is_marked = _root_of(path)
+    here = Path.cwd()
+    stands_in_project = not path.is_absolute() and root.is_relative_to(here) and not Path.home().is_relative_to(here)
+    return here if stands_in_project and not is_marked else root
+
+
 def _root_of(path: Path) -> tuple[Path, bool]:
     if not path.exists():
         raise UserError(f"{path} does not exist; check the spelling or the working folder")
