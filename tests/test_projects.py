@@ -5,6 +5,7 @@ import shutil
 import subprocess
 
 import pytest
+import tomlkit
 
 from tests.helpers import document, real_source, zephyrun
 from zephyrun.errors import UserError
@@ -322,3 +323,16 @@ def test_a_survey_says_what_many_findings_wait_for(tmp_path):
         (tmp_path / "hives.py").write_text("".join(checks[:number]).rstrip() + "\n")
         shown = zephyrun("survey", ".", "--only", "literals", cwd=tmp_path).stdout
         assert (f"up to {number} of these wait for a word about plugs:" in shown) == named
+
+
+@pytest.mark.parametrize(("around", "remedy"), [("from apiary.hives import wgh\n", "review"), ("from yard.hives import wgh\n", "safe")])
+@pytest.mark.parametrize("place", ["main.py", "tests/check.py"])
+def test_a_folder_that_others_import_is_not_all_there_is(tmp_path, around, remedy, place):
+    """Nothing marks a project, and one folder of it is asked about: code around it may use what is public."""
+    for name, text in (("apiary/hives.py", "def wgh(kg):\n    \"\"\"Weigh a hive.\"\"\"\n    return kg * 2\n"), (place, around)):
+        (tmp_path / name).parent.mkdir(exist_ok=True)
+        (tmp_path / name).write_text(text)
+    for folder, asked in ((tmp_path, "apiary"), (tmp_path / "apiary", "."), (tmp_path.parent, f"{tmp_path.name}/apiary")):
+        zephyrun("propose", asked, "--output", str(tmp_path / "plan.toml"), cwd=folder)
+        [step] = tomlkit.parse((tmp_path / "plan.toml").read_text())["step"]
+        assert (step["old"], step["remedy"]) == ("wgh", remedy)

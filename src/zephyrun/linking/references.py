@@ -81,6 +81,8 @@ _NAMED_BY_TEXT = frozenset(
     typing.TypedDict typing.TypeAliasType collections.namedtuple enum.Enum enum.IntEnum enum.Flag
     enum.IntFlag enum.StrEnum""".split()
 )
+# Says in which folders modules are sought, or in which first.
+_SETS_WAY_TO_MODULES = rb"\bsys\s*\.\s*path\b|\bfrom\s+sys\s+import\b[^\n]*\bpath\b|\baddsitedir\b"
 
 
 def binding_places(file: LinkedFile, binding: int) -> Iterator[Place]:
@@ -132,8 +134,6 @@ def note_local(evaluator: Evaluator, usage: Usage) -> None:
             ):
                 usage.mentions.add(Place(file.path, match.start(), match.end(), PlaceSort.COMMENT))
 
-# Says in which folders modules are sought, or in which first.
-_SETS_WAY_TO_MODULES = rb"\bsys\s*\.\s*path\b|\bfrom\s+sys\s+import\b[^\n]*\bpath\b|\baddsitedir\b"
 
 class GlobalUsage:
     """Gathers the use of a module-level name.

@@ -31,10 +31,10 @@ def find_root(paths: Sequence[Path]) -> Path:
     Errors: `UserError` when a path does not exist, or the paths lie in different roots.
     """
     roots = [_root_of(path) for path in paths]
-    if len({root for root, is_marked in roots if is_marked}) > 1:
+    if len({root for root, has_mark in roots if has_mark}) > 1:
         raise UserError("the paths lie in different projects; give those of one project at a time")
-    for root, is_marked in roots:
-        if is_marked:
+    for root, has_mark in roots:
+        if has_mark:
             return root
     return Path(os.path.commonpath([root for root, _ in roots]))
 
@@ -45,10 +45,15 @@ def find_root_around(path: Path) -> Path:
 
     Errors: `UserError` when the path does not exist.
     """
-    root, is_marked = _root_of(path)
+    root, has_mark = _root_of(path)
     here = Path.cwd()
     stands_in_project = not path.is_absolute() and root.is_relative_to(here) and not Path.home().is_relative_to(here)
-    return here if stands_in_project and not is_marked else root
+    return here if stands_in_project and not has_mark else root
+
+
+def is_marked(folder: Path) -> bool:
+    """Whether a folder is marked as the root of a project."""
+    return any((folder / mark).exists() for mark in _ROOT_MARKS)
 
 
 def _root_of(path: Path) -> tuple[Path, bool]:
@@ -57,7 +62,7 @@ def _root_of(path: Path) -> tuple[Path, bool]:
     absolute = path.resolve()
     start = absolute if absolute.is_dir() else absolute.parent
     for folder in (start, *start.parents):
-        if any((folder / mark).exists() for mark in _ROOT_MARKS):
+        if is_marked(folder):
             return folder, True
     return start, False
 
