@@ -165,7 +165,7 @@ class _ExampleValues:
 
     def module(self, dotted: str) -> Values:
         """A module by its absolute name."""
-        return self._evaluator.module_values(self._file, dotted)
+        return self._evaluator.module_values.of_module(self._file, dotted)
 
     def _of_name(self, name: str) -> Values:
         example = self._example
@@ -174,7 +174,7 @@ class _ExampleValues:
         self._asked.add(name)
         found = [self.of(each[1]) for each in example.given.get(name, ()) if each is not None]
         for dotted, member in example.imported.get(name, ()):
-            there = self._evaluator.module_attribute(self._file, dotted, member) if member else self.module(dotted)
+            there = self._evaluator.module_values.of_member(self._file, dotted, member) if member else self.module(dotted)
             found.append(there)
         self._asked.discard(name)
         if (binding := self._file.module_bindings.get(name)) is not None:

@@ -166,7 +166,7 @@ class Homes:
                         continue
                 values = self._evaluator.values(there, lookup.receiver)
                 may_be_home = UNKNOWN_VALUE in values or any(map(self.is_one, values))
-                if may_be_home and not self._evaluator.is_some_module(there, lookup.receiver):
+                if may_be_home and not self._evaluator.replaced_modules.is_some_module(there, lookup.receiver):
                     self._usage.doubt_lookup(path, lookup.start)
 
     def _open_part(self, file: LinkedFile, text: TextUse) -> None:

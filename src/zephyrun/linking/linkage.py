@@ -709,7 +709,7 @@ class Linkage:
     def find_module(self, dotted: str, beside: str = "") -> str | None:
         """The path of a module of the project by its absolute name, as the file at `beside` would find
         it; `None` where there is none, or more than one."""
-        paths = self._paths_by_module.get(dotted, [])
+        paths = self.paths_called(dotted)
         if len(paths) > 1:
             paths = [path for path in paths if self._root_of(path) == self._root_of(beside)]
         if not paths and beside:
@@ -718,7 +718,11 @@ class Linkage:
 
     def are_several(self, dotted: str) -> bool:
         """Whether several modules are called so, as folders of scripts have them."""
-        return len(self._paths_by_module.get(dotted, ())) > 1
+        return len(self.paths_called(dotted)) > 1
+
+    def paths_called(self, dotted: str) -> list[str]:
+        """The paths of all modules that are called so."""
+        return self._paths_by_module.get(dotted, [])
 
     def _found_beside(self, dotted: str, path: str) -> str | None:
         """The path of a module that lies beside a file, or below: where that is run as a script, it looks there first."""

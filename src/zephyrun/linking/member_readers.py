@@ -173,7 +173,7 @@ class MemberReaders:
         is_proxy = not lookup.is_handed_on and self._family.is_proxy(values, hooks_asked(file, lookup), minds_keeping=minds_keeping)
         is_ours = bool(classes_among(values) & self._family.reachable)
         if is_told or not is_ours:
-            is_other = not self._family.may_be_any(values) or self._evaluator.is_some_module(file, lookup.receiver)
+            is_other = not self._family.may_be_any(values) or self._evaluator.replaced_modules.is_some_module(file, lookup.receiver)
             if is_other and (is_told or not is_proxy):
                 return False
             # Who asks a proxy may be handed a name that is put together in any file.
@@ -260,7 +260,7 @@ class MemberReaders:
             return False
         if not self._family.may_be_any(self._evaluator.values(file, handed.value)):
             return False
-        if self._evaluator.is_some_module(file, handed.value) or self._is_had_without_names(file, handed):
+        if self._evaluator.replaced_modules.is_some_module(file, handed.value) or self._is_had_without_names(file, handed):
             return False
         called = set(map(self._evaluator.library_name, self._evaluator.values(file, handed.callee)))
         if called.isdisjoint(_LISTING):
@@ -430,7 +430,7 @@ class MemberReaders:
         theirs, or who knows what, and is asked for the name or gives all that it has."""
         values = self._evaluator.values(file, use.receiver)
         is_ours = bool(classes_among(values) & self._family.reachable)
-        if not is_ours and (not self._family.may_be_any(values) or self._evaluator.is_some_module(file, use.receiver)):
+        if not is_ours and (not self._family.may_be_any(values) or self._evaluator.replaced_modules.is_some_module(file, use.receiver)):
             return False
         text = file.source.text
         before = text[max(use.start - LONGEST_RECEIVER, 0) : use.start]

@@ -126,7 +126,7 @@ class ModuleUsage:
         return len(module) - len(written) <= len(self.package) + bool(self.package)
 
     def _names_module(self, file: LinkedFile, use: ImportUse) -> bool:
-        values = self._evaluator.module_attribute(file, self.package, self.name)
+        values = self._evaluator.module_values.of_member(file, self.package, self.name)
         return any(map(self._is_target, values))
 
     def _is_target(self, value: Value) -> bool:

@@ -48,7 +48,7 @@ def _places(evaluator: Evaluator, file: LinkedFile) -> Iterator[tuple[int, bool]
     """Where a class is made by a call, or its table of names or the variables of its body are asked for, and whether the
     names come from near by."""
     for use in file.links.attributes_by_name.get(_TABLE, ()):
-        if _SETS_WORKED_OUT.match(file.source.text, use.end) is not None and not evaluator.is_some_module(file, use.receiver):
+        if _SETS_WORKED_OUT.match(file.source.text, use.end) is not None and not evaluator.replaced_modules.is_some_module(file, use.receiver):
             yield use.start, True
     for handed in file.links.handed:
         brings_names = handed.position > _N_OF_BASES or handed.keyword == _SPREAD_OUT

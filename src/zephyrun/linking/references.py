@@ -314,10 +314,10 @@ class GlobalUsage:
 
     def _doubt_imports_of_what_is_put(self) -> None:
         """Doubts about imports of the name out of modules that are not there, where something may be put among the loaded ones."""
-        for file in self._linkage.mentioning(self._name) if self._evaluator.are_modules_put else ():
+        for file in self._linkage.mentioning(self._name) if self._evaluator.replaced_modules.is_any_put else ():
             for use in file.links.imports:
                 module = self._linkage.module_of_import(file, use) if use.name == self._name else ""
-                if module and self._linkage.find_module(module, file.path) is None and self._evaluator.may_be_put(module):
+                if module and self._linkage.find_module(module, file.path) is None and self._evaluator.replaced_modules.may_be_put(module):
                     what = f"what is put in the place of {module} holds another `{self._name}`, which {file.path} imports"
                     self._usage.doubt(what, file.path, use.start)
 
@@ -716,7 +716,7 @@ class GlobalUsage:
 def obstruct_other_names(evaluator: Evaluator, usage: Usage, dotted: str) -> None:
     """Obstacles where a module is imported under another name: by that, one has what its package has under the module's own."""
     package = dotted.rpartition(".")[0]
-    for file, use in evaluator.imports_under_other_names(dotted):
+    for file, use in evaluator.module_values.imports_under_other_names(dotted):
         usage.obstruct(f"`import {dotted} as …` in {file.path} gives what `{package}` has under that name", file.path, use.start)
 
 

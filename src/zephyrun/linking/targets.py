@@ -186,7 +186,7 @@ def _target_in_module(
 ) -> Target | None:
     path = evaluator.linkage.find_module(module, file.path)
     # What is imported of everything there is asked next, in that order.
-    along = evaluator.taking_along(path) if path is not None and path != file.path and evaluator.linkage.file(path) is not None else ()
+    along = evaluator.module_values.taking_along(path) if path is not None and path != file.path and evaluator.linkage.file(path) is not None else ()
     found = (_target_bound_in(evaluator, asking, taken, name) for asking, taken in [(file, module), *along])
     return next(filter(None, found), None)
 

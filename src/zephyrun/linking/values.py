@@ -9,14 +9,12 @@ from __future__ import annotations
 
 import builtins
 import re
-import sys
 from collections import ChainMap, Counter, OrderedDict, defaultdict, deque
 from collections.abc import Callable, Collection, Iterable, Iterator
 from functools import cached_property
 from typing import NamedTuple
 
 from zephyrun.facts import BINDING_ROLES, Role, ScopeKind
-from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.link_facts import (
     BY_KEYWORD,
     BY_POSITION,
@@ -24,7 +22,6 @@ from zephyrun.link_facts import (
     ClassRecord,
     FunctionRecord,
     Handed,
-    ImportUse,
     Origin,
     OriginSort,
     ParameterRecord,
@@ -35,14 +32,14 @@ from zephyrun.linking.borrowed_methods import BorrowedMethods
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, has_keyword_function
 from zephyrun.linking.hierarchy import Hierarchy
 from zephyrun.linking.holdings import Holdings, is_mutable, opened, without_depths
-from zephyrun.linking.library_calls import KEPT_UNDER, NAMED_LIKE_BUILTINS
+from zephyrun.linking.library_calls import KEPT_UNDER
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, Named
-from zephyrun.linking.modules import names_put_among_modules, puts_modules_anywhere
+from zephyrun.linking.module_values import ModuleValues
 from zephyrun.linking.modules_about import ModulesAbout
-from zephyrun.linking.remembering import once_a_version
+from zephyrun.linking.replaced_modules import ReplacedModules
 from zephyrun.linking.set_by_name import names_set_in, sets_any_name
-from zephyrun.linking.texts import registering_in, words_ending_texts_in
+from zephyrun.linking.texts import registering_in
 from zephyrun.linking.value_sorts import (
     OR_BELOW,
     UNKNOWN_VALUE,
@@ -96,21 +93,9 @@ _GIVE_OWN_THINGS = frozenset(
     "unicodedata decimal fractions math cmath io csv socket ssl getpass locale "
     "fnmatch stat errno difflib html urllib.parse ipaddress mimetypes sysconfig".split()
 )
-_ONLY_IMPORTED = frozenset({Role.IMPORT, Role.READ})
 _BUILTINS_OF_MODULE = "__builtins__"
 # What gives modules by what it is handed, though its code names only others.
 _FINDING_MODULES = frozenset({"inspect.getmodule", "pkgutil.resolve_name"})
-# What gives a module, what holds those that are loaded, and what puts something else where one is found.
-_LOADED_MODULES = "sys.modules"
-_MAKING_MODULE = "types.ModuleType"
-_GIVING_MODULES = frozenset({"builtins.__import__", "importlib.__import__", "importlib.import_module", _MAKING_MODULE})
-_PUTS_AMONG_MODULES = lazy_pattern(
-    rb"modules\s*(?:\[[^\]\n]*\]\s*(?:=(?!=)|\.\s*__class__)|\.\s*(?:update|setdefault|__setitem__)\b|[,)|])|"
-    rb"sys\s*\.\s*modules[ \t]*(?:[\r\n;#]|\Z)|import\b[^\n]*\bmodules\b|setitem\b"
-)
-# What makes modules that are something more.
-_MODULE_CLASS = "ModuleType"
-_DERIVES_MODULES = lazy_pattern(rb"class\s+\w+\s*\([^()\n]*ModuleType")
 # Annotations that stand for files of the library. Source: library reference, `typing`.
 _FILES = frozenset({"typing.IO", "typing.TextIO", "typing.BinaryIO"})
 # What these things give back as it was handed to them: the file below a buffer, the zone of a time, the
@@ -196,6 +181,8 @@ class Evaluator:
         self._sets_names: dict[ClassKey, bool] = {}
         self.meanings = Meanings(linkage)
         self.modules_about = ModulesAbout(linkage, self.meanings)
+        self.replaced_modules = ReplacedModules(self)
+        self.module_values = ModuleValues(self, self.replaced_modules)
         self._hierarchy = Hierarchy(self)
         self.borrowed = BorrowedMethods(self)
         self._library_classes: dict[str, ClassKey | None] = {}
@@ -401,7 +388,7 @@ class Evaluator:
         if (rule := self._rules.get(origin.sort)) is not None:
             return rule(file, origin)
         if origin.sort is OriginSort.IMPORTED:
-            return self._of_import(file, origin.binding)
+            return self.module_values.of_import(file, origin.binding)
         if (sort := _HOLDING.get(origin.sort)) is None:
             return _NOTHING_KNOWN
         parts = [self.values(file, part) for part in origin.parts]
@@ -417,7 +404,7 @@ class Evaluator:
             # The module or its names, as it happens.
             return frozenset({Value(ValueSort.FOREIGN, name="builtins")})
         if record.outside:
-            return self._of_outside_name(file.path, record.name)
+            return self.module_values.of_outside_name(file.path, record.name)
         return self.answers.all_of((file.path, binding), lambda: without_depths(self._find_binding_values(file, binding)))
 
     def _find_binding_values(self, file: LinkedFile, binding: int) -> Values:
@@ -554,184 +541,6 @@ class Evaluator:
         records = file.links.functions if value.sort is ValueSort.FUNCTION else file.links.classes
         return f"{file.module}.{records[value.number].name}"
 
-    def is_some_module(self, file: LinkedFile, origin: Origin) -> bool:
-        """Whether a value is a module that is loaded by a name that is worked out, and so nothing that a class or an
-        instance is."""
-        if origin.sort is OriginSort.CALL:
-            names = set(map(self.library_name, self.values(file, origin.parts[0])))
-            return names == {_MAKING_MODULE} or (names <= _GIVING_MODULES and not self._are_modules_replaced)
-        if origin.sort is OriginSort.ELEMENT:
-            names = set(map(self.library_name, self.values(file, origin.parts[0])))
-            return names == {_LOADED_MODULES} and not self._are_modules_replaced and not self.are_modules_put
-        if origin.sort is not OriginSort.NAME or origin.binding < 0:
-            return False
-        record = file.facts.bindings[origin.binding]
-        sources = file.links.sources.get(origin.binding, ())
-        # What others set in a module is not seen here.
-        is_local = file.facts.scopes[record.scope].kind is ScopeKind.FUNCTION and not record.captured
-        return is_local and bool(sources) and all(
-            each.sort is OriginSort.CALL and self.is_some_module(file, each) for each in sources
-        )
-
-    @cached_property
-    def _modules_put(self) -> frozenset[str]:
-        """The names under which something is put among the loaded modules."""
-        contents = ((path, self.linkage.contents[path]) for path in self.linkage.paths_mentioning("modules"))
-        found = (
-            names_put_among_modules(data, self.linkage.modules.get(path, "")) for path, data in contents if isinstance(data, bytes)
-        )
-        return frozenset[str]().union(*found)
-
-    @property
-    def are_modules_put(self) -> bool:
-        """Whether something is put among the loaded modules, under whatever name."""
-        return bool(self._modules_put) or self._are_modules_put_anywhere
-
-    @cached_property
-    def _are_modules_put_anywhere(self) -> bool:
-        """Whether something is put among the loaded modules under names that are worked out."""
-        contents = (self.linkage.contents[path] for path in self.linkage.paths_mentioning("modules"))
-        return any(isinstance(data, bytes) and puts_modules_anywhere(data) for data in contents)
-
-    def may_be_put(self, dotted: str) -> bool:
-        """Whether something may be had under the name of a module that is not there: a text that ends with its last word
-        tells."""
-        if dotted in self._modules_put:
-            return True
-        last = dotted.rpartition(".")[2]
-        return self._are_modules_put_anywhere and bool(self.linkage.paths_where(last, words_ending_texts_in))
-
-    @cached_property
-    def _are_modules_replaced(self) -> bool:
-        """Whether anything is put where loaded modules are found, or a module may be an instance of the project's own."""
-        return any(
-            isinstance(data := self.linkage.contents[path], bytes) and pattern.search(data) is not None
-            for word, pattern in (("modules", _PUTS_AMONG_MODULES), (_MODULE_CLASS, _DERIVES_MODULES))
-            for path in self.linkage.paths_mentioning(word)
-        )
-
-    @once_a_version
-    def _of_outside_name(self, path: str, name: str) -> Values:
-        file, is_builtin = self.file(path), name in BUILTINS
-        if is_builtin and not self._may_be_taken_along(file, name):
-            return frozenset({Value(ValueSort.FOREIGN, name=f"builtins.{name}")})
-        for there, module in self.taking_along(path):
-            # What a module inside takes along for a builtin is not looked for.
-            values = self._bound_in_module(there, module, name) if there is file or not is_builtin else None
-            if values is not None and UNKNOWN_VALUE not in values:
-                return values
-        return _NOTHING_KNOWN
-
-    def _may_be_taken_along(self, file: LinkedFile, name: str) -> bool:
-        """Whether a file may have a name from an import of everything, of modules that do so, too."""
-        for each, module in self.taking_along(file.path):
-            there = self._module_file(each, module)
-            if there is not None and name not in there.module_bindings:
-                continue
-            is_of_library = there is None and module.partition(".")[0] in sys.stdlib_module_names
-            if not is_of_library or name in NAMED_LIKE_BUILTINS:
-                return True
-        return False
-
-    @once_a_version
-    def taking_along(self, path: str) -> list[tuple[LinkedFile, str]]:
-        """The imports of everything that a file makes, each followed by those of the module that it leads to: the file with
-        the import, and the module that it names."""
-        found: list[tuple[LinkedFile, str]] = []
-        seen = {path}
-        rest = self._imports_of_all(self.file(path))
-        while rest:
-            found.append(rest.pop())
-            there = self._module_file(*found[-1])
-            if there is not None and there.path not in seen:
-                seen.add(there.path)
-                rest += self._imports_of_all(there)
-        return found
-
-    def _imports_of_all(self, file: LinkedFile) -> list[tuple[LinkedFile, str]]:
-        """The imports of everything in a file, the last one first."""
-        uses = [use for use in file.links.imports if use.name == "*"]
-        return [(file, self.linkage.module_of_import(file, use)) for use in reversed(uses)]
-
-    def _module_file(self, file: LinkedFile, dotted: str) -> LinkedFile | None:
-        """The file of a module, as another file would find it."""
-        path = self.linkage.find_module(dotted, file.path)
-        return self.linkage.file(path) if path is not None else None
-
-    def _of_import(self, file: LinkedFile, index: int) -> Values:
-        use = file.links.imports[index]
-        module = self.linkage.module_of_import(file, use)
-        if not use.name:
-            bound = module if use.has_alias else module.partition(".")[0]
-            return self.module_values(file, bound)
-        return self.module_attribute(file, module, use.name)
-
-    def module_values(self, file: LinkedFile, dotted: str) -> Values:
-        """The module of an absolute name, as a file would find it."""
-        path = self.linkage.find_module(dotted, file.path)
-        if path is not None:
-            module = frozenset({Value(ValueSort.MODULE, path, name=self.linkage.modules[path])})
-            return module | _NOTHING_KNOWN if dotted in self._modules_put else module
-        if self.linkage.is_package(dotted):
-            return frozenset({Value(ValueSort.PACKAGE, name=dotted)})
-        foreign = frozenset({Value(ValueSort.FOREIGN, name=dotted)})
-        return foreign | _NOTHING_KNOWN if self.may_be_put(dotted) else foreign
-
-    def module_attribute(self, file: LinkedFile, dotted: str, name: str) -> Values:
-        """What a name of a module stands for."""
-        values = self._bound_in_module(file, dotted, name)
-        if values is not None:
-            return values
-        there = self._module_file(file, dotted)
-        return self._of_outside_name(there.path, name) if there is not None and name not in BUILTINS else _NOTHING_KNOWN
-
-    def _bound_in_module(self, file: LinkedFile, dotted: str, name: str) -> Values | None:
-        """As `module_attribute`; `None` where a module has a name, if at all, from an import of everything."""
-        path = self.linkage.find_module(dotted, file.path)
-        inner = f"{dotted}.{name}" if dotted else name
-        is_inner = self.linkage.is_package(inner)
-        if path is None:
-            if is_inner:
-                return self.module_values(file, inner)
-            if self.linkage.is_package(dotted):
-                return _NOTHING_KNOWN
-            foreign = frozenset({Value(ValueSort.FOREIGN, name=inner)})
-            return foreign | _NOTHING_KNOWN if self.may_be_put(dotted) or self.may_be_put(inner) else foreign
-        there = self.linkage.file(path)
-        if there is None:
-            return _NOTHING_KNOWN
-        binding = there.module_bindings.get(name)
-        # A package that imports a module inside it asks itself for what it is about to bind.
-        if binding is not None and not (is_inner and there.path == file.path):
-            values = self.binding_values(there, binding)
-            is_either = is_inner and not self._is_bound_for_good(file, there, binding, inner)
-            return values | self.module_values(file, inner) if is_either else values
-        if is_inner:
-            return self.module_values(file, inner)
-        return None if there.is_own else frozenset({Value(ValueSort.FOREIGN, name=inner)})
-
-    def _is_bound_for_good(self, file: LinkedFile, package: LinkedFile, binding: int, inner: str) -> bool:
-        """Whether a package binds a name to something of its module of that name, so that a file which is read later finds no
-        module under it."""
-        from zephyrun.linking.import_graph import reached_files
-
-        facts, text = package.facts, package.source.text
-        uses = [each for each in package.links.imports if each.binding == binding and each.name]
-        if len(uses) != 1 or self.linkage.module_of_import(package, uses[0]) != inner or not facts.roles(binding) <= _ONLY_IMPORTED:
-            return False
-        statement = facts.statements[facts.statement_at(uses[0].start)]
-        is_always = facts.scopes[statement.scope].kind is ScopeKind.MODULE and text[: statement.start].rpartition("\n")[2] == ""
-        is_certain = is_always and not self.linkage.all_loading_paths and not any(self.imports_under_other_names(inner))
-        return is_certain and file.path not in reached_files(self, package.path)
-
-    def imports_under_other_names(self, dotted: str) -> Iterator[tuple[LinkedFile, ImportUse]]:
-        """The imports of a module under another name (`import hives.scale as scale`), by which one has whatever its package has
-        under its own."""
-        for file in self.linkage.mentioning(dotted.rpartition(".")[2]):
-            for use in file.links.imports:
-                if use.has_alias and not use.name and self.linkage.module_of_import(file, use) == dotted:
-                    yield file, use
-
     def _of_attribute(self, file: LinkedFile, origin: Origin) -> Values:
         receivers = self.values(file, origin.parts[0])
         return _union(self.attribute_values(file, value, origin.name) for value in receivers)
@@ -746,7 +555,7 @@ class Evaluator:
         if sort is ValueSort.ABOVE:
             return self._of_member_above((receiver.path, receiver.number), name)
         if sort in (ValueSort.MODULE, ValueSort.PACKAGE):
-            return self.module_attribute(file, receiver.name, name)
+            return self.module_values.of_member(file, receiver.name, name)
         if sort in (ValueSort.FOREIGN, ValueSort.OUTSIDE) and self._is_put_on_strangers(name):
             return _NOTHING_KNOWN
         if sort is ValueSort.FOREIGN:
