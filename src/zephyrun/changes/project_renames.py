@@ -20,6 +20,7 @@ from zephyrun.linking.hook_guards import answers_for_names, module_passes_name_o
 from zephyrun.linking.linkage import Content, LinkedFile
 from zephyrun.linking.mentions import is_distinctive
 from zephyrun.linking.modules import PACKAGE_MARK, folder_of
+from zephyrun.linking.parameters import ParameterUsage
 from zephyrun.linking.search import find_usage
 from zephyrun.linking.targets import renamed_target
 from zephyrun.linking.usage import (
@@ -135,6 +136,8 @@ def carry_out_renames(
             asked = find_usage(evaluator, renamed_target(evaluator, wish.target, wish.new), wish.target.name)
             own.reasons.extend(_clashes_in_classes(evaluator, asked, wish.new))
             own.doubts.extend(_doubts_about_new_name(usage, asked, wish.new))
+        elif wish.target.sort is TargetSort.PARAMETER and not own.reasons:
+            own.doubts.extend(ParameterUsage(evaluator, usage).doubts_about(wish.new))
         own.doubts.extend(_read_as_text(evaluator, usage, surroundings))
 
     _edit(evaluator, wishes, change)

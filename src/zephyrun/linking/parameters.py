@@ -43,7 +43,7 @@ from zephyrun.linking.signature_readers import calls_of_signature_readers, reade
 from zephyrun.linking.signature_reads import names_read_by, names_read_off
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.texts import words_in
-from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, Doubt, OpenPlace, Place, PlaceSort, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values, with_parts
 from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, Whereabouts, whereabouts
@@ -572,9 +572,24 @@ class ParameterUsage:
             if rest.keys is not None and self.name in rest.keys:
                 self._note_key(file, rest)
             elif rest.keys is None and not self._keys.never_hold(file, rest):
-                self._usage.doubt(
-                    f"what `**` hands on in {file.path} holds no `{self.name}`", file.path, rest.start
-                )
+                self._usage.doubt(self._what_rest_holds(file), file.path, rest.start)
+
+    def doubts_about(self, new: str) -> Iterator[Doubt]:
+        """What would have to be vouched for if the parameter, whose use is known, had another name: a call that fails now, for a
+        dictionary with that key, would go on."""
+        keys = [(key, each) for key in self._usage.homes for _, each in self._parameters_of(key)]
+        if not any(self._may_be_keyword(self._evaluator.function_record(key), parameter) for key, parameter in keys):
+            return
+        known = {doubt.what for doubt in self._usage.doubts}
+        renamed = ParameterUsage(self._evaluator, Usage(self._usage.target._replace(name=new)))
+        renamed.functions = list(self._usage.homes)
+        for file, rest in renamed._rests_to(renamed.functions):
+            may_hold = new in rest.keys if rest.keys is not None else not renamed._keys.never_hold(file, rest)
+            if may_hold and self._what_rest_holds(file) not in known:
+                yield Doubt(renamed._what_rest_holds(file), file.path, rest.start)
+
+    def _what_rest_holds(self, file: LinkedFile) -> str:
+        return f"what `**` hands on in {file.path} holds no `{self.name}`"
 
     def _check_keys(self) -> None:
         """Doubts about dictionaries with the name as a key, where one of the functions is anywhere: what has both may run it
