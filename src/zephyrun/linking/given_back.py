@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from typing import TYPE_CHECKING
 
-from zephyrun.linking.syntax_trees import syntax_tree
+from zephyrun.linking.syntax_trees import definition_of, syntax_tree
 from zephyrun.linking.value_sorts import FunctionKey
 
 if TYPE_CHECKING:
@@ -18,13 +18,12 @@ def gives_back(evaluator: Evaluator, key: FunctionKey) -> bool:
     file, record = evaluator.file(key[0]), evaluator.function_record(key)
     if not file.is_own or record.decorators or record.owner >= 0 or len(record.parameters) != 1:
         return False
-    tree = syntax_tree(file.data)
-    for (name, end), node in tree.definitions.items():
-        if name == record.name and isinstance(node, ast.FunctionDef) and tree.start_of(node) <= record.name_start < end:
-            if tree.start_of(node.body[0]) > record.name_start and node.args.args and not node.args.defaults:
-                *before, last = node.body
-                return _is_given(last, node.args.args[0].arg) and all(_only_marks(each, node.args.args[0].arg) for each in before)
-    return False
+    node = definition_of(syntax_tree(file.data), record)
+    if not isinstance(node, ast.FunctionDef) or not node.args.args or node.args.defaults:
+        return False
+    *before, last = node.body
+    given = node.args.args[0].arg
+    return _is_given(last, given) and all(_only_marks(each, given) for each in before)
 
 
 def _is_given(statement: ast.stmt, name: str) -> bool:

@@ -10,7 +10,7 @@ from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
 from zephyrun.linking.names_passed_over import Passing
 from zephyrun.linking.origins import origin_of
-from zephyrun.linking.syntax_trees import called_name, syntax_tree
+from zephyrun.linking.syntax_trees import called_name, definition_of, syntax_tree
 from zephyrun.linking.value_sorts import ClassKey
 from zephyrun.linking.values import Evaluator
 
@@ -51,13 +51,8 @@ def _hook_bound(file: LinkedFile, binding: int | None, hook: str) -> ast.Functio
     origins = file.links.sources.get(binding, ()) if binding is not None else ()
     if len(origins) != 1 or origins[0].sort is not OriginSort.DEFINED_FUNCTION or not file.is_own:
         return None
-    record = file.links.functions[origins[0].binding]
-    tree = syntax_tree(file.data)
-    for (name, _), node in tree.definitions.items():
-        if name == hook and isinstance(node, ast.FunctionDef) and not node.decorator_list:
-            if tree.start_of(node) + len("def ") == record.name_start:
-                return node
-    return None
+    node = definition_of(syntax_tree(file.data), file.links.functions[origins[0].binding])
+    return node if isinstance(node, ast.FunctionDef) and node.name == hook and not node.decorator_list else None
 
 
 class _Guard(Passing):

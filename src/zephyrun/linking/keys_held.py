@@ -9,13 +9,13 @@ from functools import cached_property
 from typing import NamedTuple
 
 from zephyrun.facts import Role, ScopeKind
-from zephyrun.link_facts import BY_KEYWORD, FunctionRecord, Handed, Origin, ParameterSort, RestUse, Use
+from zephyrun.link_facts import BY_KEYWORD, Handed, Origin, ParameterSort, RestUse, Use
 from zephyrun.linking.attribute_writes import namespaces_of, writes_in_sight
 from zephyrun.linking.dictionaries import may_be_key
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.references import is_public_function
-from zephyrun.linking.syntax_trees import SyntaxTree, function_around, syntax_tree
+from zephyrun.linking.syntax_trees import SyntaxTree, definition_of, function_around, syntax_tree
 from zephyrun.linking.texts_made import texts_made
 from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, may_be_of
 from zephyrun.linking.values import Evaluator
@@ -239,7 +239,7 @@ class KeysHeld:
     def _follow_result(self, key: FunctionKey, *, is_awaited: bool) -> None:
         file, record = self._evaluator.file(key[0]), self._evaluator.function_record(key)
         tree = syntax_tree(file.data)
-        node = _definition(tree, record)
+        node = definition_of(tree, record)
         is_coroutine = isinstance(node, ast.AsyncFunctionDef)
         if node is None or not file.is_own or record.decorators or node in tree.generators or is_coroutine is not is_awaited:
             raise _MayHold
@@ -532,15 +532,6 @@ def is_only_handed_on(file: LinkedFile, binding: int) -> bool:
     roles = file.facts.roles(binding) - {Role.PARAMETER, Role.READ}
     handed = (tree.around[each] for each in _reads(file, tree, binding))
     return not roles and all(isinstance(each, ast.keyword) and each.arg is None for each in handed)
-
-
-def _definition(tree: SyntaxTree, record: FunctionRecord) -> ast.FunctionDef | ast.AsyncFunctionDef | None:
-    """The definition of a function; `None` for a lambda."""
-    for (name, end), node in tree.definitions.items():
-        if name == record.name and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
-            if tree.start_of(node) <= record.name_start < end and record.name_start < tree.start_of(node.body[0]):
-                return node
-    return None
 
 
 def _fixed_ends(key: ast.expr) -> tuple[str, str]:

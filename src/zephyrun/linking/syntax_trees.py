@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 
 from zephyrun.languages.python.reading import tree_of, without_collector
 from zephyrun.languages.python.walk import all_arguments, position_readers
+from zephyrun.link_facts import FunctionRecord
 from zephyrun.source import SourceText
 
 # Who follows a function comes back to the same two dozen files; a thousand lines take 1.4 MB.
@@ -121,6 +122,15 @@ _NOTED: dict[type[ast.AST], Callable[[SyntaxTree, Any], None]] = {
 def called_name(call: ast.Call) -> str:
     """The name that is called, without what stands before the dot."""
     return getattr(call.func, "id", "") or getattr(call.func, "attr", "")
+
+
+def definition_of(tree: SyntaxTree, record: FunctionRecord) -> ast.FunctionDef | ast.AsyncFunctionDef | None:
+    """The definition of a function of a file; `None` for a lambda."""
+    for (name, _), node in tree.definitions.items():
+        if name == record.name and isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
+            if tree.start_of(node) <= record.name_start < tree.start_of(node.body[0]):
+                return node
+    return None
 
 
 def function_around(tree: SyntaxTree, node: ast.AST) -> ast.AST:

@@ -13,7 +13,7 @@ from zephyrun.linking.attribute_writes import writes_in_sight
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.origins import origin_of
 from zephyrun.linking.remembering import once_a_version
-from zephyrun.linking.syntax_trees import SyntaxTree, syntax_tree
+from zephyrun.linking.syntax_trees import SyntaxTree, definition_of, syntax_tree
 from zephyrun.linking.texts_gone_through import Texts, all_texts_of, may_be_set_elsewhere, texts_gone_through
 from zephyrun.linking.value_sorts import ClassKey, FunctionKey, ValueSort
 from zephyrun.linking.values import Evaluator
@@ -82,14 +82,11 @@ class _Making:
         is_other = bool(record.decorators) or record.owner >= 0 or self._evaluator.is_set(_CODE)
         if is_other or place in self._asked or not file.is_own or not are_filled:
             return None
-        tree = syntax_tree(file.data)
         given_in = {(key[0], each.binding): texts for each, texts in zip(record.parameters, handed, strict=True)}
         inner = _Making(self._evaluator, self._asked | {place}, given_in)
-        for (name, end), node in tree.definitions.items():
-            if name == record.name and tree.start_of(node) <= record.name_start < end:
-                match node:
-                    case ast.FunctionDef(body=[*before, ast.Return(value=ast.expr() as given)]) if all(map(_is_text, before)):
-                        return inner.of_expression(file, given)
+        match definition_of(syntax_tree(file.data), record):
+            case ast.FunctionDef(body=[*before, ast.Return(value=ast.expr() as given)]) if all(map(_is_text, before)):
+                return inner.of_expression(file, given)
         return None
 
     def _joined(self, file: LinkedFile, parts: Iterable[ast.expr]) -> Texts:
