@@ -149,6 +149,7 @@ def test_who_looks_at_code(code, is_seen):
         ("def show(argv):\n    first, self.path = argv[1], argv[0]\n    log(first)\n", True),
         ("def show():\n    how = (__file__, 1)\n    return open(how[0])\n", True),
         ("def show():\n    how = [[__file__], 1]\n    return open(how[0][0])\n", True),
+        ("def show():\n    return open([__file__].pop())\n", True),
         ("pytest.main([__file__, '-v'])\n", False),
         ("runner.main([__file__, '-v'])\n", True),
         ("def test(self):\n    self.assertEqual(warning.filename, __file__)\n", False),

@@ -295,6 +295,9 @@ def _move(evaluator: Evaluator, wishes: Sequence[Wish], change: Change) -> None:
                 new_path = _beside(folder, wish.new) + path[len(folder) :]
             else:
                 continue
+            if new_path == path:
+                # That it has the name already is told elsewhere.
+                continue
             if new_path in linkage.contents:
                 objections.reasons.append(Obstacle(f"{new_path} is there already", path, 0))
                 continue

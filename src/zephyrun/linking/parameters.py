@@ -31,7 +31,7 @@ from zephyrun.linking.library_calls import CALLING_BY_POSITION
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.mentions import Span, note_mentions
 from zephyrun.linking.prepared_calls import RUNNING_LATER, check_prepared_calls
-from zephyrun.linking.private_methods import methods_called
+from zephyrun.linking.private_methods import TELLING_CALLS, methods_called
 from zephyrun.linking.reader_calls import calls_of_readers
 from zephyrun.linking.references import (
     binding_places,
@@ -66,7 +66,7 @@ _SAYS_HOW_CALLED = frozenset(
     """assert_called_with assert_called_once_with assert_any_call assert_awaited_with assert_awaited_once_with
     assert_any_await call""".split()
 )
-_KEEPS_CALLS = lazy_pattern(rb"(?:\.\s*|[\"'])(?:call_args|mock_calls|method_calls|await_args)(?:_list)?\b")
+_KEEPS_CALLS = lazy_pattern(rb"(?:\.\s*|[\"'])(?:%b)\b" % "|".join(TELLING_CALLS).encode())
 _OF_INSTANCES = frozenset({"__call__"})
 # How arguments are given that stand in one collection.
 _SPREAD = ("*", "**")
@@ -459,7 +459,7 @@ class ParameterUsage:
             if last is None or not takes_rest or any(each.name == self.name and each.sort in BY_KEYWORD for each in record.parameters):
                 continue
             if not is_only_handed_on(file, last.binding):
-                what = f"{record.name} in {file.path}, which takes keywords of any name, does not look for `{self.name}`"
+                what = f"`{record.name}` in {file.path}, which takes keywords of any name, does not look for `{self.name}`"
                 self._usage.doubt(what, file.path, record.name_start)
 
     def _is_call_of(self, value: Value) -> bool:

@@ -15,7 +15,7 @@ from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, Values, ValueSort
 from zephyrun.linking.values import Evaluator
 
 # What tells of a stand-in, which bears any name, how it was called. Source: library reference, `unittest.mock`.
-_TELLING_CALLS = tuple(f"{name}{end}" for name in ("call_args", "await_args") for end in ("", "_list")) + ("mock_calls", "method_calls")
+TELLING_CALLS = (*(f"{name}{end}" for name in ("call_args", "await_args") for end in ("", "_list")), "mock_calls", "method_calls")
 
 
 def methods_called(evaluator: Evaluator, file: LinkedFile, callee: Origin) -> Values:
@@ -40,7 +40,7 @@ def _methods_of_name(evaluator: Evaluator, name: str) -> Values:
     ]
     if not bearing or evaluator.is_set(name) or any(use.name == name for file in files for use in file.links.keywords):
         return frozenset()
-    if any(map(linkage.paths_mentioning, (*READING_HOOKS, *_TELLING_CALLS))):
+    if any(map(linkage.paths_mentioning, (*READING_HOOKS, *TELLING_CALLS))):
         return frozenset()
     if linkage.stands_in_quotes(name) or any(may_begin_in(evaluator, path, name) for path in linkage.paths):
         return frozenset()

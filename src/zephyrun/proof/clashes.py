@@ -9,8 +9,8 @@ from typing import NamedTuple
 from zephyrun.facts import Text
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
-from zephyrun.linking.linkage import looks_up
 from zephyrun.linking.import_roots import find_import_roots
+from zephyrun.linking.linkage import looks_up
 from zephyrun.linking.modules import imports_everything, is_python, module_name
 from zephyrun.linking.texts import finds_by_text, first_lines, is_part_of_name, is_searched, words_in
 from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, touches

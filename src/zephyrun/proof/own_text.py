@@ -172,7 +172,7 @@ def _goes_on(
             name = last_name(outer.func if isinstance(outer, ast.Call) else outer)
             if name in _SOMETHING_ELSE or (isinstance(outer, ast.Call) and _leaves_it_alone(outer.func)):
                 return False
-            if isinstance(outer, ast.Attribute) and name not in _OF_PATHS:
+            if isinstance(outer, ast.Attribute) and name not in _OF_PATHS and not is_collected:
                 # What has such an attribute is no path.
                 return False
             if name not in _SAME_PATH:

@@ -10,8 +10,8 @@ from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.languages.python.walk import FRAME_READERS
 from zephyrun.linking.glances import glance
-from zephyrun.linking.import_statements import names_imported
 from zephyrun.linking.import_roots import find_import_roots
+from zephyrun.linking.import_statements import names_imported
 from zephyrun.linking.modules import is_python, is_test, module_name
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, without_comments, words_in
 from zephyrun.patterns import lazy_pattern
