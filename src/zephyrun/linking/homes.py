@@ -14,6 +14,7 @@ from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.copied_names import only_gets_strangers
 from zephyrun.linking.escapes import check_instruction_readers
+from zephyrun.linking.evaluated_code import evaluations_that_see, leads_to_modules
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
@@ -27,7 +28,7 @@ from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import SyntaxTree, called_name, syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD
 from zephyrun.linking.usage import OpenPlace, Place, PlaceSort, Usage
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, Values, ValueSort
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
@@ -283,6 +284,7 @@ class Homes:
                     f"nothing looks up `{name}` by name through {_OWN_NAMESPACE} in {file.path}", file.path, start
                 )
         self._check_namespace_readers()
+        self._check_evaluations()
         check_instruction_readers(self._evaluator, self._usage, self._homes)
         # A private name is seldom worked out: somewhere it would have to stand as a text.
         is_worked_out = not name.startswith("_") or self._linkage.stands_in_quotes(name)
@@ -294,6 +296,22 @@ class Homes:
                     f"{path}, which loads modules by names that it works out, does not look up `{name}`",
                     path,
                 )
+
+    def _check_evaluations(self) -> None:
+        """Doubts about code that is run elsewhere, and sees a home by a name."""
+        if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
+            # A private name is seldom worked out.
+            return
+
+        def leads_here(file: LinkedFile, values: Values) -> bool:
+            if file.path in self._homes or any(map(self.is_one, values)):
+                return True
+            return leads_to_modules(self._evaluator, values, self._homes)
+
+        for file, each in evaluations_that_see(self._evaluator, leads_here):
+            if file.path not in self._homes or not each.is_own:
+                what = f"nothing looks up `{self._name}` by name through {each.what} in {file.path}"
+                self._usage.doubt_reader(what, file.path, each.start)
 
     def _is_asked_by_hook(self, path: str) -> bool:
         """Whether a file has things that answer for any attribute, and something may be asked for one of the name."""

@@ -32,6 +32,7 @@ from zephyrun.link_facts import (
 )
 from zephyrun.linking.class_heads import class_heads_in
 from zephyrun.linking.glances import glance
+from zephyrun.linking.given_readers import find_given_readers
 from zephyrun.linking.import_roots import find_import_roots
 from zephyrun.linking.import_statements import names_imported
 from zephyrun.linking.modules import LOADING_IN_DISGUISE, LOADING_WORDS, PACKAGE_MARK, folder_of, is_python, module_name, packages_around
@@ -666,6 +667,11 @@ class Linkage:
     def all_loading_paths(self) -> list[str]:
         """The modules that load others by their names, or find loaded ones."""
         return self._paths_seen(_loads)
+
+    @cached_property
+    def reader_givers(self) -> dict[str, frozenset[str]]:
+        """The files that give on a builtin which reads the names around its caller, and under which names."""
+        return find_given_readers({path: data for path, data in self.contents.items() if isinstance(data, bytes) and is_python(path)})
 
     @cached_property
     def finding_paths(self) -> list[str]:

@@ -13,6 +13,7 @@ from zephyrun.link_facts import UNKNOWN, AttributeUse, FunctionRecord, Handed, L
 from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.class_families import ClassFamily
 from zephyrun.linking.copied_names import COPIES_ALL_AFTER, only_gets_strangers
+from zephyrun.linking.evaluated_code import evaluations_that_see, leads_to_modules
 from zephyrun.linking.homes import LOOKUPS
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.lookup_calls import READING_HOOKS
@@ -30,7 +31,7 @@ from zephyrun.linking.syntax_trees import called_name, syntax_tree
 from zephyrun.linking.texts import LISTS_SPREAD
 from zephyrun.linking.texts_made import texts_made
 from zephyrun.linking.usage import Usage
-from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort, Values, classes_among
+from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ValueSort, Values, classes_among, with_parts
 from zephyrun.linking.values import Evaluator
 from zephyrun.patterns import lazy_pattern
 
@@ -159,6 +160,23 @@ class MemberReaders:
         self._check_tables_of_strangers()
         self._check_other_ways_to_namespaces()
         self._check_texts_put_together()
+        self._check_evaluations()
+
+    def _check_evaluations(self) -> None:
+        """Doubts about code that is run and not written out, and sees one of the family by a name."""
+        if self._is_private and not self._evaluator.linkage.stands_in_quotes(self._spelling):
+            return
+        ours, homes = self._family.reachable, {path for path, _ in self._family.classes}
+
+        def leads_here(_: LinkedFile, values: Values) -> bool:
+            is_one = not ours.isdisjoint(classes_among(with_parts(values)))
+            # What a function of that module gives may be one, too.
+            is_one = is_one or any(value.sort is ValueSort.FUNCTION and value.path in homes for value in values)
+            return is_one or leads_to_modules(self._evaluator, values, homes)
+
+        for file, each in evaluations_that_see(self._evaluator, leads_here):
+            what = f"nothing looks up `{self._spelling}` by name through {each.what} in {file.path}"
+            self._usage.doubt_reader(what, file.path, each.start)
 
     def _may_be_asked(self, file: LinkedFile, lookup: Lookup, *, is_begun: bool, is_made: bool) -> bool:
         """Whether what looks an attribute up may ask one of the family for the name, in a file that has a text with which the

@@ -23,6 +23,7 @@ from zephyrun.linking.asked_by_text import asked_by_text
 from zephyrun.linking.bridges import KEYWORD_DECORATOR, BridgeSort, bridge_places
 from zephyrun.linking.dictionaries import keys_written
 from zephyrun.linking.escapes import check_handed
+from zephyrun.linking.evaluated_code import doubt_keywords_in_code
 from zephyrun.linking.fixtures import asks_for_fixtures, parameter_texts
 from zephyrun.linking.going_about import MAKING_METHODS, is_kept
 from zephyrun.linking.keys_held import KeysHeld, is_only_handed_on
@@ -133,6 +134,7 @@ class ParameterUsage:
             self._note_rests()
             self._check_keys()
             self._check_callers()
+            doubt_keywords_in_code(self._evaluator, self._usage, self.name, self.functions)
         for key in self.functions:
             self._check_function(key)
 

@@ -9,6 +9,7 @@ from functools import cached_property
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
 from zephyrun.languages.python.walk import FRAME_READERS
+from zephyrun.linking.given_readers import find_given_readers
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_roots import find_import_roots
 from zephyrun.linking.import_statements import names_imported
@@ -88,7 +89,9 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._modules = {path: module_name(path, import_roots) for path in self._contents}
         readable = {**self._contents, **_embedded(self._texts)}
         labels = {path: self._modules.get(path, path) for path in readable}
-        readers = _reading_frames(readable)
+        given = find_given_readers(readable)
+        self._given = {labels[path]: names for path, names in given.items()}
+        readers = _reading_frames(readable) | {path: readable[path] for path in given}
         self._frame_readers = frozenset(
             FrameReader(labels[path], data) for path, data in readers.items()
         )
@@ -117,7 +120,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         if path not in self._known:
             module, data = self._modules[path], self._contents[path]
             readers = frozenset(each for each in self._frame_readers if each.module != module)
-            read_by = self._names_read.of(module) - {module}
+            read_by = (self._names_read.of(module) | self._givers_named_in(data)) - {module}
             modules_reading = frozenset(each.module for each in readers)
             self._known[path] = Surroundings(
                 module,
@@ -140,6 +143,13 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 oldest=self._oldest,
             )
         return self._known[path]
+
+    def _givers_named_in(self, data: bytes) -> set[str]:
+        """The modules that give on what reads its caller's names, under a name that stands in a file: by way of others, too."""
+        if not self._given:
+            return set()
+        words = words_in(data)
+        return {module for module, names in self._given.items() if any(name and name.encode() in words for name in names)}
 
     def _words_elsewhere(self, data: bytes) -> frozenset[tuple[str, str]]:
         """For a file in which something reads names by name: which of its words stand in texts that are

@@ -59,6 +59,7 @@ _LEADS_TO_READER = lazy_pattern(rf"\.\s*(?:{'|'.join(sorted(FRAME_READERS))})\b"
 _FRAMES = frozenset("_getframe currentframe tb_frame gi_frame cr_frame ag_frame _current_frames".split())
 # Modules that show the variables of running functions to people.
 _SHOWS_VARIABLES = frozenset({"cgitb"})
+_BUILTINS_NAMED = lazy_pattern(r"(?<!\w)(?:__builtins__|builtins)(?!\w)")
 _GETTERS = frozenset({"getattr", "attrgetter", "methodcaller"})
 _BY_NAME = _GETTERS | {"setattr", "hasattr", "delattr", "object"}
 _BUILTINS = frozenset({"builtins", "__builtins__"})
@@ -119,7 +120,7 @@ class Walk:
         self._annotations_are_text = False
         self._is_quoted = False
         self._speaks_of_inspect = "inspect" in source.text
-        self._speaks_of_builtins = "builtins" in source.text
+        self._speaks_of_builtins = "builtins" in source.text and _speaks_of_builtins(source.text)
         self._called_builtins = set(_BUILTINS)
         # Where they are asked for something by its name, or handed to what does so.
         self._asked_builtins: set[int] = set()
@@ -859,6 +860,16 @@ class Walk:
                 self.visit(part.value, "format")
                 if isinstance(part.format_spec, ast.JoinedStr):
                     self._fields(part.format_spec)
+
+
+def _speaks_of_builtins(text: str) -> bool:
+    """Whether the module of all builtins is named in a text. What stands behind a `#` that no quote precedes is a comment."""
+    for found in _BUILTINS_NAMED.finditer(text):
+        before = text[text.rfind("\n", 0, found.start()) + 1 : found.start()]
+        code, hash_sign, _ = before.partition("#")
+        if not hash_sign or '"' in code or "'" in code:
+            return True
+    return False
 
 
 def _leads_to_reader(words: str) -> bool:

@@ -1,0 +1,175 @@
+"""Code that a program makes and runs (`eval(rule)`): it may ask whatever it sees by a name for any attribute, and of a module for
+any name."""
+
+from __future__ import annotations
+
+import ast
+from collections.abc import Callable, Collection, Iterable, Iterator
+from typing import TYPE_CHECKING, NamedTuple
+
+from zephyrun.facts import Exposure, ScopeKind
+from zephyrun.languages.python.nodes import last_name, nodes_in
+from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.syntax_trees import syntax_tree
+from zephyrun.linking.texts import words_in
+from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, classes_among, with_parts
+
+if TYPE_CHECKING:
+    from zephyrun.linking.usage import Usage
+    from zephyrun.linking.values import Evaluator
+
+_RUNNING = ("eval", "exec")
+_RUNNING_CALLS = frozenset({"eval()", "exec()"})
+_RUNNING_VALUES = frozenset({"eval", "exec", ".eval", ".exec", '"eval"', '"exec"', "builtins"})
+_COMPILING = "compile"
+_NAMESPACES = frozenset({"globals", "locals", "vars"})
+_SHORT_LIVED = frozenset({ScopeKind.CLASS, ScopeKind.COMPREHENSION})
+
+
+class Evaluation(NamedTuple):
+    """A place where code is run that is not written out: what does so, where, and the bindings that the code may see; `is_own`
+    where the builtin itself is called there."""
+
+    what: str
+    start: int
+    bindings: tuple[int, ...]
+    is_own: bool = True
+
+
+def evaluations_in(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
+    """The places where a file runs code that it does not write out."""
+    for exposure in file.facts.exposures:
+        if exposure.whole_file and exposure.what in _RUNNING_VALUES:
+            yield Evaluation(exposure.what, exposure.start, _seen_anywhere(file))
+        elif exposure.what in _RUNNING_CALLS:
+            yield from _of_call(file, exposure)
+    words = words_in(file.data)
+    imported = {linkage.module_of_import(file, use) for use in file.links.imports}
+    for path, names in linkage.reader_givers.items():
+        if path == file.path:
+            continue
+        named = sorted(name for name in names if name and name.encode() in words)
+        if named:
+            yield Evaluation(f"`{named[0]}` out of {path}", 0, _seen_anywhere(file), is_own=False)
+        elif linkage.modules.get(path) in imported:
+            yield Evaluation(f"what {path} gives on", 0, _seen_anywhere(file), is_own=False)
+
+
+def may_run_code(linkage: Linkage) -> Iterator[LinkedFile]:
+    """The files that may do so, in order of their paths."""
+    givers = linkage.reader_givers
+    found = {path for word in _RUNNING for path in linkage.paths_mentioning(word)}
+    for path, names in givers.items():
+        module = linkage.modules.get(path, "").rpartition(".")[2]
+        found.update(each for word in (*names, module) if word for each in linkage.paths_mentioning(word))
+    for path in sorted(found):
+        if (file := linkage.file(path)) is not None and (file.facts.exposures or givers):
+            yield file
+
+
+def evaluations_that_see(
+    evaluator: Evaluator, is_asked: Callable[[LinkedFile, Values], bool]
+) -> Iterator[tuple[LinkedFile, Evaluation]]:
+    """The places where code is run that is not written out, and that sees by a name something of which `is_asked` holds; of
+    each file the first one."""
+    for file in may_run_code(evaluator.linkage):
+        for each in evaluations_in(evaluator.linkage, file):
+            if any(is_asked(file, evaluator.binding_values(file, binding)) for binding in each.bindings):
+                yield file, each
+                break
+
+
+def doubt_keywords_in_code(evaluator: Evaluator, usage: Usage, name: str, functions: Iterable[FunctionKey]) -> None:
+    """Doubts about code that is run and not written out, and may call one of some functions with a keyword. A private one is
+    seldom called by a name that is worked out."""
+    keys, owners = set[FunctionKey](), set[ClassKey]()
+    for key in functions:
+        record = evaluator.function_record(key)
+        owner = evaluator.class_record((key[0], record.owner)) if record.owner >= 0 else None
+        called = owner.name if owner is not None and record.name.startswith("__") else record.name
+        if called.startswith("_") and not evaluator.linkage.stands_in_quotes(called):
+            continue
+        keys.add(key)
+        owners |= {(key[0], record.owner)} if owner is not None else set()
+    if not keys:
+        return
+    homes = {path for path, _ in keys}
+
+    def leads_here(_: LinkedFile, values: Values) -> bool:
+        is_one = any(value.sort is ValueSort.FUNCTION and (value.path, value.number) in keys for value in values)
+        return is_one or not owners.isdisjoint(classes_among(with_parts(values))) or leads_to_modules(evaluator, values, homes)
+
+    for file, each in evaluations_that_see(evaluator, leads_here):
+        what = f"no code that is run through {each.what} in {file.path} has a keyword `{name}`"
+        usage.doubt_reader(what, file.path, each.start)
+
+
+def leads_to_modules(evaluator: Evaluator, values: Values, paths: Collection[str]) -> bool:
+    """Whether a value may be one of some modules, or one by which they are had (`apiary.hives`)."""
+    modules = evaluator.linkage.modules
+    dotted = {modules[path] for path in paths if path in modules}
+    for value in values:
+        if value.sort is ValueSort.PACKAGE and any(each.startswith(f"{value.name}.") for each in dotted):
+            return True
+        if value.sort is ValueSort.MODULE:
+            held = evaluator.modules_about.held_by([value.path])
+            if value.path in paths or not held.isdisjoint(paths):
+                return True
+    return False
+
+
+def _of_call(file: LinkedFile, exposure: Exposure) -> Iterator[Evaluation]:
+    tree = syntax_tree(file.data)
+    callee = tree.names.get(exposure.start)
+    call = tree.around.get(callee) if callee is not None else None
+    seen = _seen_in(file, exposure.scope)
+    if not isinstance(call, ast.Call) or call.func is not callee:
+        yield Evaluation(exposure.what, exposure.start, seen)
+        return
+    if _is_written_out(call):
+        return
+    namespaces = [*call.args[1:], *(keyword.value for keyword in call.keywords)]
+    if namespaces and all(map(_is_made_there, namespaces)):
+        names = {each.id for namespace in namespaces for each in nodes_in(namespace) if isinstance(each, ast.Name)}
+        seen = tuple(binding for binding in seen if file.facts.bindings[binding].name in names)
+    yield Evaluation(exposure.what, exposure.start, seen)
+
+
+def _is_written_out(call: ast.Call) -> bool:
+    """Whether the code that is run stands where that is done."""
+    code = call.args[0] if call.args else None
+    if isinstance(code, ast.Call) and last_name(code.func) == _COMPILING and code.args:
+        code = code.args[0]
+    return isinstance(code, ast.Constant)
+
+
+def _is_made_there(namespace: ast.expr) -> bool:
+    """Whether a namespace holds no more than what is named where code is run in it: one that is made there, or that of a thing."""
+    match namespace:
+        case ast.Dict(keys=keys):
+            return None not in keys and not any(map(_is_own_namespace, nodes_in(namespace)))
+        case ast.Call(func=ast.Name(id="vars"), args=[_]) | ast.Attribute(attr="__dict__"):
+            return True
+        case ast.Call(func=ast.Name(id="dict"), args=[]):
+            is_spread = any(each.arg is None for each in namespace.keywords)
+            return not is_spread and not any(map(_is_own_namespace, nodes_in(namespace)))
+    return False
+
+
+def _is_own_namespace(node: ast.AST) -> bool:
+    return isinstance(node, ast.Call) and last_name(node.func) in _NAMESPACES and not node.args
+
+
+def _seen_in(file: LinkedFile, scope: int) -> tuple[int, ...]:
+    """The bindings that code sees which runs in a scope."""
+    around = {scope, *(each for each in file.facts.ancestors(scope) if file.facts.scopes[each].kind is not ScopeKind.CLASS)}
+    return tuple(index for index, each in enumerate(file.facts.bindings) if each.scope in around and not each.outside)
+
+
+def _seen_anywhere(file: LinkedFile) -> tuple[int, ...]:
+    scopes = file.facts.scopes
+    return tuple(
+        index
+        for index, each in enumerate(file.facts.bindings)
+        if not each.outside and scopes[each.scope].kind not in _SHORT_LIVED
+    )
