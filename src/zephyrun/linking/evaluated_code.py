@@ -13,6 +13,7 @@ from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts import words_in
 from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, classes_among, with_parts
+from zephyrun.patterns import lazy_pattern
 
 if TYPE_CHECKING:
     from zephyrun.linking.usage import Usage
@@ -21,6 +22,9 @@ if TYPE_CHECKING:
 _RUNNING = ("eval", "exec")
 _RUNNING_CALLS = frozenset({"eval()", "exec()"})
 _RUNNING_VALUES = frozenset({"eval", "exec", ".eval", ".exec", '"eval"', '"exec"', "builtins"})
+# What gives what stands in a file, and how the names of code end.
+_READS_FILES = lazy_pattern(rb"\b(?:open|read_text|read_bytes|getlines|get_source|get_data|FileIO)\b")
+_ENDING = ".py"
 _COMPILING = "compile"
 _NAMESPACES = frozenset({"globals", "locals", "vars"})
 _SHORT_LIVED = frozenset({ScopeKind.CLASS, ScopeKind.COMPREHENSION})
@@ -77,6 +81,19 @@ def evaluations_that_see(
             if any(is_asked(file, evaluator.binding_values(file, binding)) for binding in each.bindings):
                 yield file, each
                 break
+
+
+def runs_of_files(linkage: Linkage, paths: Collection[str]) -> Iterator[tuple[LinkedFile, Evaluation, str]]:
+    """The places where what stands in one of some files is run as code that was read (`exec(open("settings.py").read())`), as texts
+    that end with the name of the file tell: who does so has its names as its own, or in a table. Each with that file."""
+    for file in may_run_code(linkage):
+        if _READS_FILES.search(file.data) is None or (first := next(evaluations_in(linkage, file), None)) is None:
+            continue
+        texts = [text.words for text in file.facts.texts if text.use != "documentation" and text.words.endswith(_ENDING)]
+        for path in paths:
+            name = path.rpartition("/")[2]
+            if path != file.path and any(name.endswith(each.rpartition("/")[2].rpartition("*")[2]) for each in texts):
+                yield file, first, path
 
 
 def doubt_keywords_in_code(evaluator: Evaluator, usage: Usage, name: str, functions: Iterable[FunctionKey]) -> None:

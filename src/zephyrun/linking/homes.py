@@ -14,7 +14,7 @@ from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.copied_names import only_gets_strangers
 from zephyrun.linking.escapes import check_instruction_readers
-from zephyrun.linking.evaluated_code import evaluations_that_see, leads_to_modules
+from zephyrun.linking.evaluated_code import evaluations_that_see, leads_to_modules, runs_of_files
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
@@ -298,7 +298,10 @@ class Homes:
                 )
 
     def _check_evaluations(self) -> None:
-        """Doubts about code that is run elsewhere, and sees a home by a name."""
+        """Doubts about code that is run elsewhere, and sees a home by a name or is what stands in it."""
+        for file, each, path in runs_of_files(self._linkage, self._homes):
+            what = f"{file.path}, which runs what stands in files, does not look up `{self._name}` of {path}"
+            self._usage.doubt_reader(what, file.path, each.start)
         if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
             # A private name is seldom worked out.
             return

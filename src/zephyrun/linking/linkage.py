@@ -83,6 +83,8 @@ _COMPUTED_LOOKUP = lazy_pattern(
 )
 # What gives modules, or what stands in them, for other reasons than that it loads them.
 FINDING_WORDS = ("getmodule", "resolve_name")
+# What looks into a module by itself.
+_RESOLVING = b"resolve_name"
 _FINDS_MODULES = rb"\b(?:inspect|pkgutil)(?:\s*\.\s*|\s+import\b(?:\s*\([^)]*|[^\n(]*))\b(?:getmodule|resolve_name)\b"
 _FINDING = lazy_pattern(_FINDS_MODULES)
 # The names of modules as functions and frames have them, but for those that every module has.
@@ -691,6 +693,7 @@ class Linkage:
             path
             for path, data in self._modules_read
             if ((path in finding or (path in loading and self.takes_any_module(path))) and _LOOKS_INTO.search(data))
+            or (path in finding and _RESOLVING in data)
             or _takes_names_run(data)
         ]
 

@@ -36,13 +36,18 @@ _READS_SOURCE = lazy_pattern(
     rb"(?:\.\s*|\bimport\b(?:\s*\([^)]*?|[^\n;]*?)\b)(?:%b)\b" % b"|".join(_SOURCE_MARKS)
 )
 
+# What takes the code in a file apart, or opens any, and what tells that it is one of Python.
+_TAKES_CODE_APART = lazy_pattern(rb"\bast\b[^\n]*\bparse\b|\b(?:symtable|tokenize|pyclbr)\b")
+_OPENS_CODE = lazy_pattern(rb"\b(?:open|read_text|read_bytes)\s*\([^\n]*(?:\.py[\"']|\b(?!__)\w+\.__file__)|\.py[\"'][^\n]*\.\s*read_(?:text|bytes)\s*\(")
+_NAMES_CODE = lazy_pattern(rb"\.py[\"']|\breadmodule|\w\.__file__|\bgetsourcefile\b")
+
 # What shows the members of a class in their order: the namespace of an instance is its own.
 _WALKS_MEMBERS = lazy_pattern(rb"(?<!\bself\.)__dict__|\bvars\b(?!\s*\(\s*self\s*\))|getmembers|co_consts|co_names|__set_name__")
 # What shows in which order functions stand in a file, or classes are made.
 _TELLS_LINES = lazy_pattern(rb"co_firstlineno|__firstlineno__|getsourcelines|findsource|__subclasses__")
 _LISTS_MEMBERS = lazy_pattern(rb"\b(?:dir|help|__dir__)\b|\bpydoc\b")
 _READS_LOCALS = lazy_pattern(rb"\b(?:f_locals\b|locals\s*\()")
-# What builds a project, its documentation or its environments.
+# What builds a project, its documentation or its environments, and is no part of the program.
 _BUILDING = frozenset({"setup.py", "conf.py", "noxfile.py", "tasks.py", "fabfile.py"})
 
 
@@ -102,7 +107,8 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._are_builtins_set = any(map(sets_builtins_elsewhere, readable.values()))
         self._counts_members = self._walks_members or any(map(counts_members, readable.values()))
         # One is enough, and short files are read sooner.
-        by_length = sorted(filter(_may_read_source, readable.values()), key=len)
+        program = (data for path, data in readable.items() if path.rpartition("/")[2] not in _BUILDING)
+        by_length = sorted(filter(_may_read_source, program), key=len)
         self._any_reads_source = any(map(_reads_source, by_length))
         self._quoted = find_quoted_lines(self._texts)
         self._uses_libraries = is_library or _use_libraries(self._contents, self._modules.values())
@@ -207,7 +213,7 @@ def _reading_frames(texts: Mapping[str, bytes]) -> dict[str, bytes]:
 
 @glance
 def _may_read_source(data: bytes) -> bool:
-    return any(mark in data for mark in _SOURCE_MARKS)
+    return any(mark in data for mark in (*_SOURCE_MARKS, b".py", b".__file__", b"readmodule"))
 
 
 @glance
@@ -246,6 +252,8 @@ def reads_locals(data: bytes) -> bool:
 
 
 def _reads_source(data: bytes) -> bool:
+    if _OPENS_CODE.search(data) is not None or (_TAKES_CODE_APART.search(data) is not None and _NAMES_CODE.search(data) is not None):
+        return True
     if _READS_SOURCE.search(data) is None:
         return False
     try:
