@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from zephyrun.facts import Exposure, ScopeKind
 from zephyrun.languages.python.nodes import last_name, nodes_in
+from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts import words_in
-from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, classes_among, with_parts
+from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, classes_among
 from zephyrun.patterns import lazy_pattern
 
 if TYPE_CHECKING:
@@ -72,13 +73,14 @@ def may_run_code(linkage: Linkage) -> Iterator[LinkedFile]:
 
 
 def evaluations_that_see(
-    evaluator: Evaluator, is_asked: Callable[[LinkedFile, Values], bool]
+    evaluator: Evaluator, is_asked: Callable[[LinkedFile, Values], bool], *, only_imported: bool = False
 ) -> Iterator[tuple[LinkedFile, Evaluation]]:
-    """The places where code is run that is not written out, and that sees by a name something of which `is_asked` holds; of
-    each file the first one."""
+    """The places where code is run that is not written out, and that sees by a name something of which `is_asked` holds, perhaps
+    among what is imported there; of each file the first one."""
     for file in may_run_code(evaluator.linkage):
         for each in evaluations_in(evaluator.linkage, file):
-            if any(is_asked(file, evaluator.binding_values(file, binding)) for binding in each.bindings):
+            bindings = [binding for binding in each.bindings if not only_imported or binding in file.imported_bindings]
+            if any(is_asked(file, evaluator.binding_values(file, binding)) for binding in bindings):
                 yield file, each
                 break
 
@@ -114,9 +116,13 @@ def doubt_keywords_in_code(evaluator: Evaluator, usage: Usage, name: str, functi
 
     def leads_here(_: LinkedFile, values: Values) -> bool:
         is_one = any(value.sort is ValueSort.FUNCTION and (value.path, value.number) in keys for value in values)
-        return is_one or not owners.isdisjoint(classes_among(with_parts(values))) or leads_to_modules(evaluator, values, homes)
+        return is_one or not owners.isdisjoint(classes_among(values)) or leads_to_modules(evaluator, values, homes)
 
-    for file, each in evaluations_that_see(evaluator, leads_here):
+    found = [
+        *evaluations_that_see(evaluator, leads_here, only_imported=True),
+        *((file, each) for path in sorted(homes) for file in [evaluator.file(path)] for each in evaluations_in(evaluator.linkage, file) if each.bindings),
+    ]
+    for file, each in found:
         what = f"no code that is run through {each.what} in {file.path} has a keyword `{name}`"
         usage.doubt_reader(what, file.path, each.start)
 
@@ -129,27 +135,35 @@ def leads_to_modules(evaluator: Evaluator, values: Values, paths: Collection[str
         if value.sort is ValueSort.PACKAGE and any(each.startswith(f"{value.name}.") for each in dotted):
             return True
         if value.sort is ValueSort.MODULE:
-            held = evaluator.modules_about.held_by([value.path])
-            if value.path in paths or not held.isdisjoint(paths):
+            if value.path in paths or not evaluator.modules_about.inside(value.path).isdisjoint(paths):
                 return True
     return False
 
 
 def _of_call(file: LinkedFile, exposure: Exposure) -> Iterator[Evaluation]:
-    tree = syntax_tree(file.data)
-    callee = tree.names.get(exposure.start)
-    call = tree.around.get(callee) if callee is not None else None
-    seen = _seen_in(file, exposure.scope)
-    if not isinstance(call, ast.Call) or call.func is not callee:
-        yield Evaluation(exposure.what, exposure.start, seen)
-        return
-    if _is_written_out(call):
-        return
-    namespaces = [*call.args[1:], *(keyword.value for keyword in call.keywords)]
-    if namespaces and all(map(_is_made_there, namespaces)):
-        names = {each.id for namespace in namespaces for each in nodes_in(namespace) if isinstance(each, ast.Name)}
-        seen = tuple(binding for binding in seen if file.facts.bindings[binding].name in names)
-    yield Evaluation(exposure.what, exposure.start, seen)
+    for start, names in _runs_in(file.data):
+        if start == exposure.start:
+            seen = _seen_in(file, exposure.scope)
+            if names is not None:
+                seen = tuple(binding for binding in seen if file.facts.bindings[binding].name in names)
+            yield Evaluation(exposure.what, exposure.start, seen)
+
+
+@glance
+def _runs_in(data: bytes) -> tuple[tuple[int, frozenset[str] | None], ...]:
+    """The calls of a file that run code which is not written out: where they start, and the only names that the code may see;
+    `None` for all."""
+    found = []
+    tree = syntax_tree(data)
+    for start, callee in tree.names.items():
+        call = tree.around[callee]
+        if callee.id in _RUNNING and isinstance(call, ast.Call) and call.func is callee and not _is_written_out(call):
+            namespaces = [*call.args[1:], *(keyword.value for keyword in call.keywords)]
+            is_narrow = bool(namespaces) and all(map(_is_made_there, namespaces))
+            inner = (each for namespace in namespaces for each in nodes_in(namespace))
+            names = frozenset(each.id for each in inner if isinstance(each, ast.Name))
+            found.append((start, names if is_narrow else None))
+    return tuple(found)
 
 
 def _is_written_out(call: ast.Call) -> bool:

@@ -14,7 +14,7 @@ from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.copied_names import only_gets_strangers
 from zephyrun.linking.escapes import check_instruction_readers
-from zephyrun.linking.evaluated_code import evaluations_that_see, leads_to_modules, runs_of_files
+from zephyrun.linking.evaluated_code import evaluations_in, evaluations_that_see, leads_to_modules, runs_of_files
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
@@ -306,13 +306,17 @@ class Homes:
             # A private name is seldom worked out.
             return
 
-        def leads_here(file: LinkedFile, values: Values) -> bool:
-            if file.path in self._homes or any(map(self.is_one, values)):
-                return True
-            return leads_to_modules(self._evaluator, values, self._homes)
+        for file in self._homes.values():
+            for each in evaluations_in(self._linkage, file):
+                if not each.is_own:
+                    what = f"nothing looks up `{self._name}` by name through {each.what} in {file.path}"
+                    self._usage.doubt_reader(what, file.path, each.start)
 
-        for file, each in evaluations_that_see(self._evaluator, leads_here):
-            if file.path not in self._homes or not each.is_own:
+        def leads_here(_: LinkedFile, values: Values) -> bool:
+            return any(map(self.is_one, values)) or leads_to_modules(self._evaluator, values, self._homes)
+
+        for file, each in evaluations_that_see(self._evaluator, leads_here, only_imported=True):
+            if file.path not in self._homes:
                 what = f"nothing looks up `{self._name}` by name through {each.what} in {file.path}"
                 self._usage.doubt_reader(what, file.path, each.start)
 

@@ -209,7 +209,7 @@ class ModulesAbout:
         """The modules among the names of those that go about. Who looks on from there has to tell modules from other things."""
         if any(self._linkage.paths_matching(word, pattern) for word, pattern in _TELLING_MODULES):
             return self._held
-        return set[str]().union(*map(self._inside, self._standing))
+        return set[str]().union(*map(self.inside, self._standing))
 
     @cached_property
     def _held(self) -> set[str]:
@@ -220,7 +220,7 @@ class ModulesAbout:
         held: set[str] = set()
         rest = list(modules)
         while rest:
-            inner = self._inside(rest.pop())
+            inner = self.inside(rest.pop())
             rest += inner - held
             held |= inner
         return held
@@ -280,7 +280,7 @@ class ModulesAbout:
         meant = union(self._meanings.of_import(path, module, "") for name, module, _ in imports if name == "*")
         return self._paths_of(path, self._meanings.followed(meant).modules)
 
-    def _inside(self, path: str) -> set[str]:
+    def inside(self, path: str) -> set[str]:
         """The modules that one holds by its names: those that it imports, and those that lie in a package; for what it gets
         with everything of another module stands that one."""
         imports = self.uses[path].imports if path in self.uses else frozenset[tuple[str, str, str]]()
