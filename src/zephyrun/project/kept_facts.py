@@ -100,8 +100,14 @@ def _key_of_sight(data: bytes) -> str:
 
 
 def _marked(value: object) -> bytes:
-    packed = pickle.dumps(value, pickle.HIGHEST_PROTOCOL)
+    packed = _pickled(value)
     return _mark(packed) + packed
+
+
+def _pickled(value: object) -> bytes:
+    written = io.BytesIO()
+    _Writer(written, pickle.HIGHEST_PROTOCOL).dump(value)
+    return written.getvalue()
 
 
 def _unmarked(packed: object) -> Any:
@@ -123,7 +129,7 @@ def _packed_apart(sight: Mapping[str, Any]) -> tuple[dict[str, Any], dict[str, b
     plain: dict[str, Any] = {}
     apart: dict[str, bytes] = {}
     for name, seen in sight.items():
-        packed = seen.packed if isinstance(seen, glances.Packed) else pickle.dumps(seen, pickle.HIGHEST_PROTOCOL)
+        packed = seen.packed if isinstance(seen, glances.Packed) else _pickled(seen)
         if len(packed) < _BYTES_WORTH_PACKING:
             plain[name] = seen
         else:
@@ -150,7 +156,7 @@ def _packed(file_facts: FileFacts, links: LinkFacts) -> bytes:
     # Field by field: what was worked out from the fields is left out, and each is unpacked by itself.
     parts = tuple(
         tuple(
-            zlib.compress(pickle.dumps(getattr(facts, name), pickle.HIGHEST_PROTOCOL), _QUICKLY)
+            zlib.compress(_pickled(getattr(facts, name)), _QUICKLY)
             for name in names
         )
         for facts, names in ((file_facts, _FIELDS), (links, _LINK_FIELDS))
@@ -212,11 +218,37 @@ class _LaterLinkFacts(_Later, LinkFacts):
     pass
 
 
+class _MakingRecords:
+    """Stands, in what is written, for what makes a record of a tuple when that is read."""
+
+    def __call__(self, kind: type, parts: tuple[object, ...]) -> object:
+        """A record, made as `_Reader` makes it."""
+        return tuple.__new__(kind, parts)
+
+
+_MAKE_RECORD = _MakingRecords()
+_MAKE_RECORD_NAME = "_MAKE_RECORD"
+
+
+class _Writer(pickle.Pickler):
+    """Writes records so that reading one runs no code of Python: there are hundreds of thousands."""
+
+    def reducer_override(self, each: object) -> Any:
+        """How a thing is made again, for records."""
+        if each is _MAKE_RECORD:
+            return _MAKE_RECORD_NAME
+        if isinstance(each, tuple) and hasattr(each, "_fields"):
+            return _MAKE_RECORD, (type(each), tuple(each))
+        return NotImplemented
+
+
 class _Reader(pickle.Unpickler):
     """Reads records of facts and refuses all else, so that nothing from a cache can be run."""
 
     def find_class(self, module: str, name: str) -> object:
-        """A class of records. Errors: `pickle.UnpicklingError`."""
+        """A class of records, or what makes one of them. Errors: `pickle.UnpicklingError`."""
+        if (module, name) == (__name__, _MAKE_RECORD_NAME):
+            return tuple.__new__
         found = vars(_MODULES[module]).get(name) if module in _MODULES else None
         if not isinstance(found, type) or found.__module__ != module:
             raise pickle.UnpicklingError(f"{module}.{name} is no record of facts")
