@@ -1,5 +1,6 @@
 """`apply` with the person's own checks and with commits, in real repositories."""
 
+import hashlib
 import json
 import subprocess
 import sys
@@ -142,3 +143,55 @@ def test_a_file_with_changes_of_its_own_is_not_committed(project):
     (project / ".git").rename(project / "no-git")
     said = zephyrun("apply", "cleanup.toml", "--commit", cwd=project, code=2)
     assert "lies in no git repository" in said.stderr
+
+
+KEPT = {
+    "fenced in the function": ({"log.py": "def weigh(hive):\n    w = hive.load\n    return w  # zephyrun: leave\n"}, "log.weigh", "w", "weight"),
+    "fenced elsewhere": (
+        {
+            "log.py": "def weigh(hive):\n    return hive.load\n",
+            "main.py": "# zephyrun: leave from here\nfrom log import weigh\n# zephyrun: leave to here\nprint(weigh)\n",
+        },
+        "log", "weigh", "measure",
+    ),
+    "left out by the settings": (
+        {"log.py": "def weigh(hive):\n    return hive.load\n", "old.py": "from log import weigh\n", "zephyrun.toml": "leave_out = ['old.py']\n"},
+        "log", "weigh", "measure",
+    ),
+    "generated": (
+        {"log.py": "def weigh(hive):\n    return hive.load\n", "tables.py": "# @generated\nfrom log import weigh\n"},
+        "log", "weigh", "measure",
+    ),
+}
+
+
+@pytest.mark.parametrize("files, scope, old, new", KEPT.values(), ids=KEPT)
+def test_no_step_reaches_where_people_want_nothing_changed(files, scope, old, new, tmp_path):
+    """A rename and a step of a plan are refused alike, and not a byte is another one."""
+    for name, text in {"zephyrun.toml": "", **files}.items():
+        (tmp_path / name).write_text(text)
+    step = {"id": "s1", "action": "rename", "path": "log.py", "scope": scope, "old": old, "ordinal": 1, "new": new, "accept": True}
+    kept = hashlib.sha256(files["log.py"].encode()).hexdigest()
+    lines = [f"{key} = {json.dumps(value)}" for key, value in step.items()]
+    plan = ['schema = "zephyrun.plan/1"', 'root = "."', "[files]", f'"log.py" = "sha256:{kept}"', "[[step]]", *lines]
+    (tmp_path / "plan.toml").write_text("\n".join(plan))
+    refused = json.loads(zephyrun("apply", "plan.toml", "--format", "json", cwd=tmp_path, code=1).stdout)["refused"]
+    told = zephyrun("rename", f"{scope}.{old}", new, cwd=tmp_path, code=1).stderr
+    for words in ("fenced off", "not edited (left out by the settings)", "not edited (generated)"):
+        assert (words in told) == (words in str(refused))
+    assert "refused" in told and refused
+    assert all((tmp_path / name).read_text() == text for name, text in files.items())
+
+
+def test_code_that_version_control_ignores_follows(tmp_path):
+    """Settings of one machine run like any other code; what is built does not."""
+    (tmp_path / "log.py").write_text("def weigh(hive):\n    return hive.load\n")
+    (tmp_path / ".gitignore").write_text("local.py\nbuild/\n")
+    (tmp_path / "local.py").write_text("from log import weigh\n")
+    (tmp_path / "build").mkdir()
+    (tmp_path / "build/log.py").write_text("def weigh(hive):\n    return hive.load\n")
+    git("init", "-q", cwd=tmp_path)
+    zephyrun("rename", "log.weigh", "measure", cwd=tmp_path)
+    assert (tmp_path / "local.py").read_text() == "from log import measure\n"
+    assert "weigh" in (tmp_path / "build/log.py").read_text()
+    assert json.loads(zephyrun("survey", ".", "--format", "json", cwd=tmp_path).stdout)["files"] == 1

@@ -14,6 +14,9 @@ from zephyrun.facts import FileFacts
 from zephyrun.patterns import lazy_pattern
 from zephyrun.source import SourceText
 
+# What every fence holds, and why nothing is changed behind one.
+FENCE_WORD = "zephyrun:"
+FENCED_OFF = "the line is fenced off"
 _FENCE = lazy_pattern(r"#\s*zephyrun:\s*leave(?:\s+(from here|to here|file))?\s*(?:[-–—:;,.].*)?$")
 
 

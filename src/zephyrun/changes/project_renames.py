@@ -9,12 +9,13 @@ from __future__ import annotations
 
 import sys
 import unicodedata
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from types import MappingProxyType
 
 from zephyrun.changes.new_names import reason_against_spelling
 from zephyrun.facts import FileFacts
+from zephyrun.fences import FENCE_WORD, FENCED_OFF, fence_of
 from zephyrun.languages.python.reserved import BUILTINS
 from zephyrun.linking.hook_guards import answers_for_names, module_passes_name_over
 from zephyrun.linking.linkage import Content, LinkedFile
@@ -88,6 +89,14 @@ class Wish:
     new: str
 
 
+WhyKept = Callable[[str, Content], str]
+
+
+def nothing_kept(_path: str, _content: Content) -> str:
+    """Says of no file that nothing may be edited in it."""
+    return ""
+
+
 def carry_out_renames(
     evaluator: Evaluator,
     wishes: Sequence[Wish],
@@ -97,10 +106,12 @@ def carry_out_renames(
     with_documents: bool = False,
     surroundings: Mapping[str, Surroundings] = MappingProxyType({}),
     said: Collection[str] = (),
+    why_kept: WhyKept = nothing_kept,
 ) -> Change:
     """Make the edits of some renames. With `confirms_all` every open place belongs but those that a
     person says stand `apart` (path and offset), or those of which `said` says so in the words of
-    `open_sentences`; without an answer they stay open, and nothing is edited there.
+    `open_sentences`; without an answer they stay open, and nothing is edited there. `why_kept` says of a file, by its path
+    and content, why nothing may be edited in it ("" for any other); nothing is in lines that are fenced off.
     """
     change = Change(contents=dict(evaluator.linkage.contents))
     for wish in wishes:
@@ -139,6 +150,7 @@ def carry_out_renames(
         elif wish.target.sort is TargetSort.PARAMETER and not own.reasons:
             own.doubts.extend(ParameterUsage(evaluator, usage).doubts_about(wish.new))
         own.doubts.extend(_read_as_text(evaluator, usage, surroundings))
+        own.reasons.extend(_kept_places(evaluator, usage, why_kept))
 
     _edit(evaluator, wishes, change)
     _move(evaluator, wishes, change)
@@ -207,6 +219,17 @@ def _read_as_text(
                 reserved += code_reservations(file.source, file.facts)
             for what, start in reserved:
                 yield Doubt(what, path, start)
+
+
+def _kept_places(evaluator: Evaluator, usage: Usage, why_kept: WhyKept) -> Iterator[Obstacle]:
+    """Places that people want left as they are."""
+    for path, places in usage.by_path().items():
+        if why := why_kept(path, evaluator.linkage.contents[path]):
+            yield Obstacle(f"the name is used in a file that is not edited ({why})", path, places[0].start)
+        file = evaluator.linkage.file(path)
+        if file is not None and FENCE_WORD in file.source.text:
+            is_fenced = fence_of(file.source, file.facts)
+            yield from (Obstacle(FENCED_OFF, path, place.start) for place in places if is_fenced(file.line_of(place.start)))
 
 
 def _bindings_of(evaluator: Evaluator, usages: Iterable[Usage]) -> Iterator[tuple[str, int]]:

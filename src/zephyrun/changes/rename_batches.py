@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Callable, Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 
-from zephyrun.changes.project_renames import Change, Wish, carry_out_renames, open_sentences
+from zephyrun.changes.project_renames import Change, WhyKept, Wish, carry_out_renames, nothing_kept, open_sentences
 from zephyrun.changes.step import Step
 from zephyrun.linking.linkage import Content
 from zephyrun.linking.targets import NoTarget, target_inside, target_of_binding
@@ -51,13 +51,17 @@ _Try = Callable[[Sequence[int]], _Trial]
 
 
 def settle_batch(
-    evaluator: Evaluator, wishes: Sequence[Wish], world: World, said: Collection[str] = ()
+    evaluator: Evaluator,
+    wishes: Sequence[Wish],
+    world: World,
+    said: Collection[str] = (),
+    why_kept: WhyKept = nothing_kept,
 ) -> Batch:
     """Carry out as many of some wishes as can be proved together. `said` holds what a person says of open
-    places and vouches for."""
+    places and vouches for; `why_kept` is as for `carry_out_renames`."""
 
     def try_some(numbers: Sequence[int]) -> _Trial:
-        return _try_together(evaluator, wishes, numbers, world, said)
+        return _try_together(evaluator, wishes, numbers, world, said, why_kept)
 
     kept = list(range(len(wishes)))
     refused: dict[int, str] = {}
@@ -111,12 +115,14 @@ def _try_together(
     numbers: Sequence[int],
     world: World,
     said: Collection[str],
+    why_kept: WhyKept,
 ) -> _Trial:
     change = carry_out_renames(
         evaluator,
         [wishes[number] for number in numbers],
         surroundings=world.surroundings,
         said=said,
+        why_kept=why_kept,
     )
     reasons: dict[int, str] = {}
     for number, own in zip(numbers, change.by_wish, strict=True):
@@ -190,10 +196,10 @@ class Settled:
 
 
 def settle_rename_steps(
-    contents: Mapping[str, Content], steps: Sequence[Step], world: World
+    contents: Mapping[str, Content], steps: Sequence[Step], world: World, why_kept: WhyKept = nothing_kept
 ) -> Settled:
     """Carry out as many rename steps as can be proved together. No errors: a step that cannot be is
-    refused, with its reason."""
+    refused, with its reason. `why_kept` is as for `carry_out_renames`."""
     evaluator = world.evaluator(contents)
     refused: dict[str, str] = {}
     found: list[tuple[Step, Wish]] = []
@@ -207,7 +213,7 @@ def settle_rename_steps(
         else:
             found.append((step, Wish(target, step.new)))
     said = {sentence for step, _ in found for sentence in step.confirm}
-    batch = settle_batch(evaluator, [wish for _, wish in found], world, said)
+    batch = settle_batch(evaluator, [wish for _, wish in found], world, said, why_kept)
     refused |= {found[number][0].id: reason for number, reason in batch.refused.items()}
     assumptions = batch.proof.assumptions if batch.proof is not None else ()
     applied = tuple(found[number][0].id for number in batch.kept)

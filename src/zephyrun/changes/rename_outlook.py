@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import NamedTuple
 
-from zephyrun.changes.project_renames import Objections, Wish, carry_out_renames, open_sentences
+from zephyrun.changes.project_renames import Objections, WhyKept, Wish, carry_out_renames, nothing_kept, open_sentences
 from zephyrun.changes.rename_batches import target_of_step
 from zephyrun.changes.step import Step
 from zephyrun.linking.linkage import Content
@@ -25,9 +25,11 @@ class Outlook(NamedTuple):
     paths: frozenset[str]
 
 
-def outlook_of(contents: Mapping[str, Content], steps: Sequence[Step], world: World) -> Outlook:
+def outlook_of(
+    contents: Mapping[str, Content], steps: Sequence[Step], world: World, why_kept: WhyKept = nothing_kept
+) -> Outlook:
     """What would become of some rename steps. Each is looked at by itself; whether they are proved together is found
-    out when they are carried out."""
+    out when they are carried out. `why_kept` is as for `carry_out_renames`."""
     evaluator = world.evaluator(contents)
     found: list[Step] = []
     paths: set[str] = set()
@@ -35,7 +37,7 @@ def outlook_of(contents: Mapping[str, Content], steps: Sequence[Step], world: Wo
         target = target_of_step(evaluator, step)
         if target is None:
             continue
-        change = carry_out_renames(evaluator, [Wish(target, step.new)], surroundings=world.surroundings)
+        change = carry_out_renames(evaluator, [Wish(target, step.new)], surroundings=world.surroundings, why_kept=why_kept)
         (own,) = change.by_wish
         if own.reasons or len(own.open_places) > _MOST_OPEN_PLACES:
             continue

@@ -18,6 +18,7 @@ from zephyrun.changes.named_constants import NamedNumber, define_constants, name
 from zephyrun.changes.refusal import Refusal
 from zephyrun.changes.step import Step
 from zephyrun.facts import FileFacts
+from zephyrun.fences import FENCE_WORD, FENCED_OFF, fence_of
 from zephyrun.languages.python import UnreadableSource, parse
 from zephyrun.layout.habits import CONVENTIONS, Habits
 from zephyrun.proof.clashes import NameSeekers
@@ -168,8 +169,23 @@ class _Workshop:
                 prepared = _PREPARATIONS[step.action](self._source, self._facts, scope, step)
             if isinstance(prepared, Refusal):
                 refused[step.id] = prepared.reason
+            elif (line := self._fenced_line(prepared)) > 0:
+                refused[step.id] = f"line {line}: {FENCED_OFF}"
             else:
                 self._prepared[step.id] = prepared
+
+    def _fenced_line(self, prepared: EditSet | NamedNumber) -> int:
+        """The first line that people fenced off and a step would change; 0 for none."""
+        if FENCE_WORD not in self._source.text:
+            return 0
+        is_fenced = fence_of(self._source, self._facts)
+        edits = prepared if isinstance(prepared, EditSet) else [prepared.edit]
+        lines = (
+            line
+            for edit in edits
+            for line in range(self._source.line_of(edit.start), self._source.line_of(max(edit.end - 1, edit.start)) + 1)
+        )
+        return next(filter(is_fenced, lines), 0)
 
     def settle(self, steps: Sequence[Step], refused: dict[str, str]) -> None:
         """Take in as many steps as can be proved together; refuse each of the others."""

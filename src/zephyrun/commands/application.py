@@ -19,6 +19,7 @@ from zephyrun.languages.python.reading import without_collector
 from zephyrun.layout.habits import Habits
 from zephyrun.plan import Plan
 from zephyrun.project.audience import is_library
+from zephyrun.project.left_out import why_kept
 from zephyrun.project.repository import Repository
 from zephyrun.project.settings import Settings
 from zephyrun.proof.clashes import NameSeekers
@@ -247,7 +248,9 @@ class Application:
         kept_facts.recall_glances(self.contents.values())
         world = world_of(self.plan.root, self.settings, kept_facts, self._known_surroundings())
         with without_collector():
-            settled = settle_rename_steps(self.contents, steps, world)
+            # Whoever had a file surveyed means it.
+            kept = partial(why_kept, settings=self.settings, named=tuple(self.plan.fingerprints))
+            settled = settle_rename_steps(self.contents, steps, world, kept)
         kept_facts.save()
         outcomes: dict[str, FileOutcome] = {}
         for path in dict.fromkeys([*settled.changed, *(step.path for step in steps)]):

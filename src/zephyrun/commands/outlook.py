@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from zephyrun.changes.rename_outlook import Outlook, outlook_of
@@ -13,6 +14,7 @@ from zephyrun.commands.worlds import world_of
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.linking.linkage import Content
 from zephyrun.project.kept_facts import KeptFacts
+from zephyrun.project.left_out import why_kept
 from zephyrun.project.settings import read_settings
 
 
@@ -24,6 +26,7 @@ def look_at(root: Path, contents: Mapping[str, Content], steps: Sequence[Step]) 
     world = world_of(root, settings, kept_facts)
     world = replace(world, surroundings=world.look_around(contents))
     with options.waiting("looking at who else uses the names"), without_collector():
-        found = outlook_of(contents, steps, world)
+        named = {step.path for step in steps}
+        found = outlook_of(contents, steps, world, partial(why_kept, settings=settings, named=tuple(named)))
     kept_facts.save()
     return found

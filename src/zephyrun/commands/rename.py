@@ -7,6 +7,7 @@ import sys
 from collections import Counter
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 
 from zephyrun.changes.bridges import KeptName, add_bridges
 from zephyrun.changes.new_names import names_that_keep_order
@@ -22,11 +23,10 @@ from zephyrun.commands.pointing import (
     point_at,
 )
 from zephyrun.commands.positions import refuse
-from zephyrun.fences import fence_of
 from zephyrun.journal import Deed, Journal, Operation
 from zephyrun.languages.python.reading import without_collector
 from zephyrun.linking.usage import Doubt, PlaceSort, TargetSort
-from zephyrun.project.left_out import LeftOut, reason_to_leave_out
+from zephyrun.project.left_out import why_kept
 from zephyrun.project.roots import for_people
 from zephyrun.project.target import find_target
 from zephyrun.proof.bridges import OLD_NAMES_WARN
@@ -36,7 +36,6 @@ from zephyrun.proof.renames import RenameProof, judge_renames
 from zephyrun.proof.verdict import Verdict
 from zephyrun.reports.lines import counted, wrapped_line
 
-_NOT_EDITED = (LeftOut.GENERATED, LeftOut.VENDORED)
 # So many doubts that differ in the file alone are told together, with so many of their places.
 _FEWEST_TOLD_TOGETHER = 6
 _MOST_PLACES_SHOWN = 3
@@ -92,6 +91,7 @@ def run(arguments: argparse.Namespace) -> int:
         confirms_all=arguments.confirm,
         apart=frozenset(offset_at(pointed, place) for place in arguments.apart),
         with_documents=arguments.documents,
+        why_kept=partial(why_kept, settings=pointed.settings),
     )
     doubts = _doubts_left(change, arguments.bridge)
     refusals = list(_reasons_against(pointed, change))
@@ -170,20 +170,6 @@ def _reasons_against(pointed: PointedAt, change: Change) -> Iterator[str]:
         else:
             yield obstacle.reason
     yield from _files_left_behind(pointed, change)
-    for usage in change.usages:
-        for path, places in usage.by_path().items():
-            data = pointed.contents[path]
-            reason_left = reason_to_leave_out(path, data, ()) if isinstance(data, bytes) else None
-            if reason_left in _NOT_EDITED or pointed.settings.leaves_out(path):
-                where = place_of(pointed, path, places[0].start)
-                yield f"{where}: the name is used in a file that is not edited ({reason_left})"
-            file = pointed.evaluator.linkage.file(path)
-            if file is None:
-                continue
-            is_fenced = fence_of(file.source, file.facts)
-            for place in places:
-                if is_fenced(file.line_of(place.start)):
-                    yield f"{place_of(pointed, path, place.start)}: the line is fenced off"
 
 
 def _files_left_behind(pointed: PointedAt, change: Change) -> Iterator[str]:

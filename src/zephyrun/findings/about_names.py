@@ -218,9 +218,12 @@ _ONLY_TOLD: _Remedy = (Remedy.NONE, (), "")
 def _remedy(view: FileView, binding: int, spelling: str) -> _Remedy:
     if view.facts.is_shown(binding):
         return Remedy.NONE, (), f" It cannot be renamed: a text prints the name by `{{{spelling}=}}`."
+    references = view.facts.bindings[binding].references
+    lines = (view.source.line_of(view.facts.references[index].start) for index in references)
+    if (line := next(filter(view.is_fenced, lines), 0)) > 0:
+        return Remedy.NONE, (), f" It cannot be renamed: line {line} is fenced off."
     confirm: tuple[str, ...]
     if is_local_variable(view.facts, binding):
-        references = view.facts.bindings[binding].references
         confirm = (
             *(each.what for each in reservations(view.facts, binding, view.surroundings)),
             *view.read_as_text(view.facts.references[index].start for index in references),

@@ -7,7 +7,7 @@ Zephyrun itself leave behind is never part of a project.
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -90,9 +90,10 @@ def read_content(path: Path) -> bytes | str:
 
 def read_project(root: Path) -> dict[str, bytes | str]:
     """The read set of a project, as `read_tree` gives files: all of its Python, and the texts in which
-    something may stand that means a name in it."""
+    something may stand that means a name in it. Code in a file that version control ignores (settings of one machine) runs
+    like any other; what lies in an ignored folder is built or installed, and no part of the project."""
     found: dict[str, bytes | str] = {}
-    for name in _walk(root, root, set()):
+    for name in _walk(root, root, set(), takes_ignored=is_python):
         path = root / name
         if is_python(name):
             found[name] = read_content(path)
@@ -135,9 +136,15 @@ def _is_small(path: Path) -> bool:
         return False
 
 
-def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
-    """Files at or below `start` that no ignore file between the root and them leaves out; folders
-    that are projects of their own are not entered but added to `inner_projects`."""
+def _nothing(_: str) -> bool:
+    return False
+
+
+def _walk(
+    root: Path, start: Path, inner_projects: set[str], *, takes_ignored: Callable[[str], bool] = _nothing
+) -> Iterator[str]:
+    """Files at or below `start` that no ignore file between the root and them leaves out, but for those of which `takes_ignored`
+    holds; folders that are projects of their own are not entered but added to `inner_projects`."""
     # Texts rather than paths: a project may have many thousand files.
     top = str(root)
     first = start.relative_to(root).as_posix()
@@ -168,7 +175,7 @@ def _walk(root: Path, start: Path, inner_projects: set[str]) -> Iterator[str]:
         for entry in entries:
             is_folder = entry.is_dir(follow_symlinks=False)
             name = f"{folder}{entry.name}/" if is_folder else folder + entry.name
-            if entry.is_symlink() or _is_ignored(name, rules):
+            if entry.is_symlink() or (_is_ignored(name, rules) and (is_folder or not takes_ignored(name))):
                 continue
             if not is_folder:
                 yield name

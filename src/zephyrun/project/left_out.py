@@ -56,6 +56,14 @@ def reason_to_leave_out(path: str, data: bytes, named: Sequence[str]) -> LeftOut
     return None
 
 
+def why_kept(path: str, content: bytes | str, settings: Settings, named: Sequence[str] = ()) -> str:
+    """Why a change of something else must not reach into a file; "" for one that it may. A test follows what it tests."""
+    if settings.leaves_out(path) and path not in named:
+        return LeftOut.SETTINGS
+    reason = reason_to_leave_out(path, content, named) if isinstance(content, bytes) else None
+    return reason if reason is not None and reason is not LeftOut.TEST else ""
+
+
 def may_be_edited(path: str, content: bytes | str, settings: Settings, named: Sequence[str]) -> bool:
     """Whether a file could be read, and is one that the project's own people write."""
     return (

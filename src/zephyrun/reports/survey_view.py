@@ -128,7 +128,7 @@ def _remedies(finding: Finding) -> Iterator[StyledLine]:
             yield wrapped_line(("  no way to mend it that could be proved", "dim"))
     elif KINDS[finding.kind].family == "comments":
         yield one_line(("  better ", "dim"), ("without it", f"bold {style}"))
-    else:
+    elif finding.remedy is not Remedy.NONE:
         yield wrapped_line(("  no better name stands in the code: give one in the plan", "dim"))
 
 
