@@ -305,7 +305,7 @@ FENCES = {
 @pytest.mark.parametrize(("first", "second", "names"), FENCES.values(), ids=FENCES)
 def test_fences(first, second, names):
     """A line, a block or a file is left as it is; the mark itself is never an echo."""
-    code = f"def f(h):\n    {first}\n    {second}\n    return w, g\n"
+    code = f"def gains(h):\n    {first}\n    {second}\n    return w, g\n"
     assert sorted(each.subject for each in found(code)) == sorted(names)
     assert found(code, "echo-comment") == ()
 

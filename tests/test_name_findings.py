@@ -231,6 +231,15 @@ def test_vague_definitions(code, names):
 
 
 SHORT = {
+    "all there is in a function whose own name says nothing": (
+        "def calc(d, t=3):\n    r = d - t\n    if r > 40:\n        return r * 2\n    return r\n", {"d": "", "t": "", "r": ""},
+    ),
+    "all there is in a function that says what it does": (
+        "def drift(d, t=3):\n    r = d - t\n    if r > 40:\n        return r * 2\n    return r\n", {},
+    ),
+    "a short form that has one meaning in the trade": (
+        "def f(hives):\n    usr_cnt = 0\n    for each in hives:\n        usr_cnt += each\n    return usr_cnt\n", {"usr_cnt": "user_count"},
+    ),
     "a parameter that the project calls otherwise": (
         "def _read(pth):\n    with open(pth) as file:\n        return file.read()\n\n\n"
         "def read(path):\n    return _read(path) or _read(pth=path)\n",

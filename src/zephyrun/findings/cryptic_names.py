@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from itertools import pairwise
 from math import log2
 from string import digits
@@ -24,9 +24,9 @@ from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.short_names import Shortness, shortness_of
 from zephyrun.findings.trade_conventions import is_conventional, is_coordinate, is_initial, is_one_of_few
 from zephyrun.naming.features import is_variable
-from zephyrun.naming.letters import VAGUE_WORDS, words_of
+from zephyrun.naming.letters import FILLERS, VAGUE_VERBS, VAGUE_WORDS, is_short, words_of
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
-from zephyrun.naming.short_forms import READ_AT_SIGHT
+from zephyrun.naming.short_forms import READ_AT_SIGHT, TRADE_MEANINGS
 from zephyrun.naming.trade_words import is_of_the_trade
 from zephyrun.naming.words import has_vowel
 from zephyrun.patterns import lazy_pattern
@@ -45,6 +45,8 @@ _LONG_SPAN = 15
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
 _THRONG = 3
+# Words that say of a function only that it does something, in names that are nothing else.
+_TELLING_NOTHING = frozenset({*VAGUE_VERBS, *VAGUE_WORDS, *FILLERS, "calc", "calculate", "compute", "check", "get", "set", "work"})
 _SURELY = 0.8
 _VERY_LIKELY = 0.55
 _LIKELY = 0.5
@@ -78,6 +80,7 @@ class _Judged(NamedTuple):
     is_of_a_block: bool
     is_rare: bool
     is_one_of_few: bool
+    is_of_the_trade: bool
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -109,14 +112,41 @@ def _variables(view: FileView) -> Iterator[Finding]:
         and (each := _judge(view, binding)) is not None
     ]
     crowds = Counter(group_of(facts, view.path, each.binding) for each in judged)
+    in_the_dark = _groups_in_the_dark(view, crowds)
     for each in judged:
-        n_in_crowd = crowds[group_of(facts, view.path, each.binding)]
+        group = group_of(facts, view.path, each.binding)
         is_wide = not is_local_variable(facts, each.binding)
-        wanted = _wanted_for_others(each) if is_wide else _wanted(each, n_in_crowd)
+        if group in in_the_dark:
+            wanted: Wanted | None = ANY_NAME
+        else:
+            wanted = _wanted_for_others(each) if is_wide else _wanted(each, crowds[group])
         if wanted is not None:
             wanted = wanted._replace(short_words=_short_words(view, facts.bindings[each.binding].name))
             message = _message(spelling_of(view, each.binding), each.n_lines, len(facts.bindings[each.binding].references))
             yield about_variable(view, each.binding, "cryptic-name", message, each.weight, wanted)
+
+
+def _groups_in_the_dark(view: FileView, crowds: Mapping[str, int]) -> set[str]:
+    """The functions in which nothing says what is going on: neither their own names, nor most of those in them."""
+    throngs = {group for group, count in crowds.items() if count >= _THRONG}
+    if not throngs:
+        return set()
+    facts = view.facts
+    sizes = Counter(
+        group
+        for binding in range(len(facts.bindings))
+        if is_variable(facts, binding) and (group := group_of(facts, view.path, binding)) in throngs
+    )
+    found = set()
+    for definition in facts.definitions:
+        if definition.sort is not ScopeKind.FUNCTION or facts.scopes[definition.scope].kind is ScopeKind.CLASS:
+            # What a method does its class says, too.
+            continue
+        says_nothing = set(words_of(definition.name)) <= _TELLING_NOTHING or len(definition.name.strip("_")) == 1
+        group = f"{view.path} {definition.inner_scope}"
+        if says_nothing and group in throngs and 2 * crowds[group] >= sizes[group]:
+            found.add(group)
+    return found
 
 
 def _is_asked(view: FileView, binding: int) -> bool:
@@ -141,7 +171,7 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     is_short_form = judged.shortness in (Shortness.LETTER, Shortness.SKELETON, Shortness.STUMP) and not judged.is_one_letter
     if is_short_form and judged.n_lines <= _AT_A_GLANCE and not judged.is_rare:
         # Before a reader has to remember what it is short for, it is over.
-        return Wanted(_LIKELY)
+        return Wanted(_LIKELY, only_said=judged.is_of_the_trade)
     if judged.is_one_of_few:
         return Wanted(_FAIRLY_LIKELY, only_said=True)
     if judged.shortness in (Shortness.STAND_IN, Shortness.SKELETON, Shortness.STUMP):
@@ -202,7 +232,8 @@ def _judge(view: FileView, binding: int) -> _Judged | None:
     is_unspeakable = shortness is Shortness.SKELETON and not has_vowel(name.lower())
     is_rare = is_unspeakable or bool(_rare_words(view, name))
     few = is_one_of_few(facts, binding, name, n_lines, contexts)
-    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1, is_of_a_block, is_rare, few)
+    of_trade = bool(words_of(name)) and all(word in TRADE_MEANINGS for word in words_of(name) if is_short(word))
+    return _Judged(binding, shortness, weight, n_lines, is_seen_at_a_glance, len(name) == 1, is_of_a_block, is_rare, few, of_trade)
 
 
 def _rare_words(view: FileView, name: str) -> list[str]:

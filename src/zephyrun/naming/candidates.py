@@ -23,6 +23,7 @@ from zephyrun.naming.file_usage import ANY_SUCH
 from zephyrun.naming.letters import expansions, is_short, stands_for, telling_letters, words_of
 from zephyrun.naming.offers import ADVISED, CHOSEN, Derived
 from zephyrun.naming.questions import NameCase, Sort
+from zephyrun.naming.short_forms import meaning_of
 from zephyrun.naming.usage import Told, Usage
 from zephyrun.naming.words import SHORT_WORDS, plural, singular, snake_case
 from zephyrun.patterns import lazy_pattern
@@ -86,6 +87,7 @@ _MOST_EXPANSIONS = 4
 _HELD_AGAINST_LETTERS = 150
 _DERIVED_BONUS = 3.0
 _WEIGHT_OF_A_VERB = 1.0
+_WEIGHT_OF_A_MEANING = 2.0
 _WEIGHT_OF_A_WORD = 4.0
 # What definitions do that is worth to be held against the letters of their names.
 _SAYING_WORDS = frozenset(
@@ -155,6 +157,8 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
             verbs = dict.fromkeys(KNOWN_VERBS, _WEIGHT_OF_A_VERB) if case.sort is Sort.FUNCTION else {}
             known = _beginning_like(words_of(letters), tables[-1].words_by_initial)
             words |= {**known, **verbs, **dict.fromkeys(said, _WEIGHT_OF_A_WORD)}
+        for meaning in filter(None, map(meaning_of, words_of(letters))):
+            words[meaning] = words.get(meaning, 0.0) + _WEIGHT_OF_A_MEANING
         for text in _expanded(letters, words):
             new = set(words_of(text)) - set(words_of(letters))
             told = " and ".join(dict.fromkeys(said[word] for word in sorted(new))) if new <= said.keys() else ""

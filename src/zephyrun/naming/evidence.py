@@ -6,7 +6,8 @@ from collections.abc import Sequence
 
 from zephyrun.facts import ContextSort
 from zephyrun.naming.candidates import Candidate, Support
-from zephyrun.naming.letters import MAY_BE_SHORT
+from zephyrun.naming.letters import MAY_BE_SHORT, words_of
+from zephyrun.naming.short_forms import meanings_of
 from zephyrun.naming.telling import told_of
 from zephyrun.naming.usage import ProjectUsage
 from zephyrun.naming.words import plural
@@ -57,7 +58,9 @@ def evidence_of(candidate: Candidate, spelling: str, project: ProjectUsage) -> t
     nothing does that a person would believe."""
     said = [each.told for each in candidate.derived if each.told]
     if any(each.derivation == "expanded" for each in candidate.derived) and sum(map(str.isalpha, spelling)) > 1:
-        said.append(MAY_BE_SHORT.format(spelling))
+        meanings = meanings_of(words_of(spelling), words_of(candidate.text))
+        known = " and ".join(f"{short} is short for {whole}" for short, whole in meanings.items())
+        said.append(f"in the trade, {known}" if known else MAY_BE_SHORT.format(spelling))
     shipped, own = candidate.supports
     told = [*said[:2], *_from_project(candidate.text, own, project), *said[2:], *_from_elsewhere(shipped)]
     return tuple(dict.fromkeys(told))[:_MOST_EVIDENCE]

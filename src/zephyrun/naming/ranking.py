@@ -19,6 +19,7 @@ from zephyrun.naming.features import GROUPS, VALUES
 from zephyrun.naming.letters import NO_FIT, Fit, fit_of, telling_letters, words_of
 from zephyrun.naming.offers import ADVISED, CHOSEN
 from zephyrun.naming.questions import NameCase, Sort
+from zephyrun.naming.short_forms import meanings_of
 from zephyrun.naming.usage import Usage
 from zephyrun.naming.words import crypticness, singular
 
@@ -54,6 +55,8 @@ _PLAIN = (
 # What says a name outright.
 _SAYING = frozenset({"getter", "attribute", "key", "keyword", "stored", "element", "class", "comment", CHOSEN, ADVISED})
 _EXPLAINING = frozenset({"comment", CHOSEN, ADVISED})
+# How often a short form that has one meaning in the trade has that one, at the least: no reason by itself to find it.
+_TRUST_IN_THE_TRADE = 0.48
 _FROM_VALUES = frozenset({"call", "getter", "attribute", "key", "class", "operand", "extreme"})
 _FEW_VALUES = 2
 # What only a collection is used for.
@@ -122,6 +125,9 @@ def rank(case: NameCase, candidates: Sequence[Candidate], tables: Sequence[Usage
     if any(origin.derivation in _EXPLAINING for origin in candidates[first - 1].derived):
         # How often people are right is not learned from code whose names are hidden.
         trust = max(trust, shares[first])
+    if meanings_of(words_of(case.spelling), words_of(candidates[first - 1].text)):
+        # Nor is what everybody shortens so.
+        trust = max(trust, _TRUST_IN_THE_TRADE)
     left = (1 - trust) / max(1 - shares[first], _NEARLY_IMPOSSIBLE)
     return [
         Ranked(candidates[number - 1], trust if number == first else min(trust, left * shares[number]))

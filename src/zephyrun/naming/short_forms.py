@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 _WRITTEN = """
 abbr abbreviation, acc account, addr address, alt alternative, amt amount, arg argument, arr array, attr attribute,
 avg average, bg background, bin binary, btn button, buf buffer, buff buffer, calc calculate, cat category, cfg configuration,
@@ -23,6 +25,11 @@ usr user, util utility, val value, var variable, vec vector, ver version, vol vo
 TRADE_MEANINGS: dict[str, str] = {
     short: full for pair in _WRITTEN.split(",") for short, full in [pair.split()]
 }
+# Those of them that may stand for another word as well (`acc`: accuracy, `temp`: temperature).
+_OF_SEVERAL_MEANINGS = frozenset(
+    """acc alt arg bin cat col deg dep desc dev diff dist dst ext fd fig int iter kw min mod op opt pos proc prog rec ref rel
+    ret sec seq sig std sys temp tmp ver vol win wt""".split()
+)
 # Those of them that hardly anybody has to think about, though a whole word would be kinder.
 READ_AT_SIGHT = frozenset(
     """abbr abs acc addr agg alg alt arg arr attr avg bg bin btn buf cb cfg ch char chr cls cmd col conf conn conv ctor ctx cur curr
@@ -34,3 +41,17 @@ READ_AT_SIGHT = frozenset(
     ver wfp
     """.split()
 )
+
+
+def meaning_of(short: str) -> str:
+    """The word that a short form stands for in the trade, where it stands for no other one; "" otherwise."""
+    return TRADE_MEANINGS.get(short, "") if short not in _OF_SEVERAL_MEANINGS else ""
+
+
+def meanings_of(words: Sequence[str], full: Sequence[str]) -> dict[str, str]:
+    """The short forms among the words of a name, each with what it stands for in the trade, where another name writes out just
+    these, and each of them stands for nothing else; empty otherwise."""
+    if len(words) != len(full):
+        return {}
+    found = {short: whole for short, whole in zip(words, full, strict=True) if short != whole}
+    return found if all(meaning_of(short) == whole for short, whole in found.items()) else {}
