@@ -48,15 +48,17 @@ def evaluations_in(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
             yield Evaluation(exposure.what, exposure.start, _seen_anywhere(file))
         elif exposure.what in _RUNNING_CALLS:
             yield from _of_call(file, exposure)
+    givers = {path: names for path, names in linkage.reader_givers.items() if path != file.path}
+    if not givers:
+        return
     words = words_in(file.data)
-    imported = {linkage.module_of_import(file, use) for use in file.links.imports}
-    for path, names in linkage.reader_givers.items():
-        if path == file.path:
-            continue
+    imported = {(linkage.module_of_import(file, use), use.name) for use in file.links.imports}
+    modules = {module for module, _ in imported} | {f"{module}.{name}" for module, name in imported}
+    for path, names in givers.items():
         named = sorted(name for name in names if name and name.encode() in words)
         if named:
             yield Evaluation(f"`{named[0]}` out of {path}", 0, _seen_anywhere(file), is_own=False)
-        elif linkage.modules.get(path) in imported:
+        elif linkage.modules.get(path) in modules:
             yield Evaluation(f"what {path} gives on", 0, _seen_anywhere(file), is_own=False)
 
 
