@@ -13,7 +13,7 @@ from zephyrun.linking.glances import glance
 from zephyrun.linking.linkage import LinkedFile, Linkage
 from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts import words_in
-from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, classes_among
+from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, classes_among, with_parts
 from zephyrun.patterns import lazy_pattern
 
 if TYPE_CHECKING:
@@ -24,10 +24,19 @@ _RUNNING = ("eval", "exec")
 _RUNNING_CALLS = frozenset({"eval()", "exec()"})
 _RUNNING_VALUES = frozenset({"eval", "exec", ".eval", ".exec", '"eval"', '"exec"', "builtins"})
 # What gives what stands in a file, and how the names of code end.
+_OWN_NAMES_OF = rb"\b%b\s*\(\s*\)"
+_OWN_NAMES = lazy_pattern(_OWN_NAMES_OF % b"(?:globals|locals|vars)")
+_IMPORTS_ONE = rb"\b(?:import|from)\b[^\n]*\b%b\b"
 _READS_FILES = lazy_pattern(rb"\b(?:open|read_text|read_bytes|getlines|get_source|get_data|FileIO)\b")
 _ENDING = ".py"
 _COMPILING = "compile"
 _NAMESPACES = frozenset({"globals", "locals", "vars"})
+# Modules of the library that run texts as code, what they are asked to do that with, and others that are asked so.
+_RUNNERS = frozenset("timeit cProfile profile trace bdb pdb code".split())
+_RUNNING_BY_LIBRARY = frozenset("run runctx runeval timeit repeat Timer runsource runcode interact InteractiveInterpreter InteractiveConsole".split())
+_RUNNING_OTHERS = frozenset("subprocess asyncio anyio trio loop".split())
+# What is handed a namespace and runs nothing in it.
+_KEEPING_NAMES = frozenset("eval exec dict update sorted list set len print iter getattr setattr isinstance format".split())
 _SHORT_LIVED = frozenset({ScopeKind.CLASS, ScopeKind.COMPREHENSION})
 
 
@@ -48,6 +57,8 @@ def evaluations_in(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
             yield Evaluation(exposure.what, exposure.start, _seen_anywhere(file))
         elif exposure.what in _RUNNING_CALLS:
             yield from _of_call(file, exposure)
+    if file.facts.exposures or _OWN_NAMES.search(file.data) is not None or not _RUNNERS.isdisjoint(file.facts.imports):
+        yield from (Evaluation(what, start, _seen_anywhere(file)) for start, what in _handed_to_others(file.data))
     givers = {path: names for path, names in linkage.reader_givers.items() if path != file.path}
     if not givers:
         return
@@ -66,11 +77,13 @@ def may_run_code(linkage: Linkage) -> Iterator[LinkedFile]:
     """The files that may do so, in order of their paths."""
     givers = linkage.reader_givers
     found = {path for word in _RUNNING for path in linkage.paths_mentioning(word)}
+    found.update(path for word in _NAMESPACES for path in linkage.paths_matching(word, _OWN_NAMES_OF % word.encode()))
+    found.update(path for word in _RUNNERS for path in linkage.paths_matching(word, _IMPORTS_ONE % word.encode()))
     for path, names in givers.items():
         module = linkage.modules.get(path, "").rpartition(".")[2]
         found.update(each for word in (*names, module) if word for each in linkage.paths_mentioning(word))
     for path in sorted(found):
-        if (file := linkage.file(path)) is not None and (file.facts.exposures or givers):
+        if (file := linkage.file(path)) is not None:
             yield file
 
 
@@ -133,7 +146,7 @@ def leads_to_modules(evaluator: Evaluator, values: Values, paths: Collection[str
     """Whether a value may be one of some modules, or one by which they are had (`apiary.hives`)."""
     modules = evaluator.linkage.modules
     dotted = {modules[path] for path in paths if path in modules}
-    for value in values:
+    for value in with_parts(values):
         if value.sort is ValueSort.PACKAGE and any(each.startswith(f"{value.name}.") for each in dotted):
             return True
         if value.sort is ValueSort.MODULE:
@@ -165,6 +178,26 @@ def _runs_in(data: bytes) -> tuple[tuple[int, frozenset[str] | None], ...]:
             inner = (each for namespace in namespaces for each in nodes_in(namespace))
             names = frozenset(each.id for each in inner if isinstance(each, ast.Name))
             found.append((start, names if is_narrow else None))
+    return tuple(found)
+
+
+@glance
+def _handed_to_others(data: bytes) -> tuple[tuple[int, str], ...]:
+    """The calls of a file by which others run code in its namespace, or are handed that: where they start, and what they call."""
+    tree = syntax_tree(data)
+    words = words_in(data)
+    asks_library = any(name.encode() in words for name in _RUNNERS)
+    found = []
+    for node in tree.around:
+        if not isinstance(node, ast.Call):
+            continue
+        called = last_name(node.func)
+        arguments = [*node.args, *(keyword.value for keyword in node.keywords)]
+        hands_names = called not in _KEEPING_NAMES and any(map(_is_own_namespace, arguments))
+        receiver = last_name(node.func.value) if isinstance(node.func, ast.Attribute) else ""
+        is_runner = asks_library and called in _RUNNING_BY_LIBRARY and receiver not in _RUNNING_OTHERS
+        if hands_names or (is_runner and not _is_written_out(node)):
+            found.append((tree.start_of(node), f"{called}()"))
     return tuple(found)
 
 
