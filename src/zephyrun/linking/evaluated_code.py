@@ -51,12 +51,8 @@ class Evaluation(NamedTuple):
 
 
 def evaluations_in(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
-    """The places where a file runs code that it does not write out."""
-    for exposure in file.facts.exposures:
-        if exposure.whole_file and exposure.what in _RUNNING_VALUES:
-            yield Evaluation(exposure.what, exposure.start, _seen_anywhere(file))
-        elif exposure.what in _RUNNING_CALLS:
-            yield from _of_call(file, exposure)
+    """The places where a file runs code that it does not write out, or others do so for it."""
+    yield from _own_evaluations(file)
     if file.facts.exposures or _OWN_NAMES.search(file.data) is not None or not _RUNNERS.isdisjoint(file.facts.imports):
         yield from (Evaluation(what, start, _seen_anywhere(file)) for start, what in _handed_to_others(file.data))
     givers = {path: names for path, names in linkage.reader_givers.items() if path != file.path}
@@ -71,6 +67,14 @@ def evaluations_in(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
             yield Evaluation(f"`{named[0]}` out of {path}", 0, _seen_anywhere(file), is_own=False)
         elif linkage.modules.get(path) in modules:
             yield Evaluation(f"what {path} gives on", 0, _seen_anywhere(file), is_own=False)
+
+
+def _own_evaluations(file: LinkedFile) -> Iterator[Evaluation]:
+    for exposure in file.facts.exposures:
+        if exposure.whole_file and exposure.what in _RUNNING_VALUES:
+            yield Evaluation(exposure.what, exposure.start, _seen_anywhere(file))
+        elif exposure.what in _RUNNING_CALLS:
+            yield from _of_call(file, exposure)
 
 
 def may_run_code(linkage: Linkage) -> Iterator[LinkedFile]:
@@ -104,7 +108,7 @@ def runs_of_files(linkage: Linkage, paths: Collection[str]) -> Iterator[tuple[Li
     """The places where what stands in one of some files is run as code that was read (`exec(open("settings.py").read())`), as texts
     that end with the name of the file tell: who does so has its names as its own, or in a table. Each with that file."""
     for file in may_run_code(linkage):
-        if _READS_FILES.search(file.data) is None or (first := next(evaluations_in(linkage, file), None)) is None:
+        if _READS_FILES.search(file.data) is None or (first := next(_own_evaluations(file), None)) is None:
             continue
         texts = [text.words for text in file.facts.texts if text.use != "documentation" and text.words.endswith(_ENDING)]
         for path in paths:

@@ -171,7 +171,7 @@ class MemberReaders:
         def leads_here(_: LinkedFile, values: Values) -> bool:
             # What is not known may be one, as with a name that is looked up.
             held = with_parts(values)
-            is_one = UNKNOWN_VALUE in held or not ours.isdisjoint(classes_among(held))
+            is_one = (UNKNOWN_VALUE in held and not self._is_private) or not ours.isdisjoint(classes_among(held))
             # What a function of that module gives may be one, too.
             is_one = is_one or any(value.sort is ValueSort.FUNCTION and value.path in homes for value in values)
             return is_one or leads_to_modules(self._evaluator, values, homes)
