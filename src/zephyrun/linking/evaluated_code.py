@@ -23,14 +23,15 @@ if TYPE_CHECKING:
 _RUNNING = ("eval", "exec")
 _RUNNING_CALLS = frozenset({"eval()", "exec()"})
 _RUNNING_VALUES = frozenset({"eval", "exec", ".eval", ".exec", '"eval"', '"exec"', "builtins"})
-# What gives what stands in a file, and how the names of code end.
+_COMPILING = "compile"
+# What gives the names around whoever calls it.
+_NAMESPACES = frozenset({"globals", "locals", "vars"})
 _OWN_NAMES_OF = rb"\b%b\s*\(\s*\)"
 _OWN_NAMES = lazy_pattern(_OWN_NAMES_OF % b"(?:globals|locals|vars)")
 _IMPORTS_ONE = rb"\b(?:import|from)\b[^\n]*\b%b\b"
+# What gives what stands in a file, and how the names of code end.
 _READS_FILES = lazy_pattern(rb"\b(?:open|read_text|read_bytes|getlines|get_source|get_data|FileIO)\b")
 _ENDING = ".py"
-_COMPILING = "compile"
-_NAMESPACES = frozenset({"globals", "locals", "vars"})
 # Modules of the library that run texts as code, what they are asked to do that with, and others that are asked so.
 _RUNNERS = frozenset("timeit cProfile profile trace bdb pdb code".split())
 _RUNNING_BY_LIBRARY = frozenset("run runctx runeval timeit repeat Timer runsource runcode interact InteractiveInterpreter InteractiveConsole".split())
@@ -42,7 +43,7 @@ _SHORT_LIVED = frozenset({ScopeKind.CLASS, ScopeKind.COMPREHENSION})
 
 class Evaluation(NamedTuple):
     """A place where code is run that is not written out: what does so, where, and the bindings that the code may see; `is_own`
-    where the builtin itself is called there."""
+    where that file itself does so, and no other code for it."""
 
     what: str
     start: int
@@ -54,7 +55,7 @@ def evaluations_in(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
     """The places where a file runs code that it does not write out, or others do so for it."""
     yield from _own_evaluations(file)
     if file.facts.exposures or _OWN_NAMES.search(file.data) is not None or not _RUNNERS.isdisjoint(file.facts.imports):
-        yield from (Evaluation(what, start, _seen_anywhere(file)) for start, what in _handed_to_others(file.data))
+        yield from (Evaluation(what, start, _seen_anywhere(file), is_own=False) for start, what in _handed_to_others(file.data))
     givers = {path: names for path, names in linkage.reader_givers.items() if path != file.path}
     if not givers:
         return
