@@ -352,6 +352,18 @@ class ModuleUses(NamedTuple):
     taken: frozenset[MemberTaken]
 
 
+class Said(NamedTuple):
+    """What a file says that matters to the names of other modules. Of its texts, `texts_put_together` are those of which a name may
+    be made."""
+
+    imports: frozenset[str]
+    attributes: frozenset[str]
+    texts: tuple[str, ...]
+    texts_put_together: tuple[str, ...]
+    loads_modules: bool
+    imports_everything: bool
+
+
 class Walks(NamedTuple):
     """What one file goes through: whatever is bound to some `names`, anything that it is handed (`is_open`), whatever
     it imports (`goes_by_imports`), or all modules (`takes_all`). One that `goes_deeper` may go through what it finds,

@@ -7,12 +7,14 @@ fixed point of Kleene, as in abstract interpretation (Cousot and Cousot 1977).
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator
+from collections.abc import Callable, Hashable, Iterator, Set
 from contextlib import contextmanager
 from itertools import islice
+from time import perf_counter
 from typing import Any, Generic, TypeVar, cast
 
 from zephyrun.languages.python.reading import deep_recursion
+from zephyrun.linking.kept_answers import KeptAnswers, is_costly
 
 _Element = TypeVar("_Element", bound=Hashable)
 _Answer = TypeVar("_Answer")
@@ -30,8 +32,12 @@ _GIVEN_UP = object()
 class Answers(Generic[_Element]):
     """Remembers answers, and says of none that it is final that still relies on an open question."""
 
-    def __init__(self, unknown: frozenset[_Element]) -> None:
+    def __init__(self, unknown: frozenset[_Element], kept: KeptAnswers | None = None) -> None:
         self._unknown = unknown
+        self._kept = kept = kept or KeptAnswers()
+        kept.take_also(self.costly)
+        # The questions of which the answers, once they are final, are worth keeping.
+        self._costly: set[Hashable] = set()
         self._final: dict[Hashable, Any] = {}
         self._distinct: dict[frozenset[_Element], frozenset[_Element]] = {}
         # Answers for the time being, each with the open questions that it relies on, in the order of their coming.
@@ -61,6 +67,7 @@ class Answers(Generic[_Element]):
             return self._asked(key, find)
 
     def _asked(self, key: Hashable, find: Callable[[], frozenset[_Element]]) -> frozenset[_Element]:
+        began = perf_counter()
         around, self._relied = self._relied, set()
         was_other, self._is_other = self._is_other, False
         n_before, n_supposed = len(self._for_now), len(self._supposed)
@@ -72,6 +79,7 @@ class Answers(Generic[_Element]):
             relied = self._relied - {key}
             self._relied = around | relied
             self._is_other = was_other or (self._is_other and bool(relied))
+        self._note_cost(key, began, relied)
         if len(self._for_now) > n_before:
             self._close(key, n_before, frozenset(relied))
         if not self._open:
@@ -129,11 +137,13 @@ class Answers(Generic[_Element]):
         found = self._recalled(key)
         if found is not None:
             return cast(_Answer, found[0])
+        began = perf_counter()
         around, self._relied = self._relied, set()
         try:
             answer = find()
         finally:
             relied, self._relied = self._relied, around | self._relied
+        self._note_cost(key, began, relied)
         if relied and self._open:
             self._for_now[key] = (answer,), frozenset(relied)
         else:
@@ -145,10 +155,21 @@ class Answers(Generic[_Element]):
         if found is None and key in self._for_now:
             found, relied = self._for_now[key]
             self._relied |= relied
+        if found is None and (found := self._kept.recalled(key)) is not None:
+            self._final[key] = found
         return found
 
+    def _note_cost(self, key: Hashable, began: float, relied: Set[object]) -> None:
+        # Where something was given up, whoever asks for less at once finds out more.
+        if _GIVEN_UP not in relied and is_costly(began):
+            self._costly.add(key)
+
+    def costly(self) -> dict[Hashable, Any]:
+        """The final answers that took long to find."""
+        return {key: self._final[key] for key in self._costly if key in self._final}
+
     def forget(self) -> None:
-        """Forget every answer."""
+        """Forget every answer of this run."""
         self._final.clear()
         self._for_now.clear()
 

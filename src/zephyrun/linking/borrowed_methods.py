@@ -8,6 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 from zephyrun.link_facts import Dotted, MemberTaken, Origin, OriginSort
+from zephyrun.linking.kept_answers import kept_property
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.meanings import Named
 from zephyrun.linking.value_sorts import ClassKey, ValueSort
@@ -23,7 +24,7 @@ class BorrowedMethods:
         self._evaluator = evaluator
         self._meanings = evaluator.meanings
         self._asked: set[tuple[str, int]] = set()
-        self._taken: dict[str, dict[Named, list[tuple[str, MemberTaken]]]] = {}
+        self.kept = evaluator.linkage.kept
         self._taken_by_path: dict[str, list[int]] = {}
         self._may_have_borrowed: dict[str, bool] = {}
 
@@ -59,7 +60,6 @@ class BorrowedMethods:
                 (path, title) in self._taken_of(name)
                 for title, names in seen.methods.items()
                 for name in names
-                if name in self._takes
             )
         file = self._evaluator.linkage.file(path) if self._may_have_borrowed[path] else None
         return file is not None and any(self.is_borrowed(file, index) for index in self._methods_taken(file))
@@ -113,13 +113,16 @@ class BorrowedMethods:
 
     def _taken_of(self, name: str) -> dict[Named, list[tuple[str, MemberTaken]]]:
         """What takes a method of that name, and where, for each class by file and name."""
-        if name not in self._taken:
-            found: dict[Named, list[tuple[str, MemberTaken]]] = {}
-            for path, taken in self._takes.get(name, ()):
+        return self._all_taken.get(name, {})
+
+    @kept_property
+    def _all_taken(self) -> dict[str, dict[Named, list[tuple[str, MemberTaken]]]]:
+        found: dict[str, dict[Named, list[tuple[str, MemberTaken]]]] = {}
+        for name, takes in self._takes.items():
+            for path, taken in takes:
                 for owner in self._owners(path, taken):
-                    found.setdefault(owner, []).append((path, taken))
-            self._taken[name] = found
-        return self._taken[name]
+                    found.setdefault(name, {}).setdefault(owner, []).append((path, taken))
+        return found
 
     @cached_property
     def _takes(self) -> dict[str, list[tuple[str, MemberTaken]]]:

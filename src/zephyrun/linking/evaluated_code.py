@@ -10,7 +10,9 @@ from typing import TYPE_CHECKING, NamedTuple
 from zephyrun.facts import Exposure, ScopeKind
 from zephyrun.languages.python.nodes import last_name, nodes_in
 from zephyrun.linking.glances import glance
+from zephyrun.linking.kept_answers import kept_until_changed
 from zephyrun.linking.linkage import LinkedFile, Linkage
+from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.syntax_trees import syntax_tree
 from zephyrun.linking.texts import words_in
 from zephyrun.linking.value_sorts import ClassKey, FunctionKey, Values, ValueSort, classes_among, with_parts
@@ -51,8 +53,14 @@ class Evaluation(NamedTuple):
     is_own: bool = True
 
 
-def evaluations_in(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
+@kept_until_changed
+def evaluations_in(linkage: Linkage, path: str) -> list[Evaluation]:
     """The places where a file runs code that it does not write out, or others do so for it."""
+    file = linkage.file(path)
+    return list(_all_evaluations(linkage, file)) if file is not None else []
+
+
+def _all_evaluations(linkage: Linkage, file: LinkedFile) -> Iterator[Evaluation]:
     yield from _own_evaluations(file)
     if file.facts.exposures or _OWN_NAMES.search(file.data) is not None or not _RUNNERS.isdisjoint(file.facts.imports):
         yield from (Evaluation(what, start, _seen_anywhere(file), is_own=False) for start, what in _handed_to_others(file.data))
@@ -78,7 +86,8 @@ def _own_evaluations(file: LinkedFile) -> Iterator[Evaluation]:
             yield from _of_call(file, exposure)
 
 
-def may_run_code(linkage: Linkage) -> Iterator[LinkedFile]:
+@kept_until_changed
+def _paths_running_code(linkage: Linkage) -> list[str]:
     """The files that may do so, in order of their paths."""
     givers = linkage.reader_givers
     found = {path for word in _RUNNING for path in linkage.paths_mentioning(word)}
@@ -87,35 +96,55 @@ def may_run_code(linkage: Linkage) -> Iterator[LinkedFile]:
     for path, names in givers.items():
         module = linkage.modules.get(path, "").rpartition(".")[2]
         found.update(each for word in (*names, module) if word for each in linkage.paths_mentioning(word))
-    for path in sorted(found):
-        if (file := linkage.file(path)) is not None:
-            yield file
+    return sorted(path for path in found if linkage.file(path) is not None)
 
 
 def evaluations_that_see(
-    evaluator: Evaluator, is_asked: Callable[[LinkedFile, Values], bool], *, only_imported: bool = False
-) -> Iterator[tuple[LinkedFile, Evaluation]]:
+    evaluator: Evaluator, is_asked: Callable[[Values], bool], *, only_imported: bool = False
+) -> Iterator[tuple[str, Evaluation]]:
     """The places where code is run that is not written out, and that sees by a name something of which `is_asked` holds, perhaps
-    among what is imported there; of each file the first one."""
-    for file in may_run_code(evaluator.linkage):
-        for each in evaluations_in(evaluator.linkage, file):
-            bindings = [binding for binding in each.bindings if not only_imported or binding in file.imported_bindings]
-            if any(is_asked(file, evaluator.binding_values(file, binding)) for binding in bindings):
-                yield file, each
-                break
+    among what is imported there; of each file the first one, with its path."""
+    for path, seen in _seen_by_code(evaluator, only_imported):
+        first = next((each for each, values in seen if any(map(is_asked, values))), None)
+        if first is not None:
+            yield path, first
 
 
-def runs_of_files(linkage: Linkage, paths: Collection[str]) -> Iterator[tuple[LinkedFile, Evaluation, str]]:
+@once_a_version
+def _seen_by_code(evaluator: Evaluator, only_imported: bool) -> list[tuple[str, list[tuple[Evaluation, set[Values]]]]]:
+    """What code that is run and not written out sees, for each place where one file does so."""
+    return [(path, _seen_in_file(evaluator, path, only_imported)) for path in _paths_running_code(evaluator.linkage)]
+
+
+def _seen_in_file(evaluator: Evaluator, path: str, only_imported: bool) -> list[tuple[Evaluation, set[Values]]]:
+    file, found = evaluator.file(path), []
+    for each in evaluations_in(evaluator.linkage, path):
+        bindings = [binding for binding in each.bindings if not only_imported or binding in file.imported_bindings]
+        found.append((each, {evaluator.binding_values(file, binding) for binding in bindings}))
+    return found
+
+
+def runs_of_files(linkage: Linkage, paths: Collection[str]) -> Iterator[tuple[str, Evaluation, str]]:
     """The places where what stands in one of some files is run as code that was read (`exec(open("settings.py").read())`), as texts
-    that end with the name of the file tell: who does so has its names as its own, or in a table. Each with that file."""
-    for file in may_run_code(linkage):
+    that end with the name of the file tell: who does so has its names as its own, or in a table. Each with the path of who does
+    so, and that of the file."""
+    for running, first, endings in _files_run(linkage):
+        for path in paths:
+            name = path.rpartition("/")[2]
+            if path != running and any(map(name.endswith, endings)):
+                yield running, first, path
+
+
+@kept_until_changed
+def _files_run(linkage: Linkage) -> list[tuple[str, Evaluation, list[str]]]:
+    """Who runs what stands in files, the first place where he does so, and how the names of the files may end."""
+    found = []
+    for file in filter(None, map(linkage.file, _paths_running_code(linkage))):
         if _READS_FILES.search(file.data) is None or (first := next(_own_evaluations(file), None)) is None:
             continue
         texts = [text.words for text in file.facts.texts if text.use != "documentation" and text.words.endswith(_ENDING)]
-        for path in paths:
-            name = path.rpartition("/")[2]
-            if path != file.path and any(name.endswith(each.rpartition("/")[2].rpartition("*")[2]) for each in texts):
-                yield file, first, path
+        found.append((file.path, first, [each.rpartition("/")[2].rpartition("*")[2] for each in texts]))
+    return found
 
 
 def doubt_keywords_in_code(evaluator: Evaluator, usage: Usage, name: str, functions: Iterable[FunctionKey]) -> None:
@@ -134,17 +163,17 @@ def doubt_keywords_in_code(evaluator: Evaluator, usage: Usage, name: str, functi
         return
     homes = {path for path, _ in keys}
 
-    def leads_here(_: LinkedFile, values: Values) -> bool:
+    def leads_here(values: Values) -> bool:
         is_one = any(value.sort is ValueSort.FUNCTION and (value.path, value.number) in keys for value in values)
         return is_one or not owners.isdisjoint(classes_among(values)) or leads_to_modules(evaluator, values, homes)
 
     found = [
         *evaluations_that_see(evaluator, leads_here, only_imported=True),
-        *((file, each) for path in sorted(homes) for file in [evaluator.file(path)] for each in evaluations_in(evaluator.linkage, file) if each.bindings),
+        *((path, each) for path in sorted(homes) for each in evaluations_in(evaluator.linkage, path) if each.bindings),
     ]
-    for file, each in found:
-        what = f"no code that is run through {each.what} in {file.path} has a keyword `{name}`"
-        usage.doubt_reader(what, file.path, each.start)
+    for path, each in found:
+        what = f"no code that is run through {each.what} in {path} has a keyword `{name}`"
+        usage.doubt_reader(what, path, each.start)
 
 
 def leads_to_modules(evaluator: Evaluator, values: Values, paths: Collection[str]) -> bool:

@@ -9,8 +9,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
+from zephyrun.linking.kept_answers import kept_property
 from zephyrun.linking.linkage import LIBRARY, Linkage
 from zephyrun.linking.meanings import Meanings, Meant, Named
 from zephyrun.linking.value_sorts import ClassKey
@@ -22,11 +23,22 @@ if TYPE_CHECKING:
 _MOST_PASSES = 3
 
 
+class _Index(NamedTuple):
+    """The classes of a project by what stands in their heads: those above each class and below it, those below what libraries call
+    so, and those with bases of which no name tells what they are."""
+
+    above: dict[Named, set[Named]]
+    below: dict[Named, set[Named]]
+    below_foreign: dict[str, set[Named]]
+    open_ones: set[Named]
+
+
 class Hierarchy:
     """The classes below others in one version of a project."""
 
     def __init__(self, evaluator: Evaluator) -> None:
         self._evaluator = evaluator
+        self.kept = evaluator.linkage.kept
         self._known: dict[ClassKey, list[ClassKey]] = {}
         # What stands below classes by bases that are worked out.
         self._below_open: dict[ClassKey, list[ClassKey]] | None = None
@@ -85,9 +97,9 @@ class Hierarchy:
                 if record.name in names and record.bases:
                     yield path, number
 
-    @cached_property
+    @kept_property
     def _index(self) -> _Index:
-        return _Index(self._evaluator.linkage, self._evaluator.meanings)
+        return _find_index(self._evaluator.linkage, self._evaluator.meanings)
 
     @cached_property
     def _below_libraries(self) -> dict[ClassKey, set[Named]]:
@@ -105,26 +117,22 @@ class Hierarchy:
         return set().union(*found)
 
 
-class _Index:
-    """The classes of a project by what stands in their heads."""
+def _find_index(linkage: Linkage, meanings: Meanings) -> _Index:
+    found = _Index({}, {}, {}, set())
+    for path in linkage.deriving_paths:
+        seen = meanings.seen(path)
+        for head in seen.heads if seen is not None else ():
+            for base in head.bases:
+                _add(found, (path, head.name), meanings.of_base(path, base, is_inside=head.is_inside))
+    return found
 
-    def __init__(self, linkage: Linkage, meanings: Meanings) -> None:
-        self.below: dict[Named, set[Named]] = {}
-        self.above: dict[Named, set[Named]] = {}
-        self.below_foreign: dict[str, set[Named]] = {}
-        self.open_ones: set[Named] = set()
-        for path in linkage.deriving_paths:
-            seen = meanings.seen(path)
-            for head in seen.heads if seen is not None else ():
-                for base in head.bases:
-                    self._add((path, head.name), meanings.of_base(path, base, is_inside=head.is_inside))
 
-    def _add(self, head: Named, meant: Meant) -> None:
-        self.above.setdefault(head, set()).update(meant.classes)
-        if meant.is_open:
-            self.open_ones.add(head)
-            return
-        for each in meant.classes:
-            self.below.setdefault(each, set()).add(head)
-        for dotted in meant.foreign:
-            self.below_foreign.setdefault(dotted, set()).add(head)
+def _add(index: _Index, head: Named, meant: Meant) -> None:
+    index.above.setdefault(head, set()).update(meant.classes)
+    if meant.is_open:
+        index.open_ones.add(head)
+        return
+    for each in meant.classes:
+        index.below.setdefault(each, set()).add(head)
+    for dotted in meant.foreign:
+        index.below_foreign.setdefault(dotted, set()).add(head)

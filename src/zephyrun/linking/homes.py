@@ -14,7 +14,7 @@ from zephyrun.languages.python.frame_reads import NAMESPACES
 from zephyrun.link_facts import Handed, Origin, OriginSort, TextUse, Use
 from zephyrun.linking.copied_names import only_gets_strangers
 from zephyrun.linking.escapes import check_instruction_readers
-from zephyrun.linking.evaluated_code import evaluations_in, evaluations_that_see, leads_to_modules, runs_of_files
+from zephyrun.linking.evaluated_code import Evaluation, evaluations_in, evaluations_that_see, leads_to_modules, runs_of_files
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_graph import knows, modules_loaded, run_together
 from zephyrun.linking.linkage import Content, LinkedFile
@@ -95,9 +95,7 @@ class Homes:
 
     def is_one(self, value: Value) -> bool:
         """Whether a value is one of the modules."""
-        if value.sort is ValueSort.PACKAGE:
-            return value.name in self._packages
-        return value.sort is ValueSort.MODULE and value.path in self._homes
+        return _is_one(value, self._homes, self._packages)
 
     def go_about(self) -> bool:
         """Whether code may have a home that does not import it; doubts about what takes one."""
@@ -112,23 +110,19 @@ class Homes:
     def _find_loose_ones(self) -> bool:
         """Whether a home stands somewhere as a value."""
         is_loose = False
-        files = list(self._linkage.mentioning_any(self.words))
-        for file in files:
-            handed = {each.end: each for each in file.links.handed}
-            for end in self._ends_of_modules(file):
-                hand = handed.get(end)
-                if hand is not None and self._runs_examples_alone(file, hand):
-                    continue
-                says_which = hand is not None and self._says_which(file, hand)
-                # What sets a name in a test keeps the module only to set that back.
-                is_loose |= hand is None or not says_which or hand.callee.name not in LOOKUPS
-                if hand is not None and not says_which:
-                    self._usage.doubt(
-                        f"what takes the module in {file.path} does not look up `{self._name}` in it",
-                        file.path,
-                        hand.start,
-                    )
-        for file in files:
+        for path, end in _where_modules_stand(self._evaluator, frozenset(self._homes), frozenset(self._packages)):
+            file = self._evaluator.file(path)
+            hand = file.handed_by_end.get(end)
+            if hand is not None and self._runs_examples_alone(file, hand):
+                continue
+            says_which = hand is not None and self._says_which(file, hand)
+            # What sets a name in a test keeps the module only to set that back.
+            is_loose |= hand is None or not says_which or hand.callee.name not in LOOKUPS
+            if hand is not None and not says_which:
+                what = f"what takes the module in {path} does not look up `{self._name}` in it"
+                self._usage.doubt(what, path, hand.start)
+        named = {path for word in self.words for path in self._linkage.paths_mentioning(word)}
+        for file in self._linkage.reading(sorted(named.intersection(self._linkage.paths_mentioning("__dict__")))):
             for use in file.links.attributes_by_name.get("__dict__", ()):
                 may_be_home = is_loose or self.is_called_like_one(file, use.receiver)
                 if may_be_home and any(map(self.is_one, self._evaluator.values(file, use.receiver))):
@@ -221,28 +215,6 @@ class Homes:
             f"what goes through the module's names in {file.path} does not look for `{self._name}`", file.path, start
         )
 
-    def _ends_of_modules(self, file: LinkedFile) -> Iterator[int]:
-        """Where a home stands as a value of its own, and not before a dot."""
-        text = file.source.text
-        for index, record in enumerate(file.facts.bindings):
-            # At a glance: only what is imported by such a name can be one of them, be it with all of another module.
-            if record.name not in self.words or not (record.outside or index in file.imported_bindings):
-                continue
-            if not any(map(self.is_one, self._evaluator.binding_values(file, index))):
-                continue
-            for number in record.references:
-                reference = file.facts.references[number]
-                if reference.role is Role.READ and not _DOT.match(text, reference.end):
-                    yield reference.end
-        for word in self.words:
-            for attribute in file.links.attributes_by_name.get(word, ()):
-                if _DOT.match(text, attribute.end) or attribute.use is not Use.READ:
-                    continue
-                receivers = self._evaluator.values(file, attribute.receiver)
-                values = [self._evaluator.attribute_values(file, each, word) for each in receivers]
-                if any(self.is_one(value) for each in values for value in each):
-                    yield attribute.end
-
     def _runs_examples_alone(self, file: LinkedFile, hand: Handed) -> bool:
         """Whether what a module is handed to runs the examples in it, and asks it for nothing else."""
         if hand.callee.name not in _RUNNING_EXAMPLES:
@@ -299,26 +271,28 @@ class Homes:
 
     def _check_evaluations(self) -> None:
         """Doubts about code that is run elsewhere, and sees a home by a name or is what stands in it."""
-        for file, each, path in runs_of_files(self._linkage, self._homes):
-            what = f"{file.path}, which runs what stands in files, does not look up `{self._name}` of {path}"
-            self._usage.doubt_reader(what, file.path, each.start)
+        for running, each, path in runs_of_files(self._linkage, self._homes):
+            what = f"{running}, which runs what stands in files, does not look up `{self._name}` of {path}"
+            self._usage.doubt_reader(what, running, each.start)
         if self._name.startswith("_") and not self._linkage.stands_in_quotes(self._name):
             # A private name is seldom worked out.
             return
 
-        for file in self._homes.values():
-            for each in evaluations_in(self._linkage, file):
+        for path in self._homes:
+            for each in evaluations_in(self._linkage, path):
                 if not each.is_own:
-                    what = f"nothing looks up `{self._name}` by name through {each.what} in {file.path}"
-                    self._usage.doubt_reader(what, file.path, each.start)
+                    self._doubt_evaluation(path, each)
 
-        def leads_here(_: LinkedFile, values: Values) -> bool:
+        def leads_here(values: Values) -> bool:
             return any(map(self.is_one, values)) or leads_to_modules(self._evaluator, values, self._homes)
 
-        for file, each in evaluations_that_see(self._evaluator, leads_here, only_imported=True):
-            if file.path not in self._homes:
-                what = f"nothing looks up `{self._name}` by name through {each.what} in {file.path}"
-                self._usage.doubt_reader(what, file.path, each.start)
+        for path, each in evaluations_that_see(self._evaluator, leads_here, only_imported=True):
+            if path not in self._homes:
+                self._doubt_evaluation(path, each)
+
+    def _doubt_evaluation(self, path: str, evaluation: Evaluation) -> None:
+        what = f"nothing looks up `{self._name}` by name through {evaluation.what} in {path}"
+        self._usage.doubt_reader(what, path, evaluation.start)
 
     def _is_asked_by_hook(self, path: str) -> bool:
         """Whether a file has things that answer for any attribute, and something may be asked for one of the name."""
@@ -391,6 +365,45 @@ class Homes:
                 if any(_may_be_module_class(value) for value in self._evaluator.values(file, use.callee)):
                     place = Place(file.path, use.start, use.end, PlaceSort.KEYWORD)
                     self._usage.open_places.append(OpenPlace(place, f"the pattern's `{self._name}`: it is not known of which class"))
+
+
+def _is_one(value: Value, homes: Collection[str], packages: Collection[str]) -> bool:
+    """Whether a value is one of some modules, or of some packages without a file."""
+    if value.sort is ValueSort.PACKAGE:
+        return value.name in packages
+    return value.sort is ValueSort.MODULE and value.path in homes
+
+
+@once_a_version
+def _where_modules_stand(evaluator: Evaluator, homes: frozenset[str], packages: frozenset[str]) -> list[tuple[str, int]]:
+    """Where some modules stand as values of their own, and not before a dot: files, and where it ends there."""
+    words = evaluator.modules_about.words_for(homes)
+    files = evaluator.linkage.mentioning_any(words)
+    return [(file.path, end) for file in files for end in _ends_of_modules(evaluator, file, words, homes, packages)]
+
+
+def _ends_of_modules(
+    evaluator: Evaluator, file: LinkedFile, words: Collection[str], homes: Collection[str], packages: Collection[str]
+) -> Iterator[int]:
+    text = file.source.text
+    for index, record in enumerate(file.facts.bindings):
+        # At a glance: only what is imported by such a name can be one of them, be it with all of another module.
+        if record.name not in words or not (record.outside or index in file.imported_bindings):
+            continue
+        if not any(_is_one(value, homes, packages) for value in evaluator.binding_values(file, index)):
+            continue
+        for number in record.references:
+            reference = file.facts.references[number]
+            if reference.role is Role.READ and not _DOT.match(text, reference.end):
+                yield reference.end
+    for word in sorted(words):
+        for attribute in file.links.attributes_by_name.get(word, ()):
+            if _DOT.match(text, attribute.end) or attribute.use is not Use.READ:
+                continue
+            receivers = evaluator.values(file, attribute.receiver)
+            values = [evaluator.attribute_values(file, each, word) for each in receivers]
+            if any(_is_one(value, homes, packages) for each in values for value in each):
+                yield attribute.end
 
 
 @once_a_version

@@ -35,6 +35,7 @@ from zephyrun.linking.glances import glance
 from zephyrun.linking.given_readers import find_given_readers
 from zephyrun.linking.import_roots import find_import_roots
 from zephyrun.linking.import_statements import names_imported
+from zephyrun.linking.kept_answers import KeptAnswers, kept_property, kept_until_changed
 from zephyrun.linking.modules import LOADING_IN_DISGUISE, LOADING_WORDS, PACKAGE_MARK, folder_of, is_python, module_name, packages_around
 from zephyrun.linking.texts import (
     FrameReading,
@@ -318,13 +319,17 @@ class LinkedFile:
 
 
 class Memory(Hashable, Protocol):
-    """What files said when they were read before, by their contents."""
+    """What files said when they were read before, by their contents, and what was found out about whole projects."""
 
     def recall(self, data: bytes) -> tuple[FileFacts, LinkFacts] | None:
         """The facts of a content, where they are known."""
 
     def keep(self, data: bytes, file_facts: FileFacts, links: LinkFacts, /) -> None:
         """Keep the facts of a content."""
+
+    def answers_about(self, contents: Mapping[str, Content], *circumstances: object) -> KeptAnswers:
+        """The answers about one version of a project that are known, to be kept with those that are found. `circumstances` are
+        what they depend on beside the files."""
 
 
 def no_library(module: str) -> None:
@@ -363,9 +368,12 @@ class Linkage:
         self.harmless_paths = {path: module for path, module in self.modules.items() if module in harmless_readers}
         self._files: dict[str, LinkedFile | None] = {}
         self._libraries: dict[str, str] = {}
-        self._mentioning: dict[str, list[str]] = {}
-        self._quoted: dict[str, bool] = {}
+        self._words_asked: set[str] = set()
         self._imported: dict[str, frozenset[str]] = {}
+        circumstances = (
+            sorted(given_roots), sorted(harmless_decorators), sorted(harmless_readers), is_library, library is no_library
+        )
+        self.kept = memory.answers_about(contents, *circumstances) if memory is not None else KeptAnswers()
 
     def imported_by(self, path: str) -> frozenset[str]:
         """The files of the project that a file imports, those around them included, at a glance."""
@@ -397,6 +405,9 @@ class Linkage:
     def file(self, path: str) -> LinkedFile | None:
         """One module's facts; `None` where it cannot be read."""
         if path not in self._files:
+            if path.startswith(LIBRARY) and path not in self.contents:
+                # An earlier run came to it.
+                return self.library_file(module_name(path.removeprefix(LIBRARY), [""]))
             data = self.contents.get(path)
             module = self.modules.get(path, "")
             self._files[path] = _read(path, module, data, self._memory) if isinstance(data, bytes) else None
@@ -413,35 +424,32 @@ class Linkage:
         data = self.contents.get(path)
         return isinstance(data, bytes) and _parses(data)
 
-    def mentioning(self, word: str) -> Iterator[LinkedFile]:
-        """The files of the project that hold a word and can be read, in order of their paths."""
-        for path in self.paths_mentioning(word):
+    def reading(self, paths: Iterable[str]) -> Iterator[LinkedFile]:
+        """Those of some files that can be read, each read when it is come to."""
+        for path in paths:
             if (file := self.file(path)) is not None:
                 yield file
+
+    def mentioning(self, word: str) -> Iterator[LinkedFile]:
+        """The files of the project that hold a word and can be read, in order of their paths."""
+        return self.reading(self.paths_mentioning(word))
 
     def mentioning_any(self, words: Iterable[str]) -> Iterator[LinkedFile]:
         """The files of the project that hold one of some words and can be read, each once."""
-        paths = {path for word in words for path in self.paths_mentioning(word)}
-        for path in sorted(paths):
-            if (file := self.file(path)) is not None:
-                yield file
+        return self.reading(sorted({path for word in words for path in self.paths_mentioning(word)}))
 
     def paths_mentioning(self, word: str) -> list[str]:
         """The paths of the project's modules that hold a word, in order."""
-        if word not in self._mentioning:
-            encoded = word.encode()
-            if len(self._mentioning) < _MANY_WORDS:
-                # To look for the letters first spares most files from being taken apart; not so when many
-                # words are asked for.
-                found = [
-                    path
-                    for path, data in self._modules_read
-                    if encoded in data and encoded in words_in(data)
-                ]
-            else:
-                found = [path for path, words in self._all_words if encoded in words]
-            self._mentioning[word] = found
-        return self._mentioning[word]
+        self._words_asked.add(word)
+        return self._paths_with(word)
+
+    @kept_until_changed
+    def _paths_with(self, word: str) -> list[str]:
+        encoded = word.encode()
+        if len(self._words_asked) > _MANY_WORDS:
+            return [path for path, words in self._all_words if encoded in words]
+        # To look for the letters first spares most files from being taken apart; not so when many words are asked for.
+        return [path for path, data in self._modules_read if encoded in data and encoded in words_in(data)]
 
     @cached_property
     def _all_words(self) -> list[tuple[str, frozenset[bytes]]]:
@@ -485,11 +493,11 @@ class Linkage:
         beginnings = (name[:length].encode() for length in range(not are_any, len(name)))
         return sorted({path for each in beginnings for path in self._paths_by_begun.get(each, ())})
 
-    @cached_property
+    @kept_property
     def _paths_by_begun(self) -> dict[bytes, list[str]]:
         return self._by_glance(begun_in)
 
-    @cached_property
+    @kept_property
     def _paths_by_written(self) -> dict[bytes, list[str]]:
         return self._by_glance(written_in)
 
@@ -501,6 +509,7 @@ class Linkage:
                 found.setdefault(name, []).append(path)
         return found
 
+    @kept_until_changed
     def paths_matching(self, word: str, pattern: bytes) -> list[str]:
         """The paths of modules that hold a word, and something that a pattern with it matches."""
         compiled = re.compile(pattern)
@@ -511,7 +520,7 @@ class Linkage:
                 found.append(path)
         return found
 
-    @cached_property
+    @kept_property
     def paths_with_rests(self) -> frozenset[str]:
         """The modules that seem to hand dictionaries of keywords on, at a glance."""
         return frozenset(path for path, data in self._modules_read if any(mark in data for mark in _REST_MARKS))
@@ -520,35 +529,32 @@ class Linkage:
         """The project's modules of which a glance says yes, in order of their paths."""
         return [path for path, data in self._modules_read if look(data)]
 
-    @cached_property
+    @kept_property
     def deriving_paths(self) -> list[str]:
         """The modules in which classes seem to have bases, in order of their paths."""
         return self._paths_seen(derives_classes)
 
-    @cached_property
+    @kept_property
     def operator_paths(self) -> list[str]:
         """The modules that seem to say what operators do, in order of their paths."""
         return self._paths_seen(defines_operators)
 
     def deriving_files(self) -> Iterator[LinkedFile]:
         """The files of the project in which classes have bases, in order of their paths."""
-        for path in self.deriving_paths:
-            if (file := self.file(path)) is not None:
-                yield file
+        return self.reading(self.deriving_paths)
 
+    @kept_until_changed
     def stands_in_quotes(self, word: str) -> bool:
         """Whether a word alone is a text in some module."""
-        if word not in self._quoted:
-            encoded = word.encode()
-            texts = (b'"%b"' % encoded, b"'%b'" % encoded)
-            self._quoted[word] = any(
-                text in data
-                for path in self.paths_mentioning(word)
-                for data in [self.contents[path]]
-                if isinstance(data, bytes)
-                for text in texts
-            )
-        return self._quoted[word]
+        encoded = word.encode()
+        texts = (b'"%b"' % encoded, b"'%b'" % encoded)
+        return any(
+            text in data
+            for path in self.paths_mentioning(word)
+            for data in [self.contents[path]]
+            if isinstance(data, bytes)
+            for text in texts
+        )
 
     @cached_property
     def texts_beside(self) -> list[tuple[str, bytes]]:
@@ -561,40 +567,40 @@ class Linkage:
             and (is_document(path) or is_searched(path, data))
         ]
 
-    @cached_property
+    @kept_property
     def lookup_paths(self) -> list[str]:
         """The modules that look attributes up by names that are not written out, at a glance."""
         return self._paths_seen(looks_up)
 
-    @cached_property
+    @kept_property
     def naming_paths(self) -> list[str]:
         """The modules that may give classes names which are not written out, at a glance."""
         return self._paths_seen(names_members)
 
-    @cached_property
+    @kept_property
     def class_making_paths(self) -> list[str]:
         """The files that seem to make classes by a call, of a table of names that may come from anywhere."""
         return self._paths_seen(makes_classes)
 
-    @cached_property
+    @kept_property
     def frame_readers(self) -> dict[str, FrameReading]:
         """The modules that read the names of running functions, at a glance, and of which."""
         found = {path: read_frame_names(data) for path, data in self._modules_read}
         return {path: reading for path, reading in found.items() if reading}
 
-    @cached_property
+    @kept_property
     def instruction_readers(self) -> list[str]:
         """The modules that seem to look at the instructions of functions, or to run them among other names."""
         return [
             path for path, data in self._modules_read if shows_instructions(data) or runs_code_elsewhere(data)
         ]
 
-    @cached_property
+    @kept_property
     def runs_texts(self) -> bool:
         """Whether some module seems to run code that a text holds, at a glance."""
         return any(runs_text(data) for _, data in self._modules_read)
 
-    @cached_property
+    @kept_property
     def runs_documents(self) -> bool:
         """Whether something seems to run the examples in documents, at a glance."""
         return any(
@@ -611,7 +617,7 @@ class Linkage:
         """Whether examples in documentation may hold a word that is not called there, and so goes on as a value."""
         return self.stands_in_examples(word) and word.encode() in self._standing_in_examples
 
-    @cached_property
+    @kept_property
     def _standing_in_examples(self) -> frozenset[bytes]:
         return self._seen_in_examples(standing_in_examples)
 
@@ -619,7 +625,7 @@ class Linkage:
         """Whether examples in documentation may call something of a name."""
         return self.stands_in_examples(word) and word.encode() in self._called_in_examples
 
-    @cached_property
+    @kept_property
     def _called_in_examples(self) -> frozenset[bytes]:
         return self._seen_in_examples(called_in_examples)
 
@@ -627,11 +633,11 @@ class Linkage:
         """Whether examples in documentation may call something with a dictionary of keywords."""
         return self.stands_in_examples(word) and word.encode() in self._called_with_rest_in_examples
 
-    @cached_property
+    @kept_property
     def _called_with_rest_in_examples(self) -> frozenset[bytes]:
         return self._seen_in_examples(called_with_rest_in_examples)
 
-    @cached_property
+    @kept_property
     def _words_in_examples(self) -> frozenset[bytes]:
         return self._seen_in_examples(example_words_in)
 
@@ -639,7 +645,7 @@ class Linkage:
         """Whether examples in documentation may give an attribute of that name a value."""
         return name.encode() in self._written_in_examples
 
-    @cached_property
+    @kept_property
     def _written_in_examples(self) -> frozenset[bytes]:
         return self._seen_in_examples(written_in_examples)
 
@@ -658,24 +664,24 @@ class Linkage:
         """The files with examples in documentation that look names up which they work out, or run texts."""
         return [(path, data) for some in (self._modules_read, self.documents_run) for path, data in some if examples_look_up(data)]
 
-    @cached_property
+    @kept_property
     def reads_documentation(self) -> bool:
         """Whether some module reads documentation while it runs, at a glance."""
         return any(
             _reads_documentation(data) for _, data in self._modules_read
         )
 
-    @cached_property
+    @kept_property
     def all_loading_paths(self) -> list[str]:
         """The modules that load others by their names, or find loaded ones."""
         return self._paths_seen(_loads)
 
-    @cached_property
+    @kept_property
     def reader_givers(self) -> dict[str, frozenset[str]]:
         """The files that give on a builtin which reads the names around its caller, and under which names."""
         return find_given_readers({path: data for path, data in self.contents.items() if isinstance(data, bytes) and is_python(path)})
 
-    @cached_property
+    @kept_property
     def finding_paths(self) -> list[str]:
         """Those that load modules, and those that find out which one something is of, or what a dotted name means, or ask
         functions and frames for the names of their modules."""
@@ -683,7 +689,7 @@ class Linkage:
         asking = (path for word in _GLOBALS_OF for path in self.paths_matching(word, _ASKED_OF_GLOBALS % word.encode()))
         return sorted({*self.all_loading_paths, *finding, *asking})
 
-    @cached_property
+    @kept_property
     def loading_paths(self) -> list[str]:
         """The modules that load others by names that they work out, and look into what they loaded by
         names that they work out, too."""

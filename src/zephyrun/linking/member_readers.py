@@ -168,7 +168,7 @@ class MemberReaders:
             return
         ours, homes = self._family.reachable, {path for path, _ in self._family.classes}
 
-        def leads_here(_: LinkedFile, values: Values) -> bool:
+        def leads_here(values: Values) -> bool:
             # What is not known may be one, as with a name that is looked up.
             held = with_parts(values)
             is_one = (UNKNOWN_VALUE in held and not self._is_private) or not ours.isdisjoint(classes_among(held))
@@ -176,9 +176,9 @@ class MemberReaders:
             is_one = is_one or any(value.sort is ValueSort.FUNCTION and value.path in homes for value in values)
             return is_one or leads_to_modules(self._evaluator, values, homes)
 
-        for file, each in evaluations_that_see(self._evaluator, leads_here):
-            what = f"nothing looks up `{self._spelling}` by name through {each.what} in {file.path}"
-            self._usage.doubt_reader(what, file.path, each.start)
+        for path, each in evaluations_that_see(self._evaluator, leads_here):
+            what = f"nothing looks up `{self._spelling}` by name through {each.what} in {path}"
+            self._usage.doubt_reader(what, path, each.start)
 
     def _may_be_asked(self, file: LinkedFile, lookup: Lookup, *, is_begun: bool, is_made: bool) -> bool:
         """Whether what looks an attribute up may ask one of the family for the name, in a file that has a text with which the

@@ -12,6 +12,7 @@ from functools import cached_property
 
 from zephyrun.facts import Role
 from zephyrun.link_facts import Dotted, ModuleUses, Origin, OriginSort, Use
+from zephyrun.linking.kept_answers import kept_property, kept_until_changed
 from zephyrun.linking.linkage import FINDING_WORDS, LinkedFile, Linkage
 from zephyrun.linking.meanings import Meanings, union
 from zephyrun.linking.module_uses import example_uses_in, module_uses_in
@@ -37,6 +38,7 @@ class ModulesAbout:
     def __init__(self, linkage: Linkage, meanings: Meanings) -> None:
         self._linkage = linkage
         self._meanings = meanings
+        self.kept = linkage.kept
         self._known: dict[tuple[str, str], set[str]] = {}
 
     def words_for(self, paths: Collection[str]) -> set[str]:
@@ -65,16 +67,16 @@ class ModulesAbout:
         """Whether a module may be given names that are worked out."""
         return path in self._filled or (self._is_anything_filled and path in self._handed_about)
 
-    @cached_property
+    @kept_property
     def _filled(self) -> set[str]:
         chains = ((path, words) for path, uses in self.uses.items() for words in uses.filled - {()})
         return set[str]().union(*(self._reached(path, words) for path, words in chains))
 
-    @cached_property
+    @kept_property
     def _is_anything_filled(self) -> bool:
         return any(() in uses.filled for uses in self.uses.values())
 
-    @cached_property
+    @kept_property
     def paths_listed(self) -> set[str]:
         """The modules whose names are gone through, or looked up by names that are worked out."""
         own = {path for path, uses in self.uses.items() if () in uses.listed}
@@ -89,7 +91,7 @@ class ModulesAbout:
             return True
         return origin.sort is OriginSort.ATTRIBUTE and origin.name in self.words_for([path]) and self.is_held(path)
 
-    @cached_property
+    @kept_property
     def are_loaded_and_given_on(self) -> bool:
         """Whether a module that is loaded by a name which is worked out, and may be one of the project, goes on to other code:
         a function gives it, or something gets it."""
@@ -131,7 +133,7 @@ class ModulesAbout:
         seen = {path: example_uses_in(data) for path, data in contents if isinstance(data, bytes) and b">>>" in data}
         return {path: uses for path, uses in seen.items() if uses.standing or uses.listed}
 
-    @cached_property
+    @kept_property
     def _imports_by_word(self) -> dict[str, set[tuple[str, str]]]:
         """The imports of all files, by file and the name that they give, by the last word of what they take."""
         found: dict[str, set[tuple[str, str]]] = {}
@@ -140,7 +142,7 @@ class ModulesAbout:
                 found.setdefault(member or module.rpartition(".")[2], set()).add((path, name))
         return found
 
-    @cached_property
+    @kept_property
     def _all_words(self) -> set[str]:
         """All words that modules may be called by."""
         found = {module.rpartition(".")[2] for module in self._linkage.modules.values()}
@@ -167,7 +169,7 @@ class ModulesAbout:
     def _name_of(self, path: str) -> str:
         return self._linkage.modules.get(path) or path.removeprefix(_PACKAGE)
 
-    @cached_property
+    @kept_property
     def _asked_for(self) -> set[str]:
         """The modules that something is asked for by a text that is their name. Who knows what may only be a module that
         stands as a value, or is had from one that does, unless some are loaded by their names."""
@@ -189,7 +191,7 @@ class ModulesAbout:
         """The modules that stand as values, or that something asks for by a text."""
         return self._values | self._asked_for
 
-    @cached_property
+    @kept_property
     def _values(self) -> set[str]:
         """The modules that stand as values."""
         return {module for path, uses in self.uses.items() for module in self._meant(path, uses.standing)}
@@ -204,14 +206,14 @@ class ModulesAbout:
         """Those, and the ones that something asks for by a text."""
         return self._standing_by_themselves | self._asked_for
 
-    @cached_property
+    @kept_property
     def _looked_through(self) -> set[str]:
         """The modules among the names of those that go about. Who looks on from there has to tell modules from other things."""
         if any(self._linkage.paths_matching(word, pattern) for word, pattern in _TELLING_MODULES):
             return self._held
         return set[str]().union(*map(self.inside, self._standing))
 
-    @cached_property
+    @kept_property
     def _held(self) -> set[str]:
         return self.held_by(self._standing)
 
@@ -280,6 +282,7 @@ class ModulesAbout:
         meant = union(self._meanings.of_import(path, module, "") for name, module, _ in imports if name == "*")
         return self._paths_of(path, self._meanings.followed(meant).modules)
 
+    @kept_until_changed
     def inside(self, path: str) -> set[str]:
         """The modules that one holds by its names: those that it imports, and those that lie in a package; for what it gets
         with everything of another module stands that one."""

@@ -40,11 +40,12 @@ from zephyrun.linking.references import (
     doubt_strangers,
     is_public_function,
 )
+from zephyrun.linking.remembering import once_a_version
 from zephyrun.linking.signature_readers import calls_of_signature_readers, readers_going_on
 from zephyrun.linking.signature_reads import names_read_by, names_read_off
 from zephyrun.linking.targets import functions_called
 from zephyrun.linking.texts import words_in
-from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, Doubt, OpenPlace, Place, PlaceSort, Usage
+from zephyrun.linking.usage import PRIVATE_ATTRIBUTES, Doubt, OpenPlace, Place, PlaceSort, Target, Usage
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, ClassKey, FunctionKey, Value, ValueSort, Values, with_parts
 from zephyrun.linking.values import Evaluator
 from zephyrun.linking.whereabouts import GIVING_ATTRIBUTE, Whereabouts, whereabouts
@@ -574,7 +575,7 @@ class ParameterUsage:
             if rest.keys is not None and self.name in rest.keys:
                 self._note_key(file, rest)
             elif rest.keys is None and not self._keys.never_hold(file, rest):
-                self._usage.doubt(self._what_rest_holds(file), file.path, rest.start)
+                self._usage.doubt(_what_rest_holds(file.path, self.name), file.path, rest.start)
 
     def doubts_about(self, new: str) -> Iterator[Doubt]:
         """What would have to be vouched for if the parameter, whose use is known, had another name: a call that fails now, for a
@@ -583,15 +584,15 @@ class ParameterUsage:
         if not any(self._may_be_keyword(self._evaluator.function_record(key), parameter) for key, parameter in keys):
             return
         known = {doubt.what for doubt in self._usage.doubts}
-        renamed = ParameterUsage(self._evaluator, Usage(self._usage.target._replace(name=new)))
-        renamed.functions = list(self._usage.homes)
-        for file, rest in renamed._rests_to(renamed.functions):
-            may_hold = new in rest.keys if rest.keys is not None else not renamed._keys.never_hold(file, rest)
-            if may_hold and self._what_rest_holds(file) not in known:
-                yield Doubt(renamed._what_rest_holds(file), file.path, rest.start)
+        for path, start in _rests_that_may_hold(self._evaluator, self._usage.target._replace(name=new), tuple(self._usage.homes)):
+            if _what_rest_holds(path, self.name) not in known:
+                yield Doubt(_what_rest_holds(path, new), path, start)
 
-    def _what_rest_holds(self, file: LinkedFile) -> str:
-        return f"what `**` hands on in {file.path} holds no `{self.name}`"
+    def rests_that_may_hold_it(self) -> Iterator[tuple[str, int]]:
+        """The dictionaries of keywords that are handed to one of the functions and may have the name as a key: files and offsets."""
+        for file, rest in self._rests_to(self.functions):
+            if self.name in rest.keys if rest.keys is not None else not self._keys.never_hold(file, rest):
+                yield file.path, rest.start
 
     def _check_keys(self) -> None:
         """Doubts about dictionaries with the name as a key, where one of the functions is anywhere: what has both may run it
@@ -999,3 +1000,15 @@ def _may_be_run(values: Values) -> bool:
 
 def _names(values: Iterable[Value]) -> str:
     return " ".join(value.name for value in values)
+
+
+def _what_rest_holds(path: str, name: str) -> str:
+    return f"what `**` hands on in {path} holds no `{name}`"
+
+
+@once_a_version
+def _rests_that_may_hold(evaluator: Evaluator, target: Target, functions: tuple[FunctionKey, ...]) -> list[tuple[str, int]]:
+    """What `rests_that_may_hold_it` tells of a parameter that some functions are to have."""
+    asked = ParameterUsage(evaluator, Usage(target))
+    asked.functions = list(functions)
+    return list(asked.rests_that_may_hold_it())

@@ -22,9 +22,12 @@ def once_a_version(question: Callable[_Arguments, _Answer]) -> Callable[_Argumen
     """Remember the answers to a question with what is asked first, which knows the version. All else that is
     handed in must be hashable, and stand by position."""
 
+    # By name, and not by itself, so that the answer can be kept until the next run.
+    name = f"{question.__module__}.{question.__qualname__}"
+
     @wraps(question)
     def asked(*args: _Arguments.args, **kwargs: _Arguments.kwargs) -> _Answer:
         knowing = cast(Remembering, args[0])
-        return knowing.answers.once((question, *args[1:]), lambda: question(*args, **kwargs))
+        return knowing.answers.once((name, *args[1:]), lambda: question(*args, **kwargs))
 
     return asked

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from copy import copy
+from dataclasses import fields
 from typing import Any, Protocol
 
 from zephyrun.linking.members import MemberUsage
@@ -20,6 +22,9 @@ class _Collector(Protocol):
         """Fill the usage."""
 
 
+# What is found out about a target, and can be written down.
+_FOUND = tuple(field.name for field in fields(Usage) if field.name not in ("target", "harmless"))
+
 _COLLECTORS: dict[TargetSort, Callable[[Evaluator, Usage], _Collector]] = {
     TargetSort.PARAMETER: ParameterUsage,
     TargetSort.MEMBER: MemberUsage,
@@ -31,10 +36,21 @@ _COLLECTORS: dict[TargetSort, Callable[[Evaluator, Usage], _Collector]] = {
 def find_usage(evaluator: Evaluator, target: Target, present_name: str = "") -> Usage:
     """Every reference of a target, and what speaks against changing its name. A target that is only to get its name has
     another one at present."""
-    usage = Usage(target, harmless=evaluator.linkage.harmless_paths, present_name=present_name or target.name)
-    _fill(evaluator, usage)
-    usage.open_places.sort()
+    usage = _begun(evaluator, target, present_name)
+
+    def find() -> dict[str, object]:
+        _fill(evaluator, usage)
+        usage.open_places.sort()
+        return {name: copy(getattr(usage, name)) for name in _FOUND}
+
+    # Whoever asked adds to it what it thinks of a new name.
+    for name, found in evaluator.linkage.kept.once(("usage", target, present_name), find).items():
+        setattr(usage, name, copy(found))
     return usage
+
+
+def _begun(evaluator: Evaluator, target: Target, present_name: str = "") -> Usage:
+    return Usage(target, harmless=evaluator.linkage.harmless_paths, present_name=present_name or target.name)
 
 
 def _fill(evaluator: Evaluator, usage: Usage) -> None:

@@ -177,7 +177,7 @@ class Evaluator:
 
     def __init__(self, linkage: Linkage) -> None:
         self.linkage = linkage
-        self.answers: Answers[Value] = Answers(_NOTHING_KNOWN)
+        self.answers: Answers[Value] = Answers(_NOTHING_KNOWN, linkage.kept)
         self._sets_names: dict[ClassKey, bool] = {}
         self.meanings = Meanings(linkage)
         self.modules_about = ModulesAbout(linkage, self.meanings)

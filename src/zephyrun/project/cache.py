@@ -10,7 +10,7 @@ import hashlib
 import sqlite3
 import sys
 import time
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from contextlib import closing, contextmanager, suppress
 from functools import cache, cached_property
 from pathlib import Path
@@ -20,7 +20,7 @@ import zephyrun
 from zephyrun.project.roots import KEPT_FOLDER, make_kept_folder
 
 _FILE = "cache.sqlite"
-_TABLES = ("known", "facts", "glances", "usage")
+_TABLES = ("known", "facts", "glances", "usage", "answers")
 _NEW_TABLE = """CREATE TABLE IF NOT EXISTS {}
     (key TEXT PRIMARY KEY, value BLOB NOT NULL, day INTEGER NOT NULL) WITHOUT ROWID"""
 _KEPT_DAYS = 30
@@ -66,6 +66,12 @@ class Cache(Generic[Kept]):
         with suppress(sqlite3.Error, OSError), self._connection() as connection, connection:
             connection.executemany(f"INSERT OR REPLACE INTO {self._table} VALUES (?, ?, ?)", rows)
             connection.execute(f"DELETE FROM {self._table} WHERE day < ?", (today - _KEPT_DAYS,))
+
+    def keep_only(self, keys: Collection[str]) -> None:
+        """Forget all but some."""
+        marks = ",".join("?" * len(keys))
+        with suppress(sqlite3.Error, OSError), self._connection() as connection, connection:
+            connection.execute(f"DELETE FROM {self._table} WHERE key NOT IN ({marks})", list(keys))
 
     def keep_open(self) -> None:
         """Keep the database open until `close`, since many questions will follow."""

@@ -1,5 +1,5 @@
-"""The facts of files that were read before, and what a glance at them shows, kept with the cache: to read a file anew
-takes some ten times as long."""
+"""The facts of files that were read before, what a glance at them shows, and what was found out about projects as a whole, kept
+with the cache: to read a file anew takes some ten times as long."""
 
 from __future__ import annotations
 
@@ -7,8 +7,11 @@ import hashlib
 import io
 import pickle
 import zlib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Hashable, Iterable, Mapping
 from contextlib import suppress
+from enum import Enum
+from importlib import import_module
+from itertools import chain
 from pathlib import Path
 from typing import Any, Self
 
@@ -19,6 +22,7 @@ from zephyrun.languages.python import parse
 from zephyrun.languages.python.links import read_links
 from zephyrun.link_facts import LinkFacts
 from zephyrun.linking import glances
+from zephyrun.linking.kept_answers import KeptAnswers
 from zephyrun.project.cache import Cache, content_key, joint_key
 from zephyrun.project.own_key import own_key
 
@@ -27,6 +31,11 @@ Facts = tuple[FileFacts, LinkFacts]
 
 _TABLE = "facts"
 _SIGHTS = "glances"
+_ANSWERS = "answers"
+# Two versions are compared, of each there are two sorts of answers, and a change makes a third one.
+_MOST_VERSIONS = 6
+_MOST_ANSWERS = 50_000
+_BYTES_WORTH_A_PACK = 1000
 _QUICKLY = 1
 _MARK_BYTES = 16
 # What reading bytes that are no longer what was written may raise.
@@ -35,7 +44,8 @@ _UNREADABLE = (pickle.UnpicklingError, TypeError, ValueError, LookupError, Attri
 _BYTES_WORTH_KEEPING = 2**19
 # Less is unpacked sooner than it is put aside.
 _BYTES_WORTH_PACKING = 100
-# All that may come out of the cache: records of facts, and nothing that does anything.
+# All that may come out of the cache: records of facts and of answers, and nothing that does anything.
+_RECORDS_OF_ANSWERS = "zephyrun.linking."
 _MODULES = {module.__name__: module for module in (file_records, link_facts)}
 _FIELDS = tuple(FileFacts.__dataclass_fields__)
 _LINK_FIELDS = tuple(LinkFacts.__dataclass_fields__)
@@ -47,6 +57,9 @@ class KeptFacts:
     def __init__(self, root: Path) -> None:
         self._cache = Cache[bytes](root, _TABLE)
         self._sights = Cache[bytes](root, _SIGHTS)
+        self._answers = Cache[bytes](root, _ANSWERS)
+        self._answers_by_key: dict[str, KeptAnswers] = {}
+        self._content_keys: dict[bytes, str] = {}
         self._new: dict[str, Facts] = {}
         self._n_bytes = 0
 
@@ -73,9 +86,31 @@ class KeptFacts:
         known = ((by_key[key], _sight(packed)) for key, packed in self._sights.get(list(by_key)).items())
         glances.tell((data, sight) for data, sight in known if sight is not None)
 
+    def answers_about(self, contents: Mapping[str, object], *circumstances: object) -> KeptAnswers:
+        """The answers about one version of a project that earlier runs found; what this one finds is kept by `save`."""
+        n_bytes = sum(len(data) for data in contents.values() if isinstance(data, bytes))
+        if n_bytes < _BYTES_WORTH_KEEPING:
+            return KeptAnswers()
+        key = self._key_of_version(contents, circumstances)
+        if key not in self._answers_by_key:
+            packed = self._answers.get([key]).get(key) if self._answers.exists else None
+            self._answers_by_key[key] = KeptAnswers(_answers(packed) if packed is not None else {})
+        return self._answers_by_key[key]
+
+    def _key_of_version(self, contents: Mapping[str, object], circumstances: Iterable[object]) -> str:
+        # What cannot be read is a text that says why.
+        said = ((path, self._content_key(data) if isinstance(data, bytes) else data) for path, data in sorted(contents.items()))
+        return joint_key("answers", *circumstances, *chain.from_iterable(said))
+
+    def _content_key(self, data: bytes) -> str:
+        if data not in self._content_keys:
+            self._content_keys[data] = content_key(data)
+        return self._content_keys[data]
+
     def save(self) -> None:
         """Write down what is new, where it is much, and let go of the database; what goes wrong costs
         nothing but time."""
+        self._save_answers()
         taken = glances.taken_since()
         if sum(len(data) for data, _ in taken) >= _BYTES_WORTH_KEEPING:
             self._sights.put({_key_of_sight(data): _marked(_packed_apart(sight)) for data, sight in taken})
@@ -84,6 +119,37 @@ class KeptFacts:
         self._new.clear()
         self._n_bytes = 0
         self._cache.close()
+
+    def _save_answers(self) -> None:
+        # Plans make many versions on the way; those count about which most was found out.
+        versions = sorted(self._answers_by_key.items(), key=lambda each: -len(each[1].all()))[:_MOST_VERSIONS]
+        if any(kept.new() for _, kept in versions):
+            self._answers.keep_only([key for key, _ in versions])
+            self._answers.put({key: _packed_answers(kept) for key, kept in versions if kept.new()})
+
+
+def _packed_answers(kept: KeptAnswers) -> bytes:
+    """The answers about a version, those of this run alone where they have become too many; what is large is packed by itself."""
+    found = kept.all()
+    if len(found) > _MOST_ANSWERS:
+        found = kept.new()
+    plain: dict[Hashable, Any] = {}
+    apart: dict[Hashable, bytes] = {}
+    for key, answer in found.items():
+        if isinstance(answer, glances.Packed):
+            apart[key] = answer.packed
+        elif len(packed := _pickled(answer)) > _BYTES_WORTH_A_PACK:
+            apart[key] = packed
+        else:
+            plain[key] = answer
+    return _marked((plain, apart))
+
+
+def _answers(packed: object) -> Mapping[Hashable, Any]:
+    with suppress(*_UNREADABLE):
+        plain, apart = _unmarked(packed)
+        return {**plain, **{key: glances.Packed(each, _unpickled_sight) for key, each in apart.items()}}
+    return {}
 
 
 def own_kept_facts(root: Path) -> KeptFacts | None:
@@ -249,7 +315,11 @@ class _Reader(pickle.Unpickler):
         """A class of records, or what makes one of them. Errors: `pickle.UnpicklingError`."""
         if (module, name) == (__name__, _MAKE_RECORD_NAME):
             return tuple.__new__
+        if module.startswith(_RECORDS_OF_ANSWERS) and module not in _MODULES:
+            _MODULES[module] = import_module(module)
         found = vars(_MODULES[module]).get(name) if module in _MODULES else None
         if not isinstance(found, type) or found.__module__ != module:
+            raise pickle.UnpicklingError(f"{module}.{name} is no record of facts")
+        if module.startswith(_RECORDS_OF_ANSWERS) and not issubclass(found, tuple | Enum):
             raise pickle.UnpicklingError(f"{module}.{name} is no record of facts")
         return found

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Set
-from functools import cached_property, lru_cache
-from typing import NamedTuple
+from functools import cached_property
 
 from zephyrun.facts import Text
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
+from zephyrun.link_facts import Said
+from zephyrun.linking.glances import glance
 from zephyrun.linking.import_roots import find_import_roots
 from zephyrun.linking.linkage import looks_up
 from zephyrun.linking.modules import imports_everything, is_python, module_name
@@ -17,45 +18,38 @@ from zephyrun.proof.imports import Importers, absolute_imports, loads_modules, t
 from zephyrun.proof.star_imports import bearers_of_names, find_carriers
 from zephyrun.proof.surroundings import Content
 
-_MOST_FILES_KEPT = 64
 _TAKING_APART = frozenset(
     "split rsplit partition rpartition strip lstrip rstrip startswith endswith count find rfind".split()
 )
 
 
-class _Said(NamedTuple):
-    """What a file says that matters to the names of other modules. Of its texts, `texts_put_together` are those of which
-    a name may be made."""
-
-    imports: Collection[str]
-    attributes: Collection[str]
-    texts: tuple[str, ...]
-    texts_put_together: tuple[str, ...]
-    loads_modules: bool
-    imports_everything: bool
-
-    def imports_of(self, modules: Collection[str]) -> list[str]:
-        """What is imported that touches one of some modules."""
-        return [each for each in self.imports if any(touches(each, module) for module in modules)]
-
-
-@lru_cache(maxsize=_MOST_FILES_KEPT)
-def _said_by(code: bytes, module: str) -> _Said | None:
-    """What the code of a module says; `None` where it cannot be read. Kept, since it is asked again for each file with
-    new names, and most is the same in both versions."""
+@glance
+def _said_in(code: bytes) -> Said | None:
+    """What code says, with its imports as they are written; `None` where it cannot be read."""
     try:
         facts = read_facts(code)
     except UnreadableSource:
         return None
     texts = [text for text in facts.texts if text.use != "documentation"]
-    return _Said(
-        absolute_imports(facts.imports, module),
-        facts.attributes,
+    return Said(
+        frozenset(facts.imports),
+        frozenset(facts.attributes),
         tuple(text.words for text in texts),
         tuple(text.words for text in texts if not _only_takes_apart(text)),
         loads_modules(code),
         imports_everything(code),
     )
+
+
+def _said_by(code: bytes, module: str) -> Said | None:
+    """What the code of a module says."""
+    said = _said_in(code)
+    return said._replace(imports=frozenset(absolute_imports(said.imports, module))) if said is not None else None
+
+
+def _imports_of(said: Said, modules: Collection[str]) -> list[str]:
+    """What is imported that touches one of some modules."""
+    return [each for each in said.imports if any(touches(each, module) for module in modules)]
 
 
 class NameSeekers:
@@ -121,7 +115,7 @@ class NameSeekers:
             return []
         if (said := _said_by(code, self._modules[other])) is None:
             return list(names)
-        if not said.imports_of(bearers) and not said.loads_modules:
+        if not _imports_of(said, bearers) and not said.loads_modules:
             return []
         return [name for name in names if any(is_part_of_name(words, name) for words in said.texts_put_together)]
 
@@ -139,7 +133,7 @@ class NameSeekers:
             return True
         if (said := _said_by(code, self._modules[other])) is None:
             return True
-        imported = said.imports_of(bearers)
+        imported = _imports_of(said, bearers)
         if not imported and not said.loads_modules:
             return False
         return (

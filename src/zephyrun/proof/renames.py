@@ -69,12 +69,16 @@ class World:
 
     def look_around(self, contents: Mapping[str, Content]) -> Mapping[str, Surroundings]:
         """What each file of one version must know about the others."""
+        kept = None
+        if self.memory is not None:
+            kept = self.memory.answers_about(contents, "surroundings", self.import_roots)
         return find_surroundings(
             contents,
             self.import_roots,
             is_library=self.is_library,
             oldest=self.oldest,
             harmless_readers=self.harmless_readers,
+            kept=kept,
         )
 
     def evaluator(self, contents: Mapping[str, Content]) -> Evaluator:

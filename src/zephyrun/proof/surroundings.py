@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import sys
-from collections.abc import Collection, Iterator, Mapping
-from functools import cached_property
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from functools import cached_property, partial
 
 from zephyrun.languages.python import UnreadableSource, read_facts
 from zephyrun.languages.python.embedding import code_in, is_stub
@@ -13,6 +13,7 @@ from zephyrun.linking.given_readers import find_given_readers
 from zephyrun.linking.glances import glance
 from zephyrun.linking.import_roots import find_import_roots
 from zephyrun.linking.import_statements import names_imported
+from zephyrun.linking.kept_answers import KeptAnswers
 from zephyrun.linking.modules import is_python, is_test, module_name
 from zephyrun.linking.texts import first_lines, is_searched, shows_instructions, without_comments, words_in
 from zephyrun.patterns import lazy_pattern
@@ -58,16 +59,18 @@ def find_surroundings(
     is_library: bool = False,
     oldest: PythonVersion = THIS_PYTHON,
     harmless_readers: Collection[str] = (),
+    kept: KeptAnswers | None = None,
 ) -> Mapping[str, Surroundings]:
     """What each Python file of a tree must know about the others.
 
     `files` may hold any files: what is not Python is searched for what Python may find in it.
     `given_roots` are import roots beside those that show in the layout. Code outside hands a library
     things of any sort; `oldest` is the oldest version of Python for which the project is; `harmless_readers` are modules of
-    which somebody says that they mind no other names, though they read variables or go through names. What is to know about one file
-    alone is only found when it is asked for.
+    which somebody says that they mind no other names, though they read variables or go through names; `kept` are answers of
+    earlier runs about just these files. What is to know about one file alone is only found when it is asked for.
     """
-    return _AllSurroundings(files, given_roots, is_library=is_library, oldest=oldest, harmless=frozenset(harmless_readers))
+    harmless = frozenset(harmless_readers)
+    return _AllSurroundings(files, given_roots, kept or KeptAnswers(), is_library=is_library, oldest=oldest, harmless=harmless)
 
 
 class _AllSurroundings(Mapping[str, Surroundings]):
@@ -77,6 +80,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self,
         files: Mapping[str, Content],
         given_roots: Collection[str],
+        kept: KeptAnswers,
         *,
         is_library: bool,
         oldest: PythonVersion,
@@ -84,6 +88,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
     ) -> None:
         self._oldest = oldest
         self._harmless = harmless
+        self._kept = kept
         self._texts = {
             path: data
             for path, data in files.items()
@@ -94,24 +99,25 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         self._modules = {path: module_name(path, import_roots) for path in self._contents}
         readable = {**self._contents, **_embedded(self._texts)}
         labels = {path: self._modules.get(path, path) for path in readable}
-        given = find_given_readers(readable)
+        given = kept.once("given readers", lambda: find_given_readers(readable))
         self._given = {labels[path]: names for path, names in given.items()}
-        readers = _reading_frames(readable) | {path: readable[path] for path in given}
+        reading = kept.once("reading frames", lambda: list(_reading_frames(readable)))
+        readers = {path: readable[path] for path in (*reading, *given)}
         self._frame_readers = frozenset(
             FrameReader(labels[path], data) for path, data in readers.items()
         )
         self._names_read = Importers(imports_of(readers, labels))
         self._walkers = NamespaceWalkers(readable, labels, self._modules)
-        self._walks_members = any(map(walks_members, readable.values()))
-        self._tells_lines = any(map(tells_lines, readable.values()))
-        self._are_builtins_set = any(map(sets_builtins_elsewhere, readable.values()))
-        self._counts_members = self._walks_members or any(map(counts_members, readable.values()))
-        # One is enough, and short files are read sooner.
-        program = (data for path, data in readable.items() if path.rpartition("/")[2] not in _BUILDING)
-        by_length = sorted(filter(_may_read_source, program), key=len)
-        self._any_reads_source = any(map(_reads_source, by_length))
+        self._walks_members, self._tells_lines, self._are_builtins_set, counts = (
+            kept.once(look.__name__, partial(_is_any, look, readable.values()))
+            for look in (walks_members, tells_lines, sets_builtins_elsewhere, counts_members)
+        )
+        self._counts_members = self._walks_members or counts
+        self._any_reads_source = kept.once("reads source", lambda: _any_reads_source(readable))
         self._quoted = find_quoted_lines(self._texts)
-        self._uses_libraries = is_library or _use_libraries(self._contents, self._modules.values())
+        self._uses_libraries = is_library or kept.once(
+            "uses libraries", lambda: _use_libraries(self._contents, self._modules.values())
+        )
         tops = frozenset(module.partition(".")[0] for module in self._modules.values())
         self._shadowed = tops & sys.stdlib_module_names
         self._known: dict[str, Surroundings] = {}
@@ -133,7 +139,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 frozenset(each for each in readers if each.module not in self._harmless),
                 read_by - self._harmless,
                 # To find these takes long, and a rename may do without.
-                LaterNames(lambda: self._walkers.of(module) - self._harmless),
+                LaterNames(lambda: self._walkers_of(module) - self._harmless),
                 self._any_reads_source,
                 quoted_in(data, self._quoted),
                 self._words_elsewhere(data),
@@ -144,11 +150,14 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 tells_lines=self._tells_lines,
                 are_builtins_set=self._are_builtins_set,
                 vouched_for=LaterNames(
-                    lambda: self._harmless and self._harmless & (self._walkers.of(module) | modules_reading)
+                    lambda: self._harmless and self._harmless & (self._walkers_of(module) | modules_reading)
                 ),
                 oldest=self._oldest,
             )
         return self._known[path]
+
+    def _walkers_of(self, module: str) -> frozenset[str]:
+        return self._kept.once(("walkers", module), lambda: self._walkers.of(module))
 
     def _givers_named_in(self, data: bytes) -> set[str]:
         """The modules that give on what reads its caller's names, under a name that stands in a file: by way of others, too."""
@@ -176,6 +185,16 @@ class _AllSurroundings(Mapping[str, Surroundings]):
                 for word, line in first_lines(data).items():
                     places.setdefault(word, f"{path}, line {line}")
         return places
+
+
+def _is_any(look: Callable[[bytes], bool], contents: Iterable[bytes]) -> bool:
+    return any(map(look, contents))
+
+
+def _any_reads_source(texts: Mapping[str, bytes]) -> bool:
+    program = (data for path, data in texts.items() if path.rpartition("/")[2] not in _BUILDING)
+    # One is enough, and short files are read sooner.
+    return any(map(_reads_source, sorted(filter(_may_read_source, program), key=len)))
 
 
 def _use_libraries(contents: Mapping[str, bytes], modules: Collection[str]) -> bool:
