@@ -16,6 +16,7 @@ import argparse
 import ast
 import os
 import shutil
+import sqlite3
 import statistics
 import sys
 import sysconfig
@@ -23,6 +24,7 @@ import tempfile
 import time
 from collections import Counter
 from collections.abc import Callable
+from contextlib import closing
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -101,6 +103,14 @@ def compiling(tree: Path) -> str:
     """What compiles a tree; called through code, since the command ends with 1 where one file does not
     compile."""
     return f"import compileall; compileall.compile_dir({str(tree)!r}, quiet=2, force=True, workers=2)"
+
+
+def forget_answers(tree: Path) -> None:
+    """Forget what was found out about whole versions of a tree; what its files say stays known."""
+    file = tree / ".zephyrun" / "cache.sqlite"
+    if file.exists():
+        with closing(sqlite3.connect(file)) as cache, cache:
+            cache.execute("DELETE FROM answers")
 
 
 def nothing() -> None:

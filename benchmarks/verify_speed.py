@@ -1,5 +1,6 @@
 """What `verify --since HEAD` costs on a large tree, against compiling the tree: processor time of all processes, in one
-run, with a warm cache; start-up included.
+run, with a warm cache; start-up included. Each is asked for again, and for the first time, where what all files say is
+known, but nothing was found out about the two versions yet.
 
     python benchmarks/verify_speed.py [FOLDER] [--rounds N] [--seed N]
 
@@ -20,7 +21,7 @@ from functools import partial
 from pathlib import Path
 
 from clean_ups import make_pair
-from survey_speed import compare, compiling, copied_tree, nothing, print_ratio
+from survey_speed import compare, compiling, copied_tree, forget_answers, nothing, print_ratio
 
 _ALLOWED_SHARE = 5
 _CLEANED = ("calendar", "csv", "difflib", "shlex", "textwrap")
@@ -51,20 +52,22 @@ def main() -> None:
         print(f"Python {sys.version.split()[0]}, {n_lines:,} lines, medians of {arguments.rounds} rounds")
         commit(tree)
         versions = {
-            "nothing changed": {},
             "five files cleaned up": cleaned_up(tree, arguments.seed),
             "a parameter renamed": with_other_words(tree, *_RENAMED),
             "other documentation": with_other_words(tree, *_DOCUMENTED),
         }
-        run = f"import os, sys; os.chdir({str(tree)!r}); from zephyrun.commands import main; raise SystemExit(main(sys.argv[1:]) not in (0, 1, 3))"
+        run = f"import os, sys; os.chdir({str(tree)!r}); sys.path.pop(0); from zephyrun.commands import main; raise SystemExit(main(sys.argv[1:]) not in (0, 1, 3))"
+        verifying = ["-c", run, "verify", "--since", "HEAD"]
         costs = compare(
             arguments.rounds,
             {
                 "compileall": (nothing, ["-c", compiling(tree)]),
                 "hashing": (nothing, ["-c", _HASHING, str(tree)]),
+                "nothing changed": (partial(set_up, tree, {}), verifying),
                 **{
-                    name: (partial(set_up, tree, contents), ["-c", run, "verify", "--since", "HEAD"])
+                    f"{name}, {when}": (partial(set_up, tree, contents, is_first=when == "first"), verifying)
                     for name, contents in versions.items()
+                    for when in ("first", "again")
                 },
             },
         )
@@ -89,8 +92,10 @@ def commit(tree: Path) -> None:
     git(tree, "commit", "--quiet", "--message", "All of it")
 
 
-def set_up(tree: Path, contents: dict[str, bytes]) -> None:
-    """Bring the work tree to the commit with some files changed."""
+def set_up(tree: Path, contents: dict[str, bytes], *, is_first: bool = False) -> None:
+    """Bring the work tree to the commit with some files changed; `is_first` if nothing is to be known of that."""
+    if is_first:
+        forget_answers(tree)
     git(tree, "checkout", "--quiet", "--force", "HEAD")
     for path, data in contents.items():
         (tree / path).write_bytes(data)

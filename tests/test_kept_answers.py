@@ -1,6 +1,7 @@
 """What was found out about a project is kept until a file of it changes: asked again, the tool says the same, and after a change what
 is true then."""
 
+import itertools
 from dataclasses import replace
 
 import pytest
@@ -11,7 +12,9 @@ from zephyrun.linking import answers, kept_answers
 from zephyrun.linking.kept_answers import KeptAnswers
 from zephyrun.linking.targets import NoTarget
 from zephyrun.linking.value_sorts import UNKNOWN_VALUE, Value, ValueSort
+from zephyrun.project import cache as caches
 from zephyrun.project import kept_facts
+from zephyrun.project.cache import Cache
 from zephyrun.project.kept_facts import KeptFacts
 from zephyrun.project.library import read_library
 from zephyrun.proof.renames import World, judge_renames
@@ -61,7 +64,7 @@ def test_a_later_run_says_what_the_first_one_said(cases, tmp_path):
             said = said_of(case, files, memory)
             memory.save()
             assert files != case.files or said == expected, case.title
-        assert len(KeptFacts(root).answers_about(case.files, "surroundings", ()).all()) > 0
+        assert len(KeptFacts(root).answers_about(case.files, "surroundings", ()).known) > 0
 
 
 def test_circumstances_count(tmp_path):
@@ -119,9 +122,21 @@ def test_few_versions_are_kept(tmp_path):
             about.once(question, lambda: 1)
     kept.save()
     known = [
-        len(KeptFacts(tmp_path).answers_about({"hives.py": b"kg = %d" % number}, "all").all()) for number in range(20)
+        len(KeptFacts(tmp_path).answers_about({"hives.py": b"kg = %d" % number}, "all").known) for number in range(20)
     ]
     assert known == [0] * 14 + list(range(15, 21))
+
+
+def test_versions_that_nobody_needs_are_forgotten(tmp_path, monkeypatch):
+    """First those that were needed longest ago."""
+    seconds = itertools.count(1_800_000_000)
+    monkeypatch.setattr(caches.time, "time", lambda: next(seconds))
+    (tmp_path / ".zephyrun").mkdir()
+    cache = Cache[bytes](tmp_path, "answers")
+    for number in range(5):
+        cache.put({f"version {number}": b"answers"})
+        cache.keep_latest([f"version {number}", "version 0"], 3)
+    assert set(cache.get([f"version {number}" for number in range(5)])) == {"version 0", "version 4", "version 3"}
 
 
 def test_too_many_answers_leave_those_of_the_last_run(tmp_path, monkeypatch):
@@ -133,7 +148,7 @@ def test_too_many_answers_leave_those_of_the_last_run(tmp_path, monkeypatch):
         for question in range(first, first + 20):
             about.once(question, lambda: 1)
         kept.save()
-    assert set(KeptFacts(tmp_path).answers_about({}, "all").all()) == set(range(40, 60))
+    assert set(KeptFacts(tmp_path).answers_about({}, "all").known) == set(range(40, 60))
 
 
 def test_nothing_is_known_without_a_cache():

@@ -26,6 +26,7 @@ class Packed(NamedTuple):
 
 _sights: dict[bytes, _Sight] = {}
 _taken_here: set[bytes] = set()
+_recalling: list[Callable[[bytes], Mapping[str, Any]]] = []
 
 
 def glance(look: Callable[[bytes], Seen]) -> Callable[[bytes], Seen]:
@@ -39,7 +40,9 @@ def glance(look: Callable[[bytes], Seen]) -> Callable[[bytes], Seen]:
         if sight is None:
             if len(_sights) >= _MOST_CONTENTS:
                 forget()
-            sight = _sights[data] = {}
+            told = [recall(data) for recall in _recalling]
+            # Who was asked for one may have told of all.
+            sight = _sights[data] = {**_sights.get(data, {}), **{name: seen for each in told for name, seen in each.items()}}
         if isinstance(kept := sight.get(name), Packed):
             try:
                 sight[name] = kept.unpack(kept.packed)
@@ -60,6 +63,11 @@ def tell(sights: Iterable[tuple[bytes, Mapping[str, Any]]]) -> None:
         _sights[data] = {**sight, **_sights.get(data, {})}
 
 
+def recall_by(recall: Callable[[bytes], Mapping[str, Any]]) -> None:
+    """Ask somebody for what was seen of a content in an earlier run, when it is first glanced at. Who is asked may `tell` more."""
+    _recalling.append(recall)
+
+
 def taken_since() -> list[tuple[bytes, _Sight]]:
     """What is known of the contents at which somebody has glanced since this was asked last."""
     found = [(data, dict(_sights[data])) for data in _taken_here if data in _sights]
@@ -70,4 +78,5 @@ def taken_since() -> list[tuple[bytes, _Sight]]:
 def forget() -> None:
     """Forget everything, as a run that begins does."""
     _sights.clear()
+    _recalling.clear()
     _taken_here.clear()

@@ -23,11 +23,11 @@ _OWN_PACKAGE = "zephyrun."
 
 
 class KeptAnswers:
-    """What earlier runs found out about a version of a project, and what this one does. An answer stands in a tuple of its own,
-    unless it is a set that is never empty."""
+    """What earlier runs found out about a version of a project (`known`, by question), and what this one does. An answer stands in a
+    tuple of its own, unless it is a set that is never empty."""
 
     def __init__(self, known: Mapping[Hashable, Any] = MappingProxyType({})) -> None:
-        self._known = known
+        self.known = known
         self._here: dict[Hashable, tuple[Any]] = {}
         self._costly: dict[Hashable, Any] = {}
         self._sources: list[Callable[[], Mapping[Hashable, Any]]] = []
@@ -46,7 +46,7 @@ class KeptAnswers:
 
     def recalled(self, key: Hashable) -> Any:
         """What an earlier run found out; `None` where it did not ask."""
-        known = self._known.get(key)
+        known = self.known.get(key)
         if isinstance(known, Packed):
             try:
                 return known.unpack(known.packed)
@@ -63,9 +63,10 @@ class KeptAnswers:
         found = chain(self._costly.items(), *(costly().items() for costly in self._sources))
         return {key: answer for key, answer in found if _is_plain(key) and _is_plain(answer)}
 
-    def all(self) -> dict[Hashable, Any]:
-        """Those, and the ones of earlier runs."""
-        return {**self._known, **self.new()}
+    @property
+    def n_answers(self) -> int:
+        """How many there are, those of earlier runs included, whether they can be written down or not."""
+        return len(self.known) + len(self._costly) + sum(len(costly()) for costly in self._sources)
 
 
 class HasKeptAnswers(Protocol):

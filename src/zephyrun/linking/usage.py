@@ -229,9 +229,7 @@ class Usage:
 
     def doubts_about(self, new: str) -> Iterator[str]:
         """What would have to be vouched for if the name were another one, and is not of the old one."""
-        for each in sorted(self.sought):
-            if each.may_be(new):
-                yield each.about(new)
+        yield from (each.about(new) for each in sorted(each for each in self.sought if each.may_be(new)))
 
     def by_path(self) -> dict[str, list[Place]]:
         """The references of each file, in text order."""

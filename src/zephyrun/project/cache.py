@@ -67,11 +67,15 @@ class Cache(Generic[Kept]):
             connection.executemany(f"INSERT OR REPLACE INTO {self._table} VALUES (?, ?, ?)", rows)
             connection.execute(f"DELETE FROM {self._table} WHERE day < ?", (today - _KEPT_DAYS,))
 
-    def keep_only(self, keys: Collection[str]) -> None:
-        """Forget all but some."""
+    def keep_latest(self, keys: Collection[str], most: int) -> None:
+        """Forget all but as many as `most`: some that are needed now, and those that were needed last."""
         marks = ",".join("?" * len(keys))
+        # Later than any day.
+        now = int(time.time())
         with suppress(sqlite3.Error, OSError), self._connection() as connection, connection:
-            connection.execute(f"DELETE FROM {self._table} WHERE key NOT IN ({marks})", list(keys))
+            connection.execute(f"UPDATE {self._table} SET day = {now} WHERE key IN ({marks})", list(keys))
+            latest = f"SELECT key FROM {self._table} ORDER BY day DESC LIMIT {most}"
+            connection.execute(f"DELETE FROM {self._table} WHERE key NOT IN ({latest})")
 
     def keep_open(self) -> None:
         """Keep the database open until `close`, since many questions will follow."""

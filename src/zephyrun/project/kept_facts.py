@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import hashlib
 import io
+import os
 import pickle
 import zlib
 from collections.abc import Callable, Hashable, Iterable, Mapping
@@ -34,7 +35,10 @@ _SIGHTS = "glances"
 _ANSWERS = "answers"
 # Two versions are compared, of each there are two sorts of answers, and a change makes a third one.
 _MOST_VERSIONS = 6
+_MOST_VERSIONS_KEPT = 16
 _MOST_ANSWERS = 50_000
+# Whoever glances at more contents does so at all of them.
+_MOST_SEEN_SINGLY = 30
 _BYTES_WORTH_A_PACK = 1000
 _QUICKLY = 1
 _MARK_BYTES = 16
@@ -60,6 +64,9 @@ class KeptFacts:
         self._answers = Cache[bytes](root, _ANSWERS)
         self._answers_by_key: dict[str, KeptAnswers] = {}
         self._content_keys: dict[bytes, str] = {}
+        self._unseen: set[bytes] = set()
+        self._n_seen_singly = 0
+        self._process = os.getpid()
         self._new: dict[str, Facts] = {}
         self._n_bytes = 0
 
@@ -78,13 +85,31 @@ class KeptFacts:
         self._n_bytes += len(data)
 
     def recall_glances(self, contents: Iterable[object]) -> None:
-        """Tell what glances at some contents have shown, where they are known; what is no content has none."""
-        if not self._sights.exists:
-            return
-        # Two versions of a project have most contents in common.
-        by_key = {_key_of_sight(data): data for data in {each for each in contents if isinstance(each, bytes)}}
+        """Tell what glances at some contents have shown, where they are known, once somebody glances at them; what is no content
+        has none."""
+        if self._sights.exists:
+            # Two versions of a project have most contents in common.
+            self._unseen.update(each for each in contents if isinstance(each, bytes))
+            self._n_seen_singly = 0
+            glances.recall_by(self._recall_sight)
+
+    def _recall_sight(self, data: bytes) -> Mapping[str, Any]:
+        # A database that is open must not be used by the processes that begin later.
+        if data not in self._unseen or os.getpid() != self._process:
+            return {}
+        self._n_seen_singly += 1
+        asked = [data] if self._n_seen_singly <= _MOST_SEEN_SINGLY else list(self._unseen)
+        self._unseen.difference_update(asked)
+        self._sights.keep_open()
+        by_key = {self._key_of_sight(each): each for each in asked}
         known = ((by_key[key], _sight(packed)) for key, packed in self._sights.get(list(by_key)).items())
-        glances.tell((data, sight) for data, sight in known if sight is not None)
+        found = {each: sight for each, sight in known if sight is not None}
+        told = found.pop(data, {})
+        glances.tell(found.items())
+        return told
+
+    def _key_of_sight(self, data: bytes) -> str:
+        return joint_key("glances", self._content_key(data))
 
     def answers_about(self, contents: Mapping[str, object], *circumstances: object) -> KeptAnswers:
         """The answers about one version of a project that earlier runs found; what this one finds is kept by `save`."""
@@ -113,26 +138,28 @@ class KeptFacts:
         self._save_answers()
         taken = glances.taken_since()
         if sum(len(data) for data, _ in taken) >= _BYTES_WORTH_KEEPING:
-            self._sights.put({_key_of_sight(data): _marked(_packed_apart(sight)) for data, sight in taken})
+            self._sights.put({self._key_of_sight(data): _marked(_packed_apart(sight)) for data, sight in taken})
         if self._n_bytes >= _BYTES_WORTH_KEEPING:
             self._cache.put({key: _packed(*facts) for key, facts in self._new.items()})
         self._new.clear()
         self._n_bytes = 0
+        self._sights.close()
         self._cache.close()
 
     def _save_answers(self) -> None:
         # Plans make many versions on the way; those count about which most was found out.
-        versions = sorted(self._answers_by_key.items(), key=lambda each: -len(each[1].all()))[:_MOST_VERSIONS]
-        if any(kept.new() for _, kept in versions):
-            self._answers.keep_only([key for key, _ in versions])
-            self._answers.put({key: _packed_answers(kept) for key, kept in versions if kept.new()})
+        versions = sorted(self._answers_by_key.items(), key=lambda each: -each[1].n_answers)[:_MOST_VERSIONS]
+        new = {key: found for key, kept in versions if (found := kept.new())}
+        if new:
+            self._answers.put({key: _packed_answers(kept.known, new[key]) for key, kept in versions if key in new})
+            self._answers.keep_latest([key for key, _ in versions], _MOST_VERSIONS_KEPT)
 
 
-def _packed_answers(kept: KeptAnswers) -> bytes:
+def _packed_answers(known: Mapping[Hashable, Any], new: Mapping[Hashable, Any]) -> bytes:
     """The answers about a version, those of this run alone where they have become too many; what is large is packed by itself."""
-    found = kept.all()
+    found = {**known, **new}
     if len(found) > _MOST_ANSWERS:
-        found = kept.new()
+        found = dict(new)
     plain: dict[Hashable, Any] = {}
     apart: dict[Hashable, bytes] = {}
     for key, answer in found.items():
@@ -159,10 +186,6 @@ def own_kept_facts(root: Path) -> KeptFacts | None:
 
 def _key(data: bytes) -> str:
     return joint_key("facts", content_key(data))
-
-
-def _key_of_sight(data: bytes) -> str:
-    return joint_key("glances", content_key(data))
 
 
 def _marked(value: object) -> bytes:

@@ -6,11 +6,13 @@ from __future__ import annotations
 import ast
 import re
 from collections.abc import Iterator, Mapping
+from functools import lru_cache
 from pathlib import Path
 
 from zephyrun.facts import FileFacts
 from zephyrun.languages.python.nodes import last_name, nodes_in
 from zephyrun.languages.python.reading import nodes_on_lines, tree_of
+from zephyrun.linking.glances import glance
 from zephyrun.patterns import lazy_pattern
 from zephyrun.proof.remains import Reservation
 from zephyrun.source import SourceText
@@ -86,15 +88,17 @@ def own_text_reservations(
     """A reservation for each place at which the path of the file goes on, be it to what opens it at once, and for each
     other way to it in code that reads files. `module` is the file's dotted name, "" where it may be any. Without its
     `tree` the file is read anew."""
-    has_path = _PATH.search(source.text) is not None
-    if tree is None and (has_path or _GIVES_PATH.search(source.text) is not None):
-        tree = tree_of(source)
-    if tree is not None and has_path:
-        yield from _where_path_goes_on(source, tree)
+    if _PATH.search(source.text) is not None:
+        is_known = tree is None and bool(source.data)
+        for line in _lines_seen(source.data) if is_known else _lines_where_path_goes_on(source, tree or tree_of(source)):
+            what = f"it does not matter what the text of this file is, whose path goes on in `{source.line(line).strip()}`"
+            yield Reservation(what, source.line_starts[line - 1])
     if _reads_files(source.text):
         for what, start in _other_ways(source.text, facts, module.rpartition(".")[2]):
-            if tree is not None and _LEADS_BY_PATH.fullmatch(what) and not _does_given_path_go_on(source, tree, start):
-                continue
+            if _LEADS_BY_PATH.fullmatch(what):
+                tree = tree or tree_of(source)
+                if not _does_given_path_go_on(source, tree, start):
+                    continue
             yield Reservation(f"it does not matter what the text of this file is, to which `{what}` may lead", start)
 
 
@@ -119,19 +123,23 @@ def _other_ways(text: str, facts: FileFacts, name: str) -> Iterator[tuple[str, i
                 yield f"{named[0]}.py", each.start
 
 
-def _where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[Reservation]:
+@glance
+def _lines_seen(data: bytes) -> tuple[int, ...]:
+    source = SourceText.from_bytes(data)
+    return tuple(_lines_where_path_goes_on(source, tree_of(source)))
+
+
+def _lines_where_path_goes_on(source: SourceText, tree: ast.Module) -> Iterator[int]:
+    """The lines in which the path of the file goes on, each once for each time that it does."""
     lines = {source.line_of(found.start()) for found in _PATH.finditer(source.text)}
     # To go through all of a large file takes long.
     near = nodes_on_lines(tree, sorted(lines))
-    is_without_first = _has_arguments_alone(source.text)
     around = {inner: node for node in near for inner in ast.iter_child_nodes(node)}
     for node in around:
-        if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Name) and is_without_first:
+        if isinstance(node, ast.Subscript) and isinstance(node.value, ast.Name) and _has_arguments_alone(source.text):
             continue
         if isinstance(node, ast.Name | ast.Subscript) and _is_own_path(node) and _goes_on(node, around, isinstance(node, ast.Subscript)):
-            code = source.line(node.lineno).strip()
-            what = f"it does not matter what the text of this file is, whose path goes on in `{code}`"
-            yield Reservation(what, source.line_starts[node.lineno - 1])
+            yield node.lineno
 
 
 def _does_given_path_go_on(source: SourceText, tree: ast.Module, start: int) -> bool:
@@ -144,6 +152,7 @@ def _does_given_path_go_on(source: SourceText, tree: ast.Module, start: int) -> 
     return len(calls) != len(callees) or not paths or any(_goes_on(each, around, is_first_word=False) for each in paths)
 
 
+@lru_cache(maxsize=1)
 def _has_arguments_alone(text: str) -> bool:
     """Whether what a file calls `argv` is without the path with which a command line begins."""
     given = _GIVES_ARGUMENTS.findall(text)

@@ -114,7 +114,7 @@ class _AllSurroundings(Mapping[str, Surroundings]):
         )
         self._counts_members = self._walks_members or counts
         self._any_reads_source = kept.once("reads source", lambda: _any_reads_source(readable))
-        self._quoted = find_quoted_lines(self._texts)
+        self._quoted = kept.once("quoted lines", lambda: find_quoted_lines(self._texts))
         self._uses_libraries = is_library or kept.once(
             "uses libraries", lambda: _use_libraries(self._contents, self._modules.values())
         )
