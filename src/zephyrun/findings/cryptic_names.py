@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from itertools import pairwise
 from math import log2
 from string import digits
@@ -23,6 +23,7 @@ from zephyrun.findings.about_names import (
 from zephyrun.findings.finding import FileView, Finding
 from zephyrun.findings.short_names import Shortness, shortness_of
 from zephyrun.findings.trade_conventions import is_conventional, is_coordinate, is_initial, is_one_of_few
+from zephyrun.languages.python.contexts import AttributeContexts
 from zephyrun.naming.features import is_variable
 from zephyrun.naming.letters import FILLERS, VAGUE_VERBS, VAGUE_WORDS, is_short, words_of
 from zephyrun.naming.questions import ANY_NAME, LOWEST_SCORE, Wanted, group_of
@@ -45,6 +46,9 @@ _LONG_SPAN = 15
 # Several names that say nothing, in one function, cannot be told apart however short it is.
 _CROWD = 2
 _THRONG = 3
+# In a file with so many names that say nothing, and hardly any others, a reader has nothing to hold on to.
+_MANY = 8
+_MOST = 0.6
 # Words that say of a function only that it does something, in names that are nothing else.
 _TELLING_NOTHING = frozenset({*VAGUE_VERBS, *VAGUE_WORDS, *FILLERS, "calc", "calculate", "compute", "check", "get", "set", "work"})
 _SURELY = 0.8
@@ -82,15 +86,36 @@ class _Judged(NamedTuple):
     is_one_of_few: bool
     is_of_the_trade: bool
 
+    @property
+    def is_alone(self) -> bool:
+        """Whether neither a whole word beside it nor the line above it says what it is."""
+        is_over_at_once = self.is_of_a_block and self.is_one_letter and self.n_lines <= _AT_A_GLANCE
+        return not is_over_at_once and self.shortness not in (Shortness.COMPOUND, Shortness.TERM, Shortness.GLUED)
+
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     """Judge every variable and parameter of the file, and functions, classes and attributes that owe their names to
     nobody else."""
-    yield from _variables(view)
-    for definition in view.facts.definitions:
-        if _is_hard_to_read(view, definition.name) and not owes_its_name(view, definition):
-            yield from _definition(view, definition)
-    yield from _attributes(view)
+    judged = _judged_variables(view)
+    definitions = [each for each in view.facts.definitions if not owes_its_name(view, each)]
+    hard_definitions = [each for each in definitions if _says_too_little(view, each.name)]
+    attributes = [(number, each) for number, each in enumerate(view.contexts.attributes) if _is_free_attribute(view, each)]
+    hard_attributes = [(number, each) for number, each in attributes if _says_too_little(view, each.name) and not is_coordinate(each.name.strip("_"))]
+    n_hard = len(judged) + len(hard_definitions) + len(hard_attributes)
+    n_variables = sum(_is_asked(view, binding) for binding in range(len(view.facts.bindings))) if n_hard >= _MANY else 0
+    is_in_the_dark = n_hard >= max(_MANY, _MOST * (n_variables + len(definitions) + len(attributes)))
+    yield from _variables(view, judged, is_in_the_dark=is_in_the_dark)
+    for definition in hard_definitions:
+        yield from _definition(view, definition, is_in_the_dark=is_in_the_dark)
+    for number, attribute in hard_attributes:
+        yield _attribute(view, number, attribute, is_in_the_dark=is_in_the_dark)
+
+
+def _says_too_little(view: FileView, name: str) -> bool:
+    """Whether the name of a function, class or attribute does."""
+    if not _is_hard_to_read(view, name):
+        return False
+    return shortness_of(name.strip("_"), view.words_with_terms) not in (None, Shortness.TRADE_FORM)
 
 
 def _is_hard_to_read(view: FileView, name: str) -> bool:
@@ -102,21 +127,24 @@ def _is_hard_to_read(view: FileView, name: str) -> bool:
 # -- variables and parameters ------------------------------------------------------------------
 
 
-def _variables(view: FileView) -> Iterator[Finding]:
-    facts = view.facts
-    judged = [
+def _judged_variables(view: FileView) -> list[_Judged]:
+    return [
         each
-        for binding, record in enumerate(facts.bindings)
+        for binding, record in enumerate(view.facts.bindings)
         if _is_hard_to_read(view, record.name)
         and _is_asked(view, binding)
         and (each := _judge(view, binding)) is not None
     ]
+
+
+def _variables(view: FileView, judged: Sequence[_Judged], *, is_in_the_dark: bool) -> Iterator[Finding]:
+    facts = view.facts
     crowds = Counter(group_of(facts, view.path, each.binding) for each in judged)
     in_the_dark = _groups_in_the_dark(view, crowds)
     for each in judged:
         group = group_of(facts, view.path, each.binding)
         is_wide = not is_local_variable(facts, each.binding)
-        if group in in_the_dark:
+        if group in in_the_dark or (is_in_the_dark and each.is_alone):
             wanted: Wanted | None = ANY_NAME
         else:
             wanted = _wanted_for_others(each) if is_wide else _wanted(each, crowds[group])
@@ -285,12 +313,12 @@ def _longest_life(view: FileView, binding: int) -> int:
 # -- functions, classes and attributes -----------------------------------------------------------
 
 
-def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
+def _definition(view: FileView, definition: Definition, *, is_in_the_dark: bool) -> Iterator[Finding]:
     name = definition.name.strip("_")
     shortness = shortness_of(name, view.words_with_terms)
     facts = view.facts
     reference = facts.reference_by_start.get(definition.name_start)
-    if shortness in (None, Shortness.TRADE_FORM) or reference is None:
+    if reference is None:
         return
     first, last = lines_of(view, reference.binding)
     is_inside = facts.scopes[definition.scope].kind is ScopeKind.FUNCTION
@@ -302,34 +330,26 @@ def _definition(view: FileView, definition: Definition) -> Iterator[Finding]:
     message = f"`{definition.name}` hardly says what it {what}, to whoever meets it anywhere."
     weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
     least_score = _LIKELY if is_class or shortness is Shortness.COMPOUND else LOWEST_SCORE
-    yield about_definition(
-        view,
-        definition,
-        "cryptic-name",
-        message,
-        weight,
-        Wanted(least_score, only_said=True, short_words=_short_words(view, definition.name)),
-    )
+    is_any = is_in_the_dark and shortness is not Shortness.COMPOUND
+    wanted = ANY_NAME if is_any else Wanted(least_score, only_said=True, short_words=_short_words(view, definition.name))
+    yield about_definition(view, definition, "cryptic-name", message, weight, wanted)
 
 
-def _attributes(view: FileView) -> Iterator[Finding]:
-    """Attributes that the methods of a class set on their own objects."""
-    for number, attribute in enumerate(view.contexts.attributes):
-        if not _is_hard_to_read(view, attribute.name):
-            continue
-        name = attribute.name.strip("_")
-        shortness = shortness_of(name, view.words_with_terms)
-        is_own = attribute.class_scope in view.contexts.classes_by_themselves or attribute.name.startswith("_")
-        if shortness in (None, Shortness.TRADE_FORM) or is_coordinate(name) or not is_own:
-            continue
-        if attribute.name.startswith("__") or not any(each.sort in _MADE for each in attribute.contexts):
-            continue
-        message = f"`{attribute.name}` hardly says what it holds, over {span(*_reach(view, attribute.starts))}."
-        weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
-        is_plain = shortness in (Shortness.STAND_IN, Shortness.SKELETON)
-        least_score = LOWEST_SCORE if is_plain else _LIKELY
-        wanted = Wanted(least_score, only_said=True, short_words=_short_words(view, attribute.name))
-        yield about_attribute(view, number, attribute, "cryptic-name", message, weight, wanted)
+def _is_free_attribute(view: FileView, attribute: AttributeContexts) -> bool:
+    """Whether an attribute that methods set on their own objects may owe its name to nobody else, and something is known of it."""
+    is_own = attribute.class_scope in view.contexts.classes_by_themselves or attribute.name.startswith("_")
+    return is_own and not attribute.name.startswith("__") and any(each.sort in _MADE for each in attribute.contexts)
+
+
+def _attribute(view: FileView, number: int, attribute: AttributeContexts, *, is_in_the_dark: bool) -> Finding:
+    name = attribute.name.strip("_")
+    shortness = shortness_of(name, view.words_with_terms)
+    message = f"`{attribute.name}` hardly says what it holds, over {span(*_reach(view, attribute.starts))}."
+    weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
+    is_plain = shortness in (Shortness.STAND_IN, Shortness.SKELETON)
+    is_any = is_in_the_dark and shortness is not Shortness.COMPOUND
+    wanted = Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True, short_words=_short_words(view, attribute.name))
+    return about_attribute(view, number, attribute, "cryptic-name", message, weight, ANY_NAME if is_any else wanted)
 
 
 def _short_words(view: FileView, name: str) -> tuple[str, ...]:

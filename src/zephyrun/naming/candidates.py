@@ -62,6 +62,8 @@ _LEADING_VERBS = frozenset(
     format convert normalize normalise render generate lookup resolve next write save dump send run
     handle update set remove delete pop check split join match merge copy apply call emit""".split()
 )
+# What methods of the library give whose names do not say it.
+_GIVING = dict.fromkeys("strptime fromisoformat fromtimestamp utcfromtimestamp fromordinal".split(), "date")
 _PREPOSITIONS = frozenset("by with from to in on for of at as is has".split())
 _EXTREMES = {
     "max": "max", "min": "min", "sum": "total", "mean": "mean", "fmean": "mean", "median": "median", "next": "next",
@@ -302,7 +304,7 @@ def _as_it_is(derivation: str) -> Callable[[str], _Names]:
 
 def _from_call(said: str) -> _Names:
     name = _leaf(said)
-    noun = _without_glued_verb(name) or without_verb(name)
+    noun = _GIVING.get(name) or _without_glued_verb(name) or without_verb(name)
     return [(noun, "getter" if noun != name else "call")]
 
 

@@ -30,6 +30,8 @@ FILLERS = frozenset("it stuff func function method helper that this all doit foo
 VAGUE_CLASSES = frozenset(
     "manager handler helper helpers util utils data info object thing processor stuff misc foo".split()
 )
+# What keeps the letters and is hardly ever meant: `dt` is a date, and data are `d`.
+_NEVER_MEANT = frozenset({("dt", "data")})
 _NUMBERED = lazy_pattern(r"^_*([a-zA-Z]{1,5})_?\d+_*$")
 # Of these, some are written short where just that word is meant: `res` for a resource, `val` for a valve.
 _SAYING_NOTHING = frozenset(word for word in VAGUE_WORDS if len(word) > _SHORT_WORD)
@@ -102,6 +104,8 @@ def fit_of(spelling: str, name: str) -> Fit:
     initials = "".join(word[0] for word in full)
     if len(letters) == 1:
         return Fit(has_initial, has_last_initial, 0, 0, 0, 0, 0, 0, not (has_initial or has_last_initial))
+    if (letters, whole) in _NEVER_MEANT:
+        return NO_FIT._replace(departs=True)
     in_order = keeps_letters(letters, whole)
     matched = len(short) == len(full) and all(map(stands_for, short, full))
     is_skeleton = len(short) == len(full) and all(
@@ -143,7 +147,8 @@ def expansions(spelling: str, words: dict[str, float], most: int) -> list[str]:
                     (count * _closeness(each, word), word)
                     for word, count in words.items()
                     # The cheap questions first: there may be thousands of words.
-                    if word[:1] == initial and (word == each or (len(word) > length and keeps_letters(each, word)))
+                    if word[:1] == initial and (each, word) not in _NEVER_MEANT
+                    and (word == each or (len(word) > length and keeps_letters(each, word)))
                 ),
             )
         found = [(weight * more, (*head, word)) for weight, head in found for more, word in fits]
