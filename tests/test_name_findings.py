@@ -363,6 +363,31 @@ def test_what_bears_cryptic_names(code, names):
     assert best == names
 
 
+CARELESS = """\
+class HM:
+    def __init__(self, n):
+        self.n = n()
+        self.flg = False
+        self.cnt = 0
+
+    def chk(self, d1, w):
+        q = self.n[d1]
+        self.cnt += 1
+        return q - w
+"""
+CAREFUL = "\n\ndef weigh(hive, scale, tare):\n    weight = scale.read(hive)\n    net_weight = weight - tare\n    return net_weight\n"
+
+
+def test_in_a_file_in_the_dark_everything_is_found():
+    """Where most names say nothing; where others do, each is held against what it costs by itself."""
+    best = {name: each.suggestions[0].text if each.suggestions else "" for name, each in found("cryptic-name", CARELESS).items()}
+    assert best == {
+        "HM": "", "n": "", "flg": "flag", "cnt": "count", "chk": "check", "d1": "", "w": "", "q": "",
+    }
+    others = CAREFUL + CAREFUL.replace("weigh(", "weigh_again(") + CAREFUL.replace("weigh(", "weigh_all(")
+    assert set(found("cryptic-name", CARELESS + others)) < set(best)
+
+
 def test_patterns_of_every_sort_are_read():
     """Also those that are nothing but a value."""
     patterns = ("True", "None", "-3", "'kg'", "[3, *_]", "{'kg': 3, **rest}", "Hive(kg=3)", "Hive() | None as hive", "_")

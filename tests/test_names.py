@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.helpers import PROJECT, zephyrun
+from tests.helpers import PROJECT, document, zephyrun
 from zephyrun.facts import ContextSort
 from zephyrun.findings import survey_source
 from zephyrun.findings.naming import answered, read_usage
@@ -363,6 +363,13 @@ def test_what_a_value_is_passed_to_gives_it_a_name():
     assert evidence in finding.suggestions[0].evidence
 
 
+def test_a_moment_is_a_date():
+    """What the library calls otherwise, and letters that hardly anybody means otherwise."""
+    code = "def f(row):\n    dt = datetime.strptime(row[0], '%Y-%m-%d')\n" + "    log(dt)\n" * 16
+    assert _suggested(code) == ["date"]
+    assert fit_of("dt", "date").keeps_letters and not fit_of("dt", "data").keeps_letters
+
+
 def test_names_of_a_function_are_chosen_together():
     """No two get one name, the surer chooses, and what one is called tells of the other."""
     code = "def f(hive):\n    a = hive.weight\n    w = hive.weight\n" + "    log()\n" * 14 + "    return a + w\n"
@@ -469,6 +476,18 @@ def _prs_ln(line):
     '''Parse a line that the scale has written.'''
     return line.strip()
 """
+
+
+def test_what_a_parameter_gets_gives_it_a_name(tmp_path):
+    """However many common names would stand beside those that are chosen for the others."""
+    code = (
+        "def record(h, w, d):\n    if w > 0:\n        KEPT[h] = w, d\n    print(h, w, d)\n\n\n"
+        "def visit(hive):\n    weight = read_scale(hive)\n    for day in load_days():\n        record(hive, weight, day)\n\n\n"
+        "def visit_all(hives):\n    for hive in hives:\n        weight = read_scale(hive)\n        record(hive, weight, 'today')\n"
+    )
+    _project(tmp_path, record=code)
+    said = [document("names", f"hive/record.py:1:{column}", cwd=tmp_path)["suggestions"] for column in (12, 15, 18)]
+    assert [each[0]["text"] if each else "" for each in said] == ["hive", "weight", "day"]
 
 
 def test_names_of_functions_and_attributes(tmp_path):

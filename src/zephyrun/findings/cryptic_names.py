@@ -144,8 +144,11 @@ def _variables(view: FileView, judged: Sequence[_Judged], *, is_in_the_dark: boo
     for each in judged:
         group = group_of(facts, view.path, each.binding)
         is_wide = not is_local_variable(facts, each.binding)
-        if group in in_the_dark or (is_in_the_dark and each.is_alone):
+        if group in in_the_dark:
             wanted: Wanted | None = ANY_NAME
+        elif is_in_the_dark and each.is_alone:
+            # Of what callers hand over, letters tell too little.
+            wanted = Wanted(only_said=is_wide)
         else:
             wanted = _wanted_for_others(each) if is_wide else _wanted(each, crowds[group])
         if wanted is not None:

@@ -84,6 +84,7 @@ _PLACES = lazy_pattern(r":\d.*|\[\]|\(\)|[*]")
 _GLUED_VERB = lazy_pattern(r"(?:read|get|split)([a-z]{4,})")
 _MOST_CANDIDATES = 14
 _MOST_DERIVED = 8
+_MOST_OF_COUNTERPARTS = 4
 _MOST_EXPANSIONS = 4
 # Rarer than these, names are not worth to be held against the letters of the old one.
 _HELD_AGAINST_LETTERS = 150
@@ -126,6 +127,10 @@ class Candidate:
     derived: tuple[Derived, ...]
     supports: tuple[Sequence[Support], ...]
     supports_of_verb: tuple[Sequence[Support], ...] = ((), ())
+
+
+# Features, each with what its row tells of names.
+_Rows = Sequence[tuple[Feature, Mapping[str, Told]]]
 
 
 def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
@@ -172,8 +177,9 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         for text in dict.fromkeys(likeliest):
             if _may_stand_for(joined, text):
                 quick[text] += _LETTER_BONUS
-    # What the code says is heard, however many common names there are.
-    best = dict.fromkeys(_best(quick, _MOST_CANDIDATES) + _best({text: quick[text] for text in derived}, _MOST_DERIVED))
+    # What the code says is heard, however many common names there are, and so is what the project calls such a thing.
+    heard = [*_best({text: quick[text] for text in derived}, _MOST_DERIVED), *_best(_of_counterparts(rows[-1]), _MOST_OF_COUNTERPARTS)]
+    best = dict.fromkeys(_best(quick, _MOST_CANDIDATES) + [text for text in heard if text in quick])
     first_words = {text: text.partition("_")[0] + ANY_SUCH for text in best} if case.sort is Sort.FUNCTION else {}
     supports = [_supports(table_rows, {*best, *first_words.values()}) for table_rows in rows]
     return [
@@ -185,6 +191,16 @@ def candidates_of(case: NameCase, tables: Sequence[Usage]) -> list[Candidate]:
         )
         for text in best
     ]
+
+
+def _of_counterparts(rows: _Rows) -> dict[str, float]:
+    """What is on the other side of a call: how parameters are called that get the thing, and what a parameter gets."""
+    found: defaultdict[str, float] = defaultdict(float)
+    for feature, row in rows:
+        if feature.is_counterpart:
+            for text, told in row.items():
+                found[text] += told.information
+    return found
 
 
 def _is_of_definition(text: str, sort: Sort) -> bool:
@@ -204,10 +220,6 @@ def _may_stand_for(letters: str, text: str) -> bool:
     if len(letters) == 1:
         return any(word.startswith(letters) for word in words[:1] + words[-1:])
     return stands_for(letters, "".join(words))
-
-
-# Features, each with what its row tells of names.
-_Rows = Sequence[tuple[Feature, Mapping[str, Told]]]
 
 
 def _rows(case: NameCase, table: Usage) -> _Rows:
