@@ -212,10 +212,11 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     if judged.shortness in (Shortness.COMPOUND, Shortness.TERM):
         # The whole word carries the other one: only one that is said nearby, and that is surely better, is worth a word.
         return Wanted(_SURELY, only_said=True, unless_short=judged.shortness is Shortness.COMPOUND)
-    is_over_at_once = judged.is_of_a_block and judged.is_one_letter and judged.n_lines <= _AT_A_GLANCE
-    if is_over_at_once or (judged.is_seen_at_a_glance and n_in_crowd < _THRONG):
+    if judged.is_seen_at_a_glance and n_in_crowd < _THRONG:
         # What a loop goes through, and what is opened, stands on the line above.
         return None if judged.is_of_a_block and judged.is_one_letter else Wanted(_VERY_LIKELY, only_said=True)
+    if judged.is_of_a_block and judged.is_one_letter and judged.n_lines <= _AT_A_GLANCE:
+        return Wanted(_LIKELY, only_said=True)
     if is_long:
         return ANY_NAME
     if judged.is_one_letter and is_short and n_in_crowd < _THRONG:

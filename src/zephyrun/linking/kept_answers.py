@@ -4,7 +4,6 @@ kept until the next run."""
 from __future__ import annotations
 
 from collections.abc import Callable, Hashable, Iterator, Mapping
-from enum import Enum
 from functools import cached_property, wraps
 from itertools import chain
 from time import perf_counter
