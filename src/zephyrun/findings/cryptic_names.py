@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence, Set
 from itertools import pairwise
 from math import log2
 from string import digits
@@ -49,6 +49,7 @@ _THRONG = 3
 # In a file with so many names that say nothing, and hardly any others, a reader has nothing to hold on to.
 _MANY = 8
 _MOST = 0.6
+_MOST_OF_LETTERS = 0.7
 # Words that say of a function only that it does something, in names that are nothing else.
 _TELLING_NOTHING = frozenset({*VAGUE_VERBS, *VAGUE_WORDS, *FILLERS, "calc", "calculate", "compute", "check", "get", "set", "work"})
 _SURELY = 0.8
@@ -101,14 +102,25 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     hard_definitions = [each for each in definitions if _says_too_little(view, each.name)]
     attributes = [(number, each) for number, each in enumerate(view.contexts.attributes) if _is_free_attribute(view, each)]
     hard_attributes = [(number, each) for number, each in attributes if _says_too_little(view, each.name) and not is_coordinate(each.name.strip("_"))]
-    n_hard = len(judged) + len(hard_definitions) + len(hard_attributes)
-    n_variables = sum(_is_asked(view, binding) for binding in range(len(view.facts.bindings))) if n_hard >= _MANY else 0
-    is_in_the_dark = n_hard >= max(_MANY, _MOST * (n_variables + len(definitions) + len(attributes)))
+    others = {each.name for each in definitions} | {each.name for _, each in attributes}
+    hard = {each.name for each in hard_definitions} | {each.name for _, each in hard_attributes}
+    is_in_the_dark = _is_in_the_dark(view, hard | {view.facts.bindings[each.binding].name for each in judged}, others)
     yield from _variables(view, judged, is_in_the_dark=is_in_the_dark)
     for definition in hard_definitions:
         yield from _definition(view, definition, is_in_the_dark=is_in_the_dark)
     for number, attribute in hard_attributes:
         yield _attribute(view, number, attribute, is_in_the_dark=is_in_the_dark)
+
+
+def _is_in_the_dark(view: FileView, hard: Set[str], others: Set[str]) -> bool:
+    """Whether most names of a file say nothing, though it does not reckon, where letters are usual, nor speak of something that
+    has such terms. `others` are what its functions, classes and attributes are called."""
+    alone = {name for name in hard if len(words_of(name)) == 1}
+    n_of_letters = sum(len(name.strip("_")) == 1 or name[-1].isdigit() for name in alone)
+    if len(alone) < _MANY or n_of_letters > _MOST_OF_LETTERS * len(alone):
+        return False
+    variables = {each.name for binding, each in enumerate(view.facts.bindings) if _is_asked(view, binding)}
+    return len(alone) >= _MOST * len(hard | others | variables)
 
 
 def _says_too_little(view: FileView, name: str) -> bool:
@@ -146,7 +158,7 @@ def _variables(view: FileView, judged: Sequence[_Judged], *, is_in_the_dark: boo
         is_wide = not is_local_variable(facts, each.binding)
         if group in in_the_dark:
             wanted: Wanted | None = ANY_NAME
-        elif is_in_the_dark and each.is_alone:
+        elif is_in_the_dark and each.is_alone and len(words_of(facts.bindings[each.binding].name)) == 1:
             # Of what callers hand over, letters tell too little.
             wanted = Wanted(only_said=is_wide)
         else:
@@ -334,8 +346,7 @@ def _definition(view: FileView, definition: Definition, *, is_in_the_dark: bool)
     message = f"`{definition.name}` hardly says what it {what}, to whoever meets it anywhere."
     weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
     least_score = _LIKELY if is_class or shortness is Shortness.COMPOUND else LOWEST_SCORE
-    is_any = is_in_the_dark and shortness is not Shortness.COMPOUND
-    wanted = ANY_NAME if is_any else Wanted(least_score, only_said=True, short_words=_short_words(view, definition.name))
+    wanted = ANY_NAME if is_in_the_dark and len(words_of(name)) == 1 else Wanted(least_score, only_said=True, short_words=_short_words(view, definition.name))
     yield about_definition(view, definition, "cryptic-name", message, weight, wanted)
 
 
@@ -351,9 +362,8 @@ def _attribute(view: FileView, number: int, attribute: AttributeContexts, *, is_
     message = f"`{attribute.name}` hardly says what it holds, over {span(*_reach(view, attribute.starts))}."
     weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
     is_plain = shortness in (Shortness.STAND_IN, Shortness.SKELETON)
-    is_any = is_in_the_dark and shortness is not Shortness.COMPOUND
     wanted = Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True, short_words=_short_words(view, attribute.name))
-    return about_attribute(view, number, attribute, "cryptic-name", message, weight, ANY_NAME if is_any else wanted)
+    return about_attribute(view, number, attribute, "cryptic-name", message, weight, ANY_NAME if is_in_the_dark and len(words_of(name)) == 1 else wanted)
 
 
 def _short_words(view: FileView, name: str) -> tuple[str, ...]:

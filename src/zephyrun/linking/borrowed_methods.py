@@ -11,10 +11,15 @@ from zephyrun.link_facts import Dotted, MemberTaken, Origin, OriginSort
 from zephyrun.linking.kept_answers import kept_property
 from zephyrun.linking.linkage import LinkedFile
 from zephyrun.linking.meanings import Named
-from zephyrun.linking.value_sorts import ClassKey, ValueSort
+from zephyrun.linking.value_sorts import ClassKey, Value, ValueSort
 
 if TYPE_CHECKING:
     from zephyrun.linking.values import Evaluator
+
+
+# Answers, written as values: whoever knows nothing says yes.
+_YES = frozenset({Value(ValueSort.UNKNOWN)})
+_NO = frozenset({Value(ValueSort.PLAIN, name="bool")})
 
 
 class BorrowedMethods:
@@ -23,7 +28,6 @@ class BorrowedMethods:
     def __init__(self, evaluator: Evaluator) -> None:
         self._evaluator = evaluator
         self._meanings = evaluator.meanings
-        self._asked: set[tuple[str, int]] = set()
         self.kept = evaluator.linkage.kept
         self._taken_by_path: dict[str, list[int]] = {}
         self._may_have_borrowed: dict[str, bool] = {}
@@ -34,14 +38,9 @@ class BorrowedMethods:
         if not file.is_own or record.owner < 0:
             return False
         key = file.path, index
-        if key in self._asked:
-            # Asked once more on the way, it is called on nothing else by that.
-            return False
-        self._asked.add(key)
-        try:
-            return self._evaluator.answers.once(("borrowed", key), lambda: self._find_whether_borrowed(file, index))
-        finally:
-            self._asked.discard(key)
+        # It may be asked once more on the way: as long as nothing else shows, it is called on nothing else by that.
+        found = self._evaluator.answers.all_of(("borrowed", key), lambda: _YES if self._find_whether_borrowed(file, index) else _NO)
+        return bool(found - _NO)
 
     def _find_whether_borrowed(self, file: LinkedFile, index: int) -> bool:
         record = file.links.functions[index]
