@@ -456,12 +456,12 @@ def test_names_for_one_variable(tmp_path):
         shown = zephyrun("names", f"hive/log.py:{place}", cwd=tmp_path)
         assert "net_weight  assigned from row['net_weight']" in shown.stdout
         assert "next: zephyrun rename hive/log.py:3:9 " in shown.stdout
-    document = json.loads(zephyrun("names", "hive/log.py:5:13", "--format", "json", cwd=tmp_path).stdout)
-    assert document["schema"] == "zephyrun.names/1"
-    assert (document["path"], document["line"], document["column"]) == ("hive/log.py", 3, 9)
-    assert (document["subject"], document["scope"]) == ("w", "read_weights")
-    assert {"text", "score", "evidence"} == set(document["suggestions"][0])
-    assert "net_weight" in [each["text"] for each in document["suggestions"]]
+    said = document("names", "hive/log.py:5:13", cwd=tmp_path)
+    assert said["schema"] == "zephyrun.names/1"
+    assert (said["path"], said["line"], said["column"]) == ("hive/log.py", 3, 9)
+    assert (said["subject"], said["scope"]) == ("w", "read_weights")
+    assert {"text", "score", "evidence"} == set(said["suggestions"][0])
+    assert "net_weight" in [each["text"] for each in said["suggestions"]]
 
 
 SCALE = """\

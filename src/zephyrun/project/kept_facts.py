@@ -323,11 +323,14 @@ class _Writer(pickle.Pickler):
     """Writes records so that reading one runs no code of Python: there are hundreds of thousands."""
 
     def reducer_override(self, each: object) -> Any:
-        """How a thing is made again, for records."""
+        """How a thing is made again, for records and members of enumerations."""
         if each is _MAKE_RECORD:
             return _MAKE_RECORD_NAME
         if isinstance(each, tuple) and hasattr(each, "_fields"):
             return _MAKE_RECORD, (type(each), tuple(each))
+        if isinstance(each, Enum):
+            # By its value: some versions of Python ask a builtin for it by its name, which is refused.
+            return type(each), (each.value,)
         return NotImplemented
 
 
