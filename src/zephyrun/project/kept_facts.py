@@ -38,7 +38,7 @@ _MOST_VERSIONS = 6
 _MOST_VERSIONS_KEPT = 16
 _MOST_ANSWERS = 50_000
 # Whoever glances at more contents does so at all of them.
-_MOST_SEEN_SINGLY = 30
+_MOST_SEEN_SINGLY = 20
 _BYTES_WORTH_A_PACK = 1000
 _QUICKLY = 1
 _MARK_BYTES = 16
@@ -94,13 +94,12 @@ class KeptFacts:
             glances.recall_by(self._recall_sight)
 
     def _recall_sight(self, data: bytes) -> Mapping[str, Any]:
-        # A database that is open must not be used by the processes that begin later.
+        # The processes that are begun later do not all ask for everything.
         if data not in self._unseen or os.getpid() != self._process:
             return {}
         self._n_seen_singly += 1
         asked = [data] if self._n_seen_singly <= _MOST_SEEN_SINGLY else list(self._unseen)
         self._unseen.difference_update(asked)
-        self._sights.keep_open()
         by_key = {self._key_of_sight(each): each for each in asked}
         known = ((by_key[key], _sight(packed)) for key, packed in self._sights.get(list(by_key)).items())
         found = {each: sight for each, sight in known if sight is not None}
@@ -143,7 +142,6 @@ class KeptFacts:
             self._cache.put({key: _packed(*facts) for key, facts in self._new.items()})
         self._new.clear()
         self._n_bytes = 0
-        self._sights.close()
         self._cache.close()
 
     def _save_answers(self) -> None:
