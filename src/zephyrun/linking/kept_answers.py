@@ -62,11 +62,6 @@ class KeptAnswers:
         found = chain(self._costly.items(), *(costly().items() for costly in self._sources))
         return {key: answer for key, answer in found if _is_plain(key) and _is_plain(answer)}
 
-    @property
-    def n_answers(self) -> int:
-        """How many there are, those of earlier runs included, whether they can be written down or not."""
-        return len(self.known) + len(self._costly) + sum(len(costly()) for costly in self._sources)
-
 
 class HasKeptAnswers(Protocol):
     """What knows one version of a project, and the answers about it."""

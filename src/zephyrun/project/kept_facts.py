@@ -35,6 +35,7 @@ _SIGHTS = "glances"
 _ANSWERS = "answers"
 # Two versions are compared, of each there are two sorts of answers, and a change makes a third one.
 _MOST_VERSIONS = 6
+_N_FIRST_VERSIONS = 2
 _MOST_VERSIONS_KEPT = 16
 _MOST_ANSWERS = 50_000
 # Whoever glances at more contents does so at all of them.
@@ -118,6 +119,9 @@ class KeptFacts:
         key = self._key_of_version(contents, circumstances)
         if key not in self._answers_by_key:
             packed = self._answers.get([key]).get(key) if self._answers.exists else None
+            if len(self._answers_by_key) == _MOST_VERSIONS:
+                # Plans make many versions on the way. What was asked about first stays, and so does what was asked about last.
+                del self._answers_by_key[list(self._answers_by_key)[_N_FIRST_VERSIONS]]
             self._answers_by_key[key] = KeptAnswers(_answers(packed) if packed is not None else {})
         return self._answers_by_key[key]
 
@@ -145,12 +149,10 @@ class KeptFacts:
         self._cache.close()
 
     def _save_answers(self) -> None:
-        # Plans make many versions on the way; those count about which most was found out.
-        versions = sorted(self._answers_by_key.items(), key=lambda each: -each[1].n_answers)[:_MOST_VERSIONS]
-        new = {key: found for key, kept in versions if (found := kept.new())}
+        new = {key: found for key, kept in self._answers_by_key.items() if (found := kept.new())}
         if new:
-            self._answers.put({key: _packed_answers(kept.known, new[key]) for key, kept in versions if key in new})
-            self._answers.keep_latest([key for key, _ in versions], _MOST_VERSIONS_KEPT)
+            self._answers.put({key: _packed_answers(self._answers_by_key[key].known, found) for key, found in new.items()})
+            self._answers.keep_latest(list(self._answers_by_key), _MOST_VERSIONS_KEPT)
 
 
 def _packed_answers(known: Mapping[Hashable, Any], new: Mapping[Hashable, Any]) -> bytes:
