@@ -88,10 +88,9 @@ class _Judged(NamedTuple):
     is_of_the_trade: bool
 
     @property
-    def is_alone(self) -> bool:
-        """Whether neither a whole word beside it nor the line above it says what it is."""
-        is_over_at_once = self.is_of_a_block and self.is_one_letter and self.n_lines <= _AT_A_GLANCE
-        return not is_over_at_once and self.shortness not in (Shortness.COMPOUND, Shortness.TERM, Shortness.GLUED)
+    def is_over_at_once(self) -> bool:
+        """Whether it is a letter whose last use comes right below the line that says what it is."""
+        return self.is_of_a_block and self.is_one_letter and self.n_lines <= _AT_A_GLANCE
 
 
 def find_cryptic_names(view: FileView) -> Iterator[Finding]:
@@ -104,23 +103,23 @@ def find_cryptic_names(view: FileView) -> Iterator[Finding]:
     hard_attributes = [(number, each) for number, each in attributes if _says_too_little(view, each.name) and not is_coordinate(each.name.strip("_"))]
     others = {each.name for each in definitions} | {each.name for _, each in attributes}
     hard = {each.name for each in hard_definitions} | {each.name for _, each in hard_attributes}
-    is_in_the_dark = _is_in_the_dark(view, hard | {view.facts.bindings[each.binding].name for each in judged}, others)
-    yield from _variables(view, judged, is_in_the_dark=is_in_the_dark)
+    in_the_dark = _names_in_the_dark(view, hard | {view.facts.bindings[each.binding].name for each in judged}, others)
+    yield from _variables(view, judged, in_the_dark)
     for definition in hard_definitions:
-        yield from _definition(view, definition, is_in_the_dark=is_in_the_dark)
+        yield from _definition(view, definition, in_the_dark)
     for number, attribute in hard_attributes:
-        yield _attribute(view, number, attribute, is_in_the_dark=is_in_the_dark)
+        yield _attribute(view, number, attribute, in_the_dark)
 
 
-def _is_in_the_dark(view: FileView, hard: Set[str], others: Set[str]) -> bool:
-    """Whether most names of a file say nothing, though it does not reckon, where letters are usual, nor speak of something that
-    has such terms. `others` are what its functions, classes and attributes are called."""
+def _names_in_the_dark(view: FileView, hard: Set[str], others: Set[str]) -> Set[str]:
+    """Those of the hard names of a file beside which hardly any others stand, though it does not reckon, where letters are usual,
+    nor speak of something that has such terms. `others` are what its functions, classes and attributes are called."""
     alone = {name for name in hard if len(words_of(name)) == 1}
     n_of_letters = sum(len(name.strip("_")) == 1 or name[-1].isdigit() for name in alone)
     if len(alone) < _MANY or n_of_letters > _MOST_OF_LETTERS * len(alone):
-        return False
+        return frozenset()
     variables = {each.name for binding, each in enumerate(view.facts.bindings) if _is_asked(view, binding)}
-    return len(alone) >= _MOST * len(hard | others | variables)
+    return alone if len(alone) >= _MOST * len(hard | others | variables) else frozenset()
 
 
 def _says_too_little(view: FileView, name: str) -> bool:
@@ -149,22 +148,22 @@ def _judged_variables(view: FileView) -> list[_Judged]:
     ]
 
 
-def _variables(view: FileView, judged: Sequence[_Judged], *, is_in_the_dark: bool) -> Iterator[Finding]:
+def _variables(view: FileView, judged: Sequence[_Judged], in_the_dark: Set[str]) -> Iterator[Finding]:
     facts = view.facts
     crowds = Counter(group_of(facts, view.path, each.binding) for each in judged)
-    in_the_dark = _groups_in_the_dark(view, crowds)
+    dark_groups = _groups_in_the_dark(view, crowds)
     for each in judged:
-        group = group_of(facts, view.path, each.binding)
+        group, name = group_of(facts, view.path, each.binding), facts.bindings[each.binding].name
         is_wide = not is_local_variable(facts, each.binding)
-        if group in in_the_dark:
+        if group in dark_groups:
             wanted: Wanted | None = ANY_NAME
-        elif is_in_the_dark and each.is_alone and len(words_of(facts.bindings[each.binding].name)) == 1:
+        elif name in in_the_dark and not each.is_over_at_once and each.shortness not in (Shortness.TERM, Shortness.GLUED):
             # Of what callers hand over, letters tell too little.
             wanted = Wanted(only_said=is_wide)
         else:
             wanted = _wanted_for_others(each) if is_wide else _wanted(each, crowds[group])
         if wanted is not None:
-            wanted = wanted._replace(short_words=_short_words(view, facts.bindings[each.binding].name))
+            wanted = wanted._replace(short_words=_short_words(view, name))
             message = _message(spelling_of(view, each.binding), each.n_lines, len(facts.bindings[each.binding].references))
             yield about_variable(view, each.binding, "cryptic-name", message, each.weight, wanted)
 
@@ -227,7 +226,7 @@ def _wanted(judged: _Judged, n_in_crowd: int) -> Wanted | None:
     if judged.is_seen_at_a_glance and n_in_crowd < _THRONG:
         # What a loop goes through, and what is opened, stands on the line above.
         return None if judged.is_of_a_block and judged.is_one_letter else Wanted(_VERY_LIKELY, only_said=True)
-    if judged.is_of_a_block and judged.is_one_letter and judged.n_lines <= _AT_A_GLANCE:
+    if judged.is_over_at_once:
         return Wanted(_LIKELY, only_said=True)
     if is_long:
         return ANY_NAME
@@ -329,7 +328,7 @@ def _longest_life(view: FileView, binding: int) -> int:
 # -- functions, classes and attributes -----------------------------------------------------------
 
 
-def _definition(view: FileView, definition: Definition, *, is_in_the_dark: bool) -> Iterator[Finding]:
+def _definition(view: FileView, definition: Definition, in_the_dark: Set[str]) -> Iterator[Finding]:
     name = definition.name.strip("_")
     shortness = shortness_of(name, view.words_with_terms)
     facts = view.facts
@@ -346,7 +345,8 @@ def _definition(view: FileView, definition: Definition, *, is_in_the_dark: bool)
     message = f"`{definition.name}` hardly says what it {what}, to whoever meets it anywhere."
     weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_A_DEFINITION + log2(1 + n_uses))
     least_score = _LIKELY if is_class or shortness is Shortness.COMPOUND else LOWEST_SCORE
-    wanted = ANY_NAME if is_in_the_dark and len(words_of(name)) == 1 else Wanted(least_score, only_said=True, short_words=_short_words(view, definition.name))
+    wanted = Wanted(least_score, only_said=True, short_words=_short_words(view, definition.name))
+    wanted = ANY_NAME if definition.name in in_the_dark else wanted
     yield about_definition(view, definition, "cryptic-name", message, weight, wanted)
 
 
@@ -356,14 +356,14 @@ def _is_free_attribute(view: FileView, attribute: AttributeContexts) -> bool:
     return is_own and not attribute.name.startswith("__") and any(each.sort in _MADE for each in attribute.contexts)
 
 
-def _attribute(view: FileView, number: int, attribute: AttributeContexts, *, is_in_the_dark: bool) -> Finding:
+def _attribute(view: FileView, number: int, attribute: AttributeContexts, in_the_dark: Set[str]) -> Finding:
     name = attribute.name.strip("_")
     shortness = shortness_of(name, view.words_with_terms)
     message = f"`{attribute.name}` hardly says what it holds, over {span(*_reach(view, attribute.starts))}."
     weight = view.words_with_terms.crypticness(name) * (_WEIGHT_OF_AN_ATTRIBUTE + log2(1 + len(attribute.starts)))
     is_plain = shortness in (Shortness.STAND_IN, Shortness.SKELETON)
     wanted = Wanted(LOWEST_SCORE if is_plain else _LIKELY, only_said=True, short_words=_short_words(view, attribute.name))
-    return about_attribute(view, number, attribute, "cryptic-name", message, weight, ANY_NAME if is_in_the_dark and len(words_of(name)) == 1 else wanted)
+    return about_attribute(view, number, attribute, "cryptic-name", message, weight, ANY_NAME if attribute.name in in_the_dark else wanted)
 
 
 def _short_words(view: FileView, name: str) -> tuple[str, ...]:

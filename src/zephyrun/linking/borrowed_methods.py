@@ -117,19 +117,10 @@ class BorrowedMethods:
     @kept_property
     def _all_taken(self) -> dict[str, dict[Named, list[tuple[str, MemberTaken]]]]:
         found: dict[str, dict[Named, list[tuple[str, MemberTaken]]]] = {}
-        for name, takes in self._takes.items():
-            for path, taken in takes:
-                for owner in self._owners(path, taken):
-                    found.setdefault(name, {}).setdefault(owner, []).append((path, taken))
-        return found
-
-    @cached_property
-    def _takes(self) -> dict[str, list[tuple[str, MemberTaken]]]:
-        """What may take a method from a class, and where, by the name of the method."""
-        found: dict[str, list[tuple[str, MemberTaken]]] = {}
         for path, uses in self._evaluator.modules_about.uses.items():
             for taken in uses.taken:
-                found.setdefault(taken.name, []).append((path, taken))
+                for owner in self._owners(path, taken):
+                    found.setdefault(taken.name, {}).setdefault(owner, []).append((path, taken))
         return found
 
     @cached_property

@@ -5,22 +5,23 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 _WRITTEN = """
-abbr abbreviation, acc account, addr address, alt alternative, amt amount, arg argument, arr array, attr attribute, avg
-average, bg background, bin binary, btn button, buf buffer, buff buffer, calc calculate, cat category, cfg configuration, char
-character, chk check, cls class, cmd command, cnt count, col column, conf configuration, conn connection, coord coordinate,
-ctx context, cur current, curr current, db database, dct dictionary, decl declaration, deg degree, dep dependency, desc
-description, dest destination, dev device, dict dictionary, diff difference, dir directory, dist distance, dst destination, dt
-date, elem element, env environment, err error, evnt event, evt event, exc exception, expr expression, ext extension, fd
-descriptor, fig figure, fld field, flg flag, fmt format, freq frequency, func function, grp group, hdr header, idx index, img
-image, impl implementation, info information, init initial, int integer, iter iterator, kw keyword, lang language, lbl label,
-len length, lib library, lst list, lvl level, max maximum, mgr manager, min minimum, misc miscellaneous, mod module, msg
-message, nbr number, num number, nxt next, obj object, op operation, opt option, orig original, param parameter, pct percent,
-pkg package, pos position, prev previous, proc process, prog program, prop property, ptr pointer, pwd password, qry query, qty
-quantity, rdr reader, rec record, ref reference, regex expression, rel relative, repo repository, repr representation, req
-request, resp response, ret result, rslt result, sec second, sep separator, seq sequence, sig signature, spec specification,
-src source, srv server, std standard, stmt statement, str string, sys system, tbl table, temp temporary, tgt target, thrd
-thread, tkn token, tmp temporary, tot total, tup tuple, txt text, upd update, usr user, util utility, val value, var variable,
-vec vector, ver version, vol volume, wgt weight, win window, wt weight
+abbr abbreviation, acc account, addr address, alt alternative, amt amount, arg argument, arr array, attr attribute,
+avg average, bg background, bin binary, btn button, buf buffer, buff buffer, calc calculate, cat category, cfg configuration,
+char character, chk check, cls class, cmd command, cnt count, col column, conf configuration, conn connection,
+coord coordinate, ctx context, cur current, curr current, db database, dct dictionary, decl declaration, deg degree,
+dep dependency, desc description, dest destination, dev device, dict dictionary, diff difference, dir directory,
+dist distance, dst destination, dt date, elem element, env environment, err error, evnt event, evt event, exc exception,
+expr expression, ext extension, fd descriptor, fig figure, fld field, flg flag, fmt format, freq frequency, func function,
+grp group, hdr header, idx index, img image, impl implementation, info information, init initial, int integer, iter iterator,
+kw keyword, lang language, lbl label, len length, lib library, lst list, lvl level, max maximum, mgr manager, min minimum,
+misc miscellaneous, mod module, msg message, nbr number, num number, nxt next, obj object, op operation, opt option,
+orig original, param parameter, pct percent, pkg package, pos position, prev previous, proc process, prog program,
+prop property, ptr pointer, pwd password, qry query, qty quantity, rdr reader, rec record, ref reference, regex expression,
+rel relative, repo repository, repr representation, req request, resp response, ret result, rslt result, sec second,
+sep separator, seq sequence, sig signature, spec specification, src source, srv server, std standard, stmt statement,
+str string, sys system, tbl table, temp temporary, tgt target, thrd thread, tkn token, tmp temporary, tot total, tup tuple,
+txt text, upd update, usr user, util utility, val value, var variable, vec vector, ver version, vol volume, wgt weight,
+win window, wt weight
 """
 # Each short form with the word that it stands for, wherever it stands.
 TRADE_MEANINGS: dict[str, str] = {
